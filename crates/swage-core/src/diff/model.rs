@@ -1,0 +1,225 @@
+//! What a unified diff says, as values that borrow from its bytes.
+
+use std::borrow::Cow;
+
+/// A whole diff: one patch for plain diffs, one a commit or a mail for series.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Diff<'a> {
+    /// The patches in the order in which they stand.
+    pub patches: Vec<Patch<'a>>,
+}
+
+impl<'a> Diff<'a> {
+    /// All files of all patches, in order.
+    pub fn files(&self) -> impl Iterator<Item = &FileDiff<'a>> {
+        self.patches.iter().flat_map(|p| &p.files)
+    }
+
+    /// True when the patches stand newest first, as a commit log prints them.
+    pub fn newest_first(&self) -> bool {
+        self.patches.len() > 1
+            && self.patches[0].files.first().is_some_and(|f| {
+                f.preamble.starts_with(b"commit ") || f.preamble.starts_with(b"changeset: ")
+            })
+    }
+}
+
+/// The files of one commit, one mail, or of the whole diff.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Patch<'a> {
+    /// The files in the order in which they stand.
+    pub files: Vec<FileDiff<'a>>,
+    /// What follows the last file: a mail signature, a property block, a message without files.
+    pub trailer: &'a [u8],
+}
+
+/// What happens to a file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Kind {
+    /// It is new.
+    Added,
+    /// It goes away.
+    Deleted,
+    /// Its content or its mode changes.
+    Modified,
+    /// It moves, and may change on the way.
+    Renamed,
+    /// It is made from another one that stays.
+    Copied,
+}
+
+/// A file mode in git's form, such as `100644`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Mode(pub u32);
+
+impl Mode {
+    /// True for a symbolic link, whose content is its target.
+    pub fn is_symlink(self) -> bool {
+        self.0 == 0o120_000
+    }
+    /// True for a submodule, whose content is a commit id.
+    pub fn is_gitlink(self) -> bool {
+        self.0 == 0o160_000
+    }
+}
+
+/// One file of a patch.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FileDiff<'a> {
+    /// Whatever stands between the file before this one and this one's header, verbatim. For a patch's
+    /// first file: the commit message, the mail's headers and so on.
+    pub preamble: &'a [u8],
+    /// What happens to the file.
+    pub kind: Kind,
+    /// Its path before, without the diff's prefix and unquoted. For an added file: its path after.
+    pub old_path: Cow<'a, [u8]>,
+    /// Its path after. For a deleted file: its path before.
+    pub new_path: Cow<'a, [u8]>,
+    /// Its mode before, when the diff tells.
+    pub old_mode: Option<Mode>,
+    /// Its mode after, when the diff tells.
+    pub new_mode: Option<Mode>,
+    /// For renames and copies: how alike the two are, in per cent.
+    pub similarity: Option<u8>,
+    /// For a rewrite: how unlike the two are, in per cent.
+    pub dissimilarity: Option<u8>,
+    /// The two blob ids (perhaps abbreviated) of git's `index` line, and whether the mode stood there.
+    pub ids: Option<(&'a [u8], &'a [u8], bool)>,
+    /// What happens to the content.
+    pub body: Body<'a>,
+    /// The header lines ended in CR LF, so a mailer or an editor may have put CRs at the ends of the content's lines too.
+    pub crlf: bool,
+}
+
+impl FileDiff<'_> {
+    /// The hunks; none for a binary file or one whose content stays.
+    pub fn hunks(&self) -> &[Hunk<'_>] {
+        match &self.body {
+            Body::Text(hunks) => hunks,
+            Body::Unchanged | Body::Binary(_) => &[],
+        }
+    }
+
+    /// Added and removed lines, in that order.
+    pub fn line_counts(&self) -> (usize, usize) {
+        let mut counts = (0, 0);
+        for line in self.hunks().iter().flat_map(Hunk::lines) {
+            match line.kind {
+                LineKind::Added => counts.0 += 1,
+                LineKind::Removed => counts.1 += 1,
+                LineKind::Context => {}
+            }
+        }
+        counts
+    }
+
+    /// True for a submodule on either side.
+    pub fn is_gitlink(&self) -> bool {
+        self.old_mode.or(self.new_mode).is_some_and(Mode::is_gitlink)
+            || self.new_mode.is_some_and(Mode::is_gitlink)
+    }
+}
+
+/// What happens to a file's content.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Body<'a> {
+    /// Nothing: a pure rename, a mode change, an empty file that comes or goes.
+    Unchanged,
+    /// Lines change. Hunks are in order and don't overlap.
+    Text(Vec<Hunk<'a>>),
+    /// Bytes change that aren't lines.
+    Binary(Binary<'a>),
+}
+
+/// How a diff tells of a binary change.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Binary<'a> {
+    /// Only that the two differ.
+    Differ,
+    /// A `GIT binary patch`: its blocks, verbatim, from the first `literal` or `delta` line on.
+    Patch(&'a [u8]),
+}
+
+/// A run of changed lines with the lines around them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Hunk<'a> {
+    /// First old line, 1-based; when `old_lines` is 0, the line after which the new ones go (0: the start).
+    pub old_start: u32,
+    /// How many old lines the hunk covers.
+    pub old_lines: u32,
+    /// First new line, 1-based; when `new_lines` is 0, the line after which the old ones stood.
+    pub new_start: u32,
+    /// How many new lines the hunk covers.
+    pub new_lines: u32,
+    /// The hunk from its `@@` to the end of its last line, without that line's LF.
+    pub(super) text: &'a [u8],
+    /// Where in `text` the body begins.
+    pub(super) body_at: u32,
+}
+
+impl<'a> Hunk<'a> {
+    /// What stands behind the second `@@`, usually the enclosing definition.
+    pub fn section(&self) -> &'a [u8] {
+        let header = &self.text[..self.body_at as usize];
+        let rest = header[2..].windows(2).position(|w| w == b"@@").map_or(&header[..0], |at| &header[at + 4..]);
+        rest.trim_ascii()
+    }
+
+    /// The body's lines, with their markers and without the LF behind the last.
+    pub fn body(&self) -> &'a [u8] {
+        &self.text[self.body_at as usize..]
+    }
+
+    /// The body's lines in order.
+    pub fn lines(&self) -> impl Iterator<Item = HunkLine<'a>> + use<'a> {
+        let mut rest = if self.old_lines == 0 && self.new_lines == 0 { None } else { Some(self.body()) };
+        std::iter::from_fn(move || {
+            let bytes = rest?;
+            let (line, tail) = split_line(bytes);
+            let (kind, text) = match line.first() {
+                Some(b'+') => (LineKind::Added, &line[1..]),
+                Some(b'-') => (LineKind::Removed, &line[1..]),
+                Some(b' ') => (LineKind::Context, &line[1..]),
+                // Some programs strip the blank of an empty context line.
+                _ => (LineKind::Context, line),
+            };
+            let mut newline = true;
+            rest = tail;
+            if let Some(b'\\') = tail.and_then(|t| t.first()) {
+                newline = false;
+                rest = split_line(tail.unwrap_or_default()).1;
+            }
+            Some(HunkLine { kind, text, newline })
+        })
+    }
+}
+
+/// Splits off the first line; the rest is `None` behind the last one.
+fn split_line(bytes: &[u8]) -> (&[u8], Option<&[u8]>) {
+    match memchr::memchr(b'\n', bytes) {
+        Some(at) => (&bytes[..at], Some(&bytes[at + 1..])),
+        None => (bytes, None),
+    }
+}
+
+/// Which side of the change a hunk's line stands on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum LineKind {
+    /// On both.
+    Context,
+    /// On the old side.
+    Removed,
+    /// On the new side.
+    Added,
+}
+
+/// One line of a hunk.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct HunkLine<'a> {
+    /// Its side.
+    pub kind: LineKind,
+    /// Its text without marker and LF; a CR at its end belongs to the text.
+    pub text: &'a [u8],
+    /// False when the file ends behind this line without an LF.
+    pub newline: bool,
+}

@@ -1,0 +1,592 @@
+//! The reader: bytes to [`Diff`].
+//!
+//! One pass, line by line; a hunk's body is crossed with one search for LF and one look at the first byte a
+//! line, and kept as a slice. What is no diff is preamble. What begins like a diff and isn't one is an error,
+//! never skipped.
+
+use std::borrow::Cow;
+
+use super::error::{DiffError, Expected};
+use super::model::{Binary, Body, Diff, FileDiff, Hunk, Kind, Mode, Patch};
+use super::names::{git_names, header_name, strip_pair, strip_single, unquote_path};
+
+/// How to read.
+#[derive(Debug, Clone, Default)]
+pub struct ReadOptions {
+    /// Leading path components to take off every name. By default the prefixes are found by comparing the two names.
+    pub strip: Option<usize>,
+    /// Most bytes to accept. By default, no limit.
+    pub max_bytes: Option<u64>,
+}
+
+/// Reads a whole diff. Empty input is an empty diff.
+///
+/// # Errors
+/// When the input holds no unified diff, or one that is malformed, truncated, combined or too large; the error
+/// tells the file, the byte offset, the line and what was expected.
+pub fn read<'a>(input: &'a [u8], options: &ReadOptions) -> Result<Diff<'a>, DiffError> {
+    let mut reader = Reader { input, at: 0, line: 1, strip: options.strip, file: None };
+    if let Some(max) = options.max_bytes.filter(|&max| input.len() as u64 > max) {
+        return Err(reader.error(Expected::AtMostBytes(max)));
+    }
+    reader.diff()
+}
+
+struct Reader<'a> {
+    input: &'a [u8],
+    /// Byte offset of the next line.
+    at: usize,
+    /// Its number, 1-based.
+    line: usize,
+    strip: Option<usize>,
+    /// The file that is being read, for errors.
+    file: Option<String>,
+}
+
+/// Headers of one file, as they come.
+#[derive(Default)]
+struct Headers<'a> {
+    old_mode: Option<Mode>,
+    new_mode: Option<Mode>,
+    added: bool,
+    deleted: bool,
+    moved: Option<Kind>,
+    from: Option<Cow<'a, [u8]>>,
+    to: Option<Cow<'a, [u8]>>,
+    similarity: Option<u8>,
+    dissimilarity: Option<u8>,
+    ids: Option<(&'a [u8], &'a [u8], bool)>,
+}
+
+impl<'a> Reader<'a> {
+    fn diff(&mut self) -> Result<Diff<'a>, DiffError> {
+        let mut diff = Diff::default();
+        let mut patch = Patch::default();
+        let mut text_from = 0;
+        while let Some(line) = self.peek() {
+            if starts_patch(self.input, self.at, line) && (!patch.files.is_empty() || self.at > text_from) {
+                patch.trailer = &self.input[text_from..self.at];
+                diff.patches.push(std::mem::take(&mut patch));
+                text_from = self.at;
+            }
+            let preamble = &self.input[text_from..self.at];
+            if let Some(mut file) = self.file_at(line)? {
+                file.preamble = preamble;
+                patch.files.push(file);
+                text_from = self.at;
+                self.file = None;
+            } else {
+                self.skip();
+            }
+        }
+        patch.trailer = &self.input[text_from..];
+        diff.patches.push(patch);
+        if diff.files().next().is_none() && !self.input.trim_ascii().is_empty() {
+            (self.at, self.line) = (0, 1);
+            return Err(self.error(Expected::AnyDiff));
+        }
+        Ok(diff)
+    }
+
+    /// Reads the file that begins at this line; `None` when none does.
+    fn file_at(&mut self, line: &'a [u8]) -> Result<Option<FileDiff<'a>>, DiffError> {
+        match line.first() {
+            Some(b'd') if line.starts_with(b"diff --git ") => self.git_file().map(Some),
+            Some(b'd') if line.starts_with(b"diff --cc ") || line.starts_with(b"diff --combined ") => {
+                Err(self.error(Expected::NotCombined))
+            }
+            Some(b'@') if line.starts_with(b"@@@ -") => Err(self.error(Expected::NotCombined)),
+            Some(b'@') if line.starts_with(b"@@ -") && hunk_header(line).is_some() => {
+                Err(self.error(Expected::FileHeader))
+            }
+            Some(b'-') if line.starts_with(b"--- ") => self.plain_file(),
+            Some(b'*') if line.starts_with(b"*** ") => {
+                let (second, third) = (self.ahead(1), self.ahead(2));
+                let context = second.is_some_and(|l| l.starts_with(b"--- ")) && third.is_some_and(|l| l.starts_with(b"***************"));
+                if context { Err(self.error(Expected::NotContext)) } else { Ok(None) }
+            }
+            Some(b'B') if line.starts_with(b"Binary files ") => Ok(self.plain_binary(line)),
+            Some(b'I') if line.starts_with(b"Index: ") => Ok(self.marked_binary(line)),
+            _ => Ok(None),
+        }
+    }
+
+    fn git_file(&mut self) -> Result<FileDiff<'a>, DiffError> {
+        let first = self.next().unwrap_or_default();
+        let crlf = first.ends_with(b"\r");
+        let names = git_names(&trim_cr(first)[b"diff --git ".len()..]);
+        self.file = names.as_ref().map(|(_, new)| String::from_utf8_lossy(new).into_owned());
+        let mut h = Headers::default();
+        while let Some(raw) = self.peek() {
+            if !self.git_header(trim_cr(raw), &mut h)? {
+                break;
+            }
+            self.next();
+        }
+        let mut body = Body::Unchanged;
+        let mut sides = None;
+        if let Some(line) = self.peek() {
+            if line.starts_with(b"--- ") {
+                sides = Some(self.names()?);
+                body = Body::Text(self.hunks()?);
+            } else if line.starts_with(b"Binary files ") {
+                h.added |= line.starts_with(b"Binary files /dev/null and ");
+                h.deleted |= trim_cr(line).ends_with(b" and /dev/null differ");
+                body = Body::Binary(Binary::Differ);
+                self.next();
+            } else if trim_cr(line) == b"GIT binary patch" {
+                self.next();
+                body = Body::Binary(Binary::Patch(self.binary_patch()?));
+            } else if line.starts_with(b"@@ -") {
+                return Err(self.error(Expected::FileHeader));
+            }
+        }
+        let (old_gone, new_gone) = match &sides {
+            Some((old, new)) => (old.1, new.1),
+            None => (false, false),
+        };
+        let kind = match h.moved {
+            Some(kind) => kind,
+            None if h.added || old_gone => Kind::Added,
+            None if h.deleted || new_gone => Kind::Deleted,
+            None => Kind::Modified,
+        };
+        // The most exact source of each name first: `rename from`, then `---`, then the `diff --git` line.
+        let (old, new) = match (h.from, h.to, sides) {
+            (Some(from), Some(to), _) => (from, to),
+            (_, _, Some(((old, false), (new, false)))) => strip_pair(old, new, self.strip),
+            (_, _, Some(((_, true), (new, false)))) => {
+                let new = self.lone(new, names);
+                (new.clone(), new)
+            }
+            (_, _, Some(((old, false), (_, true)))) => {
+                let old = self.lone(old, names);
+                (old.clone(), old)
+            }
+            (_, _, Some(((_, true), (_, true)))) => return Err(self.error(Expected::Path)),
+            (_, _, None) => match names {
+                Some((old, new)) => strip_pair(old, new, self.strip),
+                None => return Err(self.error(Expected::Path)),
+            },
+        };
+        if old.is_empty() || new.is_empty() {
+            return Err(self.error(Expected::Path));
+        }
+        Ok(FileDiff {
+            preamble: &[],
+            kind,
+            old_path: old,
+            new_path: new,
+            old_mode: h.old_mode,
+            new_mode: h.new_mode,
+            similarity: h.similarity,
+            dissimilarity: h.dissimilarity,
+            ids: h.ids,
+            body,
+            crlf,
+        })
+    }
+
+    /// The path of a side whose other side is `/dev/null`: the `diff --git` line knows both names.
+    fn lone(&self, name: Cow<'a, [u8]>, names: Option<(Cow<'a, [u8]>, Cow<'a, [u8]>)>) -> Cow<'a, [u8]> {
+        match names {
+            Some((old, new)) if (old == name || new == name) && self.strip.is_none() => strip_pair(old, new, None).1,
+            _ => strip_single(name, self.strip, true),
+        }
+    }
+
+    /// Takes one extended header line in; false when the line is none.
+    fn git_header(&self, line: &'a [u8], h: &mut Headers<'a>) -> Result<bool, DiffError> {
+        let rest = |prefix: &str| line.strip_prefix(prefix.as_bytes());
+        let bad = || self.error(Expected::Path);
+        let path = |text: &'a [u8]| match text.first() {
+            Some(b'"') => unquote_path(text).map(|(path, _)| Cow::Owned(path)).ok_or_else(bad),
+            Some(_) => Ok(Cow::Borrowed(text)),
+            None => Err(bad()),
+        };
+        if let Some(text) = rest("old mode ") {
+            h.old_mode = mode(text);
+        } else if let Some(text) = rest("new mode ") {
+            h.new_mode = mode(text);
+        } else if let Some(text) = rest("new file mode ") {
+            (h.new_mode, h.added) = (mode(text), true);
+        } else if let Some(text) = rest("deleted file mode ") {
+            (h.old_mode, h.deleted) = (mode(text), true);
+        } else if let Some(text) = rest("similarity index ") {
+            h.similarity = percent(text);
+        } else if let Some(text) = rest("dissimilarity index ") {
+            h.dissimilarity = percent(text);
+        } else if let Some(text) = rest("rename from ") {
+            (h.from, h.moved) = (Some(path(text)?), Some(Kind::Renamed));
+        } else if let Some(text) = rest("rename to ") {
+            h.to = Some(path(text)?);
+        } else if let Some(text) = rest("copy from ") {
+            (h.from, h.moved) = (Some(path(text)?), Some(Kind::Copied));
+        } else if let Some(text) = rest("copy to ") {
+            h.to = Some(path(text)?);
+        } else if let Some(text) = rest("index ") {
+            let mut words = text.splitn(2, |&b| b == b' ');
+            let ids = words.next().unwrap_or_default();
+            let Some(dots) = ids.windows(2).position(|w| w == b"..") else { return Ok(false) };
+            let word = words.next().and_then(mode);
+            if word.is_some() {
+                (h.old_mode, h.new_mode) = (h.old_mode.or(word), h.new_mode.or(word));
+            }
+            h.ids = Some((&ids[..dots], &ids[dots + 2..], word.is_some()));
+        } else {
+            return Ok(false);
+        }
+        Ok(true)
+    }
+
+    /// A file without git's header: two name lines and hunks. Prose that begins with `--- ` is none.
+    fn plain_file(&mut self) -> Result<Option<FileDiff<'a>>, DiffError> {
+        if !self.ahead(1).is_some_and(|l| l.starts_with(b"+++ ")) {
+            return match self.ahead(1) {
+                Some(next) if hunk_header(next).is_some() => {
+                    self.next();
+                    Err(self.error(Expected::NewName))
+                }
+                _ => Ok(None),
+            };
+        }
+        let crlf = self.peek().is_some_and(|l| l.ends_with(b"\r"));
+        let ((old, old_gone), (new, new_gone)) = self.names()?;
+        let hunks = self.hunks()?;
+        // The epoch alone doesn't prove it: the side must be empty too.
+        let no_old = old.as_ref() == b"/dev/null" || old_gone && hunks.iter().all(|h| h.old_lines == 0);
+        let no_new = new.as_ref() == b"/dev/null" || new_gone && hunks.iter().all(|h| h.new_lines == 0);
+        let (kind, old_path, new_path) = match (no_old, no_new) {
+            (true, true) => return Err(self.error(Expected::Path)),
+            (true, false) => {
+                let path = if old.as_ref() == b"/dev/null" { strip_single(new, self.strip, false) } else { strip_pair(old, new, self.strip).1 };
+                (Kind::Added, path.clone(), path)
+            }
+            (false, true) => {
+                let path = if new.as_ref() == b"/dev/null" { strip_single(old, self.strip, false) } else { strip_pair(old, new, self.strip).0 };
+                (Kind::Deleted, path.clone(), path)
+            }
+            (false, false) => {
+                let (old, new) = strip_pair(old, new, self.strip);
+                (Kind::Modified, old, new)
+            }
+        };
+        if new_path.is_empty() {
+            return Err(self.error(Expected::Path));
+        }
+        Ok(Some(FileDiff { crlf, ..file(kind, old_path, new_path, Body::Text(hunks)) }))
+    }
+
+    /// `Binary files X and Y differ`, from a plain `diff -r`.
+    fn plain_binary(&mut self, line: &'a [u8]) -> Option<FileDiff<'a>> {
+        let text = trim_cr(line).strip_prefix(b"Binary files ")?.strip_suffix(b" differ")?;
+        let mut splits = text.windows(5).enumerate().filter(|(_, w)| *w == b" and ").map(|(at, _)| (&text[..at], &text[at + 5..]));
+        let (old, new) = splits.clone().find(|(a, b)| super::names::git_names(&[a, b" " as &[u8], b].concat()).is_some()).or_else(|| splits.next())?;
+        let (old, new) = (Cow::Borrowed(old), Cow::Borrowed(new));
+        let (kind, old, new) = match (old.as_ref() == b"/dev/null", new.as_ref() == b"/dev/null") {
+            (true, _) => {
+                let path = strip_single(new, self.strip, false);
+                (Kind::Added, path.clone(), path)
+            }
+            (_, true) => {
+                let path = strip_single(old, self.strip, false);
+                (Kind::Deleted, path.clone(), path)
+            }
+            _ => {
+                let (old, new) = strip_pair(old, new, self.strip);
+                (Kind::Modified, old, new)
+            }
+        };
+        self.next();
+        Some(FileDiff { crlf: line.ends_with(b"\r"), ..file(kind, old, new, Body::Binary(Binary::Differ)) })
+    }
+
+    /// An `Index:` block that says that the file is binary and shows nothing.
+    fn marked_binary(&mut self, line: &'a [u8]) -> Option<FileDiff<'a>> {
+        let rule = self.ahead(1)?.starts_with(b"=====");
+        let note = trim_cr(self.ahead(2)?);
+        if !rule || !note.starts_with(b"Cannot display: ") {
+            return None;
+        }
+        let path = Cow::Borrowed(trim_cr(&line[b"Index: ".len()..]));
+        for _ in 0..3 {
+            self.skip();
+        }
+        Some(file(Kind::Modified, path.clone(), path, Body::Binary(Binary::Differ)))
+    }
+
+    /// The `---` and `+++` lines; each name with true when its side isn't there.
+    #[expect(clippy::type_complexity, reason = "two sides of a name and a flag, used in two places")]
+    fn names(&mut self) -> Result<((Cow<'a, [u8]>, bool), (Cow<'a, [u8]>, bool)), DiffError> {
+        let side = |reader: &mut Self, prefix: &[u8], expected| {
+            let line = reader.peek().unwrap_or_default();
+            let Some(text) = line.strip_prefix(prefix) else { return Err(reader.error(expected)) };
+            let (name, gone) = header_name(trim_cr(text)).ok_or_else(|| reader.error(Expected::Path))?;
+            reader.next();
+            let gone = gone || name.as_ref() == b"/dev/null";
+            Ok((name, gone))
+        };
+        let old = side(self, b"--- ", Expected::FileHeader)?;
+        let new = side(self, b"+++ ", Expected::NewName)?;
+        if self.file.is_none() {
+            let shown = if new.1 { &old.0 } else { &new.0 };
+            self.file = Some(String::from_utf8_lossy(shown).into_owned());
+        }
+        Ok((old, new))
+    }
+
+    /// The hunks of a file; at least one.
+    fn hunks(&mut self) -> Result<Vec<Hunk<'a>>, DiffError> {
+        let mut hunks: Vec<Hunk<'a>> = Vec::new();
+        while let Some(line) = self.peek() {
+            if !line.starts_with(b"@@ ") {
+                break;
+            }
+            let Some(hunk) = hunk_header(line) else { return Err(self.error(Expected::HunkHeader)) };
+            let (end, start) = (hunks.last().map_or(1, end_of), start_of(&hunk));
+            if u64::from(start) < end || (!hunks.is_empty() && u64::from(start) == end && hunk.old_lines == 0 && hunks.last().is_some_and(|h| h.old_lines == 0)) {
+                return Err(self.error(Expected::LaterHunk));
+            }
+            hunks.push(self.hunk(hunk)?);
+        }
+        if hunks.is_empty() {
+            return Err(self.error(Expected::HunkHeader));
+        }
+        // More body lines than promised: a mail's signature and the next file's header aren't that.
+        if let Some(line) = self.peek() {
+            let more = match line.first() {
+                Some(b'+' | b' ') => true,
+                Some(b'-') => !(line.starts_with(b"--- ") || matches!(line.trim_ascii(), b"--" | b"---")),
+                _ => false,
+            };
+            if more {
+                return Err(self.error(Expected::HunkEnd));
+            }
+        }
+        hunks.shrink_to_fit();
+        Ok(hunks)
+    }
+
+    /// A hunk's body. The header's lengths decide where it ends.
+    fn hunk(&mut self, mut hunk: Hunk<'a>) -> Result<Hunk<'a>, DiffError> {
+        let from = self.at;
+        let header = self.next().unwrap_or_default();
+        let body_from = self.at;
+        let (mut old, mut new) = (hunk.old_lines, hunk.new_lines);
+        let mut last = 0u8;
+        let mut start = self.at;
+        let mut end = self.at.min(self.input.len());
+        let mut lines = 0;
+        let input = self.input;
+        let ends = memchr::memchr_iter(b'\n', &input[start..]).map(|at| body_from + at).chain(std::iter::once(input.len()));
+        for line_end in ends {
+            let first = match input.get(start) {
+                Some(b'\\') if last != 0 => b'\\',
+                _ if old == 0 && new == 0 => break,
+                None => break,
+                Some(&b) => b,
+            };
+            let fits = match first {
+                b'+' => { let fits = new > 0; new = new.saturating_sub(1); fits }
+                b'-' => { let fits = old > 0; old = old.saturating_sub(1); fits }
+                b' ' | b'\n' | b'\r' => {
+                    let fits = old > 0 && new > 0;
+                    if first == b'\r' && input.get(start + 1) != Some(&b'\n') {
+                        (self.at, self.line) = (start, self.line + lines);
+                        return Err(self.error(Expected::Marker));
+                    }
+                    (old, new) = (old.saturating_sub(1), new.saturating_sub(1));
+                    fits
+                }
+                // The marker for a missing LF must follow the last line of its side.
+                b'\\' => match last {
+                    b'+' => new == 0,
+                    b'-' => old == 0,
+                    b'\\' => false,
+                    _ => old == 0 && new == 0,
+                },
+                _ => {
+                    (self.at, self.line) = (start, self.line + lines);
+                    return Err(self.error(Expected::Marker));
+                }
+            };
+            if !fits {
+                (self.at, self.line) = (start, self.line + lines);
+                return Err(self.error(Expected::HunkEnd));
+            }
+            last = first;
+            lines += 1;
+            end = line_end;
+            start = line_end + 1;
+        }
+        self.at = start.min(input.len());
+        self.line += lines;
+        if old > 0 || new > 0 {
+            return Err(self.error(Expected::HunkLines { old, new }));
+        }
+        hunk.text = &input[from..end.max(body_from.min(input.len()))];
+        hunk.body_at = u32::try_from(body_from - from).unwrap_or(u32::MAX).min(hunk.text.len() as u32);
+        debug_assert!(hunk.text.starts_with(header));
+        Ok(hunk)
+    }
+
+    /// The blocks of a binary patch: `literal N` or `delta N`, then lines, then an empty line; one or two of them.
+    fn binary_patch(&mut self) -> Result<&'a [u8], DiffError> {
+        let from = self.at;
+        let mut blocks = 0;
+        while let Some(line) = self.peek() {
+            let line = trim_cr(line);
+            let size = line.strip_prefix(b"literal ").or_else(|| line.strip_prefix(b"delta "));
+            let Some(size) = size else { break };
+            if size.is_empty() || !size.iter().all(u8::is_ascii_digit) {
+                return Err(self.error(Expected::BinaryBlock));
+            }
+            self.next();
+            while let Some(line) = self.peek() {
+                let line = trim_cr(line);
+                if line.is_empty() {
+                    break;
+                }
+                // A length letter and groups of five characters, each four bytes.
+                let bytes = match line[0] {
+                    b'A'..=b'Z' => usize::from(line[0] - b'A') + 1,
+                    b'a'..=b'z' => usize::from(line[0] - b'a') + 27,
+                    _ => return Err(self.error(Expected::BinaryBlock)),
+                };
+                if line.len() - 1 != bytes.div_ceil(4) * 5 {
+                    return Err(self.error(Expected::BinaryBlock));
+                }
+                self.next();
+            }
+            blocks += 1;
+            if self.peek().is_some() {
+                self.next();
+            }
+        }
+        if blocks == 0 || blocks > 2 {
+            return Err(self.error(Expected::BinaryBlock));
+        }
+        Ok(&self.input[from..self.at])
+    }
+
+    /// The next line without its LF.
+    fn peek(&self) -> Option<&'a [u8]> {
+        let rest = self.input.get(self.at..).filter(|rest| !rest.is_empty())?;
+        Some(&rest[..memchr::memchr(b'\n', rest).unwrap_or(rest.len())])
+    }
+
+    /// The line `n` lines behind the next one.
+    fn ahead(&self, n: usize) -> Option<&'a [u8]> {
+        let mut probe = Reader { file: None, ..*self };
+        for _ in 0..n {
+            probe.next()?;
+        }
+        probe.peek()
+    }
+
+    fn next(&mut self) -> Option<&'a [u8]> {
+        let line = self.peek()?;
+        self.at = (self.at + line.len() + 1).min(self.input.len());
+        self.line += 1;
+        Some(line)
+    }
+
+    fn skip(&mut self) {
+        self.next();
+    }
+
+    #[cold]
+    fn error(&self, expected: Expected) -> DiffError {
+        let found: String = String::from_utf8_lossy(self.peek().unwrap_or_default()).chars().take(80).collect();
+        DiffError { file: self.file.clone(), offset: self.at, line: self.line, expected, found: found.trim_end().to_owned() }
+    }
+}
+
+/// True when a new commit or mail begins at this line.
+fn starts_patch(input: &[u8], at: usize, line: &[u8]) -> bool {
+    let hex = |text: &[u8]| text.len() >= 40 && text[..40].iter().all(u8::is_ascii_hexdigit);
+    match line.first() {
+        Some(b'c') => line.strip_prefix(b"commit ").is_some_and(hex) || line.starts_with(b"changeset: "),
+        Some(b'F') => line.strip_prefix(b"From ").is_some_and(|rest| {
+            // A mailbox separator: a commit id or an address, at the start or behind an empty line, a header below it.
+            let fresh = at == 0 || input[..at].ends_with(b"\n\n") || input[..at].ends_with(b"\r\n\r\n");
+            let below = &input[(at + line.len() + 1).min(input.len())..];
+            let name = below.iter().position(|b| !(b.is_ascii_alphanumeric() || *b == b'-')).unwrap_or(0);
+            hex(rest) || fresh && name > 0 && below.get(name) == Some(&b':')
+        }),
+        _ => false,
+    }
+}
+
+fn file<'a>(kind: Kind, old_path: Cow<'a, [u8]>, new_path: Cow<'a, [u8]>, body: Body<'a>) -> FileDiff<'a> {
+    FileDiff {
+        preamble: &[],
+        kind,
+        old_path,
+        new_path,
+        old_mode: None,
+        new_mode: None,
+        similarity: None,
+        dissimilarity: None,
+        ids: None,
+        body,
+        crlf: false,
+    }
+}
+
+/// First old line that the hunk touches, 1-based.
+fn start_of(hunk: &Hunk<'_>) -> u32 {
+    if hunk.old_lines == 0 { hunk.old_start.saturating_add(1) } else { hunk.old_start }
+}
+
+/// First old line behind the hunk, 1-based.
+fn end_of(hunk: &Hunk<'_>) -> u64 {
+    u64::from(start_of(hunk)) + u64::from(hunk.old_lines)
+}
+
+fn trim_cr(line: &[u8]) -> &[u8] {
+    line.strip_suffix(b"\r").unwrap_or(line)
+}
+
+fn mode(text: &[u8]) -> Option<Mode> {
+    let text = std::str::from_utf8(text).ok()?.trim();
+    u32::from_str_radix(text, 8).ok().filter(|m| *m < 0o1_000_000).map(Mode)
+}
+
+fn percent(text: &[u8]) -> Option<u8> {
+    std::str::from_utf8(text).ok()?.trim().strip_suffix('%')?.parse().ok().filter(|p| *p <= 100)
+}
+
+/// `@@ -old[,lines] +new[,lines] @@`: the four numbers; the text is filled in later.
+fn hunk_header(line: &[u8]) -> Option<Hunk<'_>> {
+    let mut at = 0;
+    let eat = |at: &mut usize, text: &[u8]| {
+        let ok = line[*at..].starts_with(text);
+        *at += if ok { text.len() } else { 0 };
+        ok
+    };
+    let number = |at: &mut usize| {
+        let from = *at;
+        let mut n = 0u32;
+        while let Some(d @ b'0'..=b'9') = line.get(*at) {
+            n = n.checked_mul(10)?.checked_add(u32::from(d - b'0'))?;
+            *at += 1;
+        }
+        (*at > from).then_some(n)
+    };
+    let mut side = |sign: &[u8]| {
+        if !eat(&mut at, sign) {
+            return None;
+        }
+        let start = number(&mut at)?;
+        let lines = if eat(&mut at, b",") { number(&mut at)? } else { 1 };
+        // Line numbers are 1-based unless the side is empty, and stay far from overflow.
+        (start > 0 || lines == 0).then_some(())?;
+        start.checked_add(lines)?.checked_add(2)?;
+        Some((start, lines))
+    };
+    let (old_start, old_lines) = side(b"@@ -")?;
+    let (new_start, new_lines) = side(b" +")?;
+    line[at..].starts_with(b" @@").then_some(())?;
+    Some(Hunk { old_start, old_lines, new_start, new_lines, text: &[], body_at: 0 })
+}
