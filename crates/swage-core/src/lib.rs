@@ -7,4 +7,12 @@
 #![forbid(unsafe_code)]
 #![deny(clippy::print_stdout, clippy::print_stderr, clippy::disallowed_methods)]
 
+pub mod baseline;
+pub mod change;
 pub mod diff;
+pub mod gate;
+pub mod lang;
+pub mod packs;
+pub mod review;
+pub mod rule;
+pub mod scan;

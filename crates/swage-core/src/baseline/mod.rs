@@ -1,0 +1,205 @@
+//! Comparing two sets of findings: which are the same, which came, which went.
+//!
+//! Findings are paired in fixed steps, each finding at most once, and within a step in the order of files and places, so
+//! the result depends on nothing else:
+//!
+//! 1. the same file (renames followed) and rule, and the diff's line map takes the old place to the new one: first with
+//!    the same text, then with the same first line and column although text further down changed;
+//! 2. the same file, rule, enclosing definition and text, white space folded;
+//! 3. the same rule and text elsewhere in the change, when it left the one place and came to the other: moved code, to
+//!    another file or within one;
+//! 4. for measures, the same definition by name.
+//!
+//! What is left on the head is new, on the base absent. Each finding is in exactly one state, so unchanged + updated +
+//! new is all at the head, and unchanged + updated + absent is all at the base.
+
+use std::collections::{HashMap, HashSet};
+
+use serde::{Deserialize, Serialize};
+
+use crate::diff::LineMap;
+use crate::scan::{Hit, short_digest};
+
+/// A finding's state against the baseline, in the words of SARIF 2.1.0, section 3.27.24.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum State {
+    /// The change brings it.
+    New,
+    /// It was there before, and its measure or message differs.
+    Updated,
+    /// It was there before.
+    Unchanged,
+    /// It is gone.
+    Absent,
+}
+
+impl State {
+    /// All states.
+    pub const ALL: [State; 4] = [State::New, State::Updated, State::Unchanged, State::Absent];
+
+    /// The word for it in files and output.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::New => "new",
+            Self::Updated => "updated",
+            Self::Unchanged => "unchanged",
+            Self::Absent => "absent",
+        }
+    }
+}
+
+/// The findings of one file on both sides, in the order of their places.
+#[derive(Debug, Clone, Default)]
+pub struct FileHits {
+    /// Path before.
+    pub old_path: Vec<u8>,
+    /// Path after.
+    pub new_path: Vec<u8>,
+    /// Where lines went.
+    pub map: LineMap,
+    /// Findings before.
+    pub base: Vec<Hit>,
+    /// Findings after.
+    pub head: Vec<Hit>,
+}
+
+/// One finding after the comparison: the file's and the hit's index on each side where it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Compared {
+    /// Its state.
+    pub state: State,
+    /// Where it is before.
+    pub base: Option<(usize, usize)>,
+    /// Where it is after.
+    pub head: Option<(usize, usize)>,
+}
+
+/// Pairs the findings of both sides. The order of the result: all of the head by file and place, then the absent ones.
+pub fn compare(files: &[FileHits]) -> Vec<Compared> {
+    let mut pairing = Pairing {
+        files,
+        base: files.iter().map(|f| vec![None; f.base.len()]).collect(),
+        head: files.iter().map(|f| vec![None; f.head.len()]).collect(),
+    };
+    let place = |f: &FileHits, h: &Hit| {
+        let start = f.map.to_new(h.span.start_line - 1)?;
+        let end = f.map.to_new(h.span.end_line - 1)?;
+        Some((start + 1, h.span.start_column, end + 1, h.span.end_column))
+    };
+    let own = |h: &Hit| (h.span.start_line, h.span.start_column, h.span.end_line, h.span.end_column);
+    pairing.within(|f, h| Some((place(f, h)?, h.exact)), |_, h| Some((own(h), h.exact)));
+    pairing.within(|f, h| Some((f.map.to_new(h.span.start_line - 1)? + 1, h.span.start_column)), |_, h| Some((h.span.start_line, h.span.start_column)));
+    pairing.within(|_, h| Some((h.scope.clone(), h.folded)), |_, h| Some((h.scope.clone(), h.folded)));
+    pairing.moved();
+    pairing.within(|_, h| h.figure.map(|_| h.scope.clone()), |_, h| h.figure.map(|_| h.scope.clone()));
+    pairing.result()
+}
+
+struct Pairing<'a> {
+    files: &'a [FileHits],
+    /// For each base finding, its partner.
+    base: Vec<Vec<Option<(usize, usize)>>>,
+    /// For each head finding, its partner.
+    head: Vec<Vec<Option<(usize, usize)>>>,
+}
+
+impl Pairing<'_> {
+    /// Pairs what is left within each file, where both sides give the same key.
+    fn within<K: std::hash::Hash + Eq>(&mut self, base_key: impl Fn(&FileHits, &Hit) -> Option<K>, head_key: impl Fn(&FileHits, &Hit) -> Option<K>) {
+        for (at, file) in self.files.iter().enumerate() {
+            let mut open: HashMap<(&str, K), Vec<usize>> = HashMap::new();
+            for (i, hit) in file.base.iter().enumerate().rev() {
+                if self.base[at][i].is_none()
+                    && let Some(key) = base_key(file, hit)
+                {
+                    open.entry((&hit.rule, key)).or_default().push(i);
+                }
+            }
+            for (i, hit) in file.head.iter().enumerate() {
+                if self.head[at][i].is_none()
+                    && let Some(key) = head_key(file, hit)
+                    && let Some(partner) = open.get_mut(&(hit.rule.as_str(), key)).and_then(Vec::pop)
+                {
+                    self.head[at][i] = Some((at, partner));
+                    self.base[at][partner] = Some((at, i));
+                }
+            }
+        }
+    }
+
+    /// Pairs what left one place with what came to another.
+    fn moved(&mut self) {
+        let mut open: HashMap<(&str, u64), Vec<(usize, usize)>> = HashMap::new();
+        for (at, file) in self.files.iter().enumerate().rev() {
+            for (i, hit) in file.base.iter().enumerate().rev() {
+                if self.base[at][i].is_none() && file.map.to_new(hit.span.start_line - 1).is_none() {
+                    open.entry((&hit.rule, hit.folded)).or_default().push((at, i));
+                }
+            }
+        }
+        for (at, file) in self.files.iter().enumerate() {
+            for (i, hit) in file.head.iter().enumerate() {
+                if self.head[at][i].is_none()
+                    && file.map.to_old(hit.span.start_line - 1).is_none()
+                    && let Some((from, partner)) = open.get_mut(&(hit.rule.as_str(), hit.folded)).and_then(Vec::pop)
+                {
+                    self.head[at][i] = Some((from, partner));
+                    self.base[from][partner] = Some((at, i));
+                }
+            }
+        }
+    }
+
+    fn result(self) -> Vec<Compared> {
+        let mut out = Vec::new();
+        for (at, file) in self.files.iter().enumerate() {
+            for (i, hit) in file.head.iter().enumerate() {
+                let base = self.head[at][i];
+                let state = match base.map(|(f, b)| &self.files[f].base[b]) {
+                    None => State::New,
+                    Some(old) if old.figure != hit.figure || old.message != hit.message => State::Updated,
+                    Some(_) => State::Unchanged,
+                };
+                out.push(Compared { state, base, head: Some((at, i)) });
+            }
+        }
+        for (at, file) in self.files.iter().enumerate() {
+            let gone = (0..file.base.len()).filter(|&i| self.base[at][i].is_none());
+            out.extend(gone.map(|i| Compared { state: State::Absent, base: Some((at, i)), head: None }));
+        }
+        out
+    }
+}
+
+/// Gives every compared finding its key: sixteen hexadecimal digits of a digest of rule, path, enclosing definition, text
+/// and a number that tells equal ones apart. A finding that was there before keeps the key that it has on the base.
+pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
+    let key = |path: &[u8], hit: &Hit, number: u32| {
+        format!("{:016x}", short_digest(&[hit.rule.as_bytes(), path, hit.scope.as_bytes(), &hit.folded.to_be_bytes(), &number.to_be_bytes()]))
+    };
+    let mut base_keys: HashMap<(usize, usize), String> = HashMap::new();
+    let mut used = HashSet::new();
+    for (at, file) in files.iter().enumerate() {
+        let mut numbers: HashMap<(&str, &str, u64), u32> = HashMap::new();
+        for (i, hit) in file.base.iter().enumerate() {
+            let number = numbers.entry((&hit.rule, &hit.scope, hit.folded)).or_default();
+            let name = key(&file.old_path, hit, *number);
+            *number += 1;
+            used.insert(name.clone());
+            base_keys.insert((at, i), name);
+        }
+    }
+    let fresh = |at: usize, i: usize, used: &mut HashSet<String>| {
+        let file = &files[at];
+        (0..).map(|n| key(&file.new_path, &file.head[i], n)).find(|k| used.insert(k.clone())).unwrap_or_default()
+    };
+    compared
+        .iter()
+        .map(|c| match (c.base, c.head) {
+            (Some(place), _) => base_keys[&place].clone(),
+            (None, Some((at, i))) => fresh(at, i, &mut used),
+            (None, None) => String::new(),
+        })
+        .collect()
+}

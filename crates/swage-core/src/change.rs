@@ -1,0 +1,111 @@
+//! A proposed change: its files, and how to come by their contents.
+
+use crate::diff::{Kind, LineMap};
+
+/// The edits under review.
+#[derive(Debug, Clone, Default)]
+pub struct Change {
+    /// Commit id of the base, when it is a commit.
+    pub base: Option<String>,
+    /// Commit id of the head, when it is a commit.
+    pub head: Option<String>,
+    /// Commit id of the target's tip, when there is a target.
+    pub target: Option<String>,
+    /// What the change is, for people: `main...quay-times`, `uncommitted work`.
+    pub description: String,
+    /// The files, in the order of their new paths.
+    pub files: Vec<ChangedFile>,
+}
+
+/// A file of a change.
+#[derive(Debug, Clone)]
+pub struct ChangedFile {
+    /// Path before; for an added file, its path.
+    pub old_path: Vec<u8>,
+    /// Path after; for a deleted file, its path.
+    pub new_path: Vec<u8>,
+    /// What happens to it.
+    pub kind: Kind,
+    /// What kind of thing it is.
+    pub nature: Nature,
+    /// Only its mode changes.
+    pub mode_only: bool,
+    /// Its mode changes, perhaps among other things.
+    pub modes: Option<(u32, u32)>,
+    /// Where its lines went.
+    pub map: LineMap,
+    /// Added lines.
+    pub added: usize,
+    /// Removed lines.
+    pub removed: usize,
+}
+
+/// What kind of thing a path is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Nature {
+    /// A file of lines.
+    Text,
+    /// A file whose diff shows no lines.
+    Binary,
+    /// A symbolic link.
+    Symlink,
+    /// A submodule.
+    Submodule,
+}
+
+/// One side of a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Content {
+    /// The file isn't there on this side.
+    Absent,
+    /// All of it.
+    Whole {
+        /// The id of its blob, or of nothing but itself, when it is known.
+        id: Option<String>,
+        /// The bytes.
+        bytes: Vec<u8>,
+    },
+    /// Only the lines that a diff shows.
+    Partial {
+        /// The lines, each with an LF.
+        bytes: Vec<u8>,
+        /// Their numbers in the file, 1-based.
+        numbers: Vec<u32>,
+    },
+    /// It can't be had; the reason.
+    Unavailable(String),
+}
+
+/// Both sides of a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Sides {
+    /// Before.
+    pub old: Content,
+    /// After.
+    pub new: Content,
+}
+
+/// Gives the contents of a change's files when they are needed, from any thread.
+pub trait Contents: Sync {
+    /// Both sides of the file with this index in [`Change::files`].
+    fn sides(&self, index: usize) -> Sides;
+}
+
+/// Keeps results of earlier scans. Losing or ignoring everything is allowed; inventing isn't.
+pub trait Cache: Sync {
+    /// What was kept under a name.
+    fn get(&self, name: &[u8; 32]) -> Option<crate::scan::FileScan>;
+    /// Keeps a result.
+    fn put(&self, name: [u8; 32], scan: &crate::scan::FileScan);
+}
+
+/// Keeps nothing.
+#[derive(Debug, Clone, Copy)]
+pub struct NoCache;
+
+impl Cache for NoCache {
+    fn get(&self, _: &[u8; 32]) -> Option<crate::scan::FileScan> {
+        None
+    }
+    fn put(&self, _: [u8; 32], _: &crate::scan::FileScan) {}
+}

@@ -1,0 +1,59 @@
+//! JavaScript, and what TypeScript shares with it.
+
+use std::sync::OnceLock;
+
+use super::{Class, Language};
+
+pub(super) const FUNCTIONS: &[&str] = &["function_declaration", "function_expression", "generator_function", "generator_function_declaration", "arrow_function", "method_definition"];
+pub(super) const BRANCHES: &[&str] = &["if_statement", "switch_statement", "switch_case", "ternary_expression", "catch_clause"];
+pub(super) const LOOPS: &[&str] = &["for_statement", "for_in_statement", "while_statement", "do_statement"];
+pub(super) const WRAPPERS: &[(&str, &str)] = &[("", ""), ("(", ")"), ("async function w_() {", "}"), ("try {}", ""), ("class w_ {", "}"), ("switch (0) {", "}"), ("function ", "{}"), ("", " class w_ {}"), ("", "{}")];
+pub(super) const CODE_SIGNS: &[&str] = &[
+    "call_expression",
+    "assignment_expression",
+    "augmented_assignment_expression",
+    "lexical_declaration",
+    "variable_declaration",
+    "import_statement",
+    "export_statement",
+    "if_statement",
+    "for_statement",
+    "for_in_statement",
+    "while_statement",
+    "return_statement",
+    "throw_statement",
+    "function_declaration",
+    "class_declaration",
+    "update_expression",
+];
+
+pub(super) static JAVASCRIPT: Language = Language {
+    name: "javascript",
+    grammar: || tree_sitter_javascript::LANGUAGE.into(),
+    extensions: &["js", "mjs", "cjs", "jsx"],
+    file_names: &["Jakefile"],
+    interpreters: &["node", "deno", "bun"],
+    classes: &[
+        (Class::Function, FUNCTIONS),
+        (Class::Class, &["class_declaration", "class"]),
+        (Class::Call, &["call_expression", "new_expression"]),
+        (Class::Parameter, &["assignment_pattern", "rest_pattern"]),
+        (Class::Loop, LOOPS),
+        (Class::Branch, BRANCHES),
+        (Class::Import, &["import_statement"]),
+        (Class::String, &["string", "template_string", "regex"]),
+        (Class::Number, &["number"]),
+        (Class::Name, &["identifier", "property_identifier", "shorthand_property_identifier", "private_property_identifier"]),
+        (Class::Comment, &["comment", "html_comment", "hash_bang_line"]),
+        (Class::Block, &["statement_block"]),
+    ],
+    wrappers: WRAPPERS,
+    name_fields: &["name"],
+    not_parameters: &[],
+    implicit_parameters: &[],
+    line_markers: &["//"],
+    doc_markers: &["/**", "///", "#!"],
+    code_signs: CODE_SIGNS,
+    statement_ends: &[";", "{", "}", ","],
+    tables: OnceLock::new(),
+};

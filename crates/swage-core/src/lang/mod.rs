@@ -1,0 +1,232 @@
+//! The languages that Swage reads, one small file each.
+//!
+//! A [`Language`] is a table: its grammar, how its files are told, and which of the grammar's node kinds are comments,
+//! strings, calls, definitions and so on. A new language is a new file with such a table and a line in [`LANGUAGES`];
+//! the test in `tests/languages.rs` holds them all to the same abilities.
+
+mod go;
+mod java;
+mod javascript;
+mod python;
+mod rust;
+mod typescript;
+
+use std::fmt;
+use std::sync::OnceLock;
+
+/// All languages, in the order of their names.
+pub static LANGUAGES: &[&Language] = &[&go::GO, &java::JAVA, &javascript::JAVASCRIPT, &python::PYTHON, &rust::RUST, &typescript::TSX, &typescript::TYPESCRIPT];
+
+/// A portable class of nodes, for holes and filters.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Class {
+    /// A function, method, closure or constructor.
+    Function,
+    /// A class, interface, struct, enum, trait or implementation block.
+    Class,
+    /// A call or the making of an object.
+    Call,
+    /// A declared parameter.
+    Parameter,
+    /// Any loop.
+    Loop,
+    /// Any branch: if, switch or match, a conditional expression.
+    Branch,
+    /// An import, use or package clause.
+    Import,
+    /// A string, template or character literal.
+    String,
+    /// A number literal.
+    Number,
+    /// A name of any kind.
+    Name,
+    /// A comment.
+    Comment,
+    /// A block of statements.
+    Block,
+}
+
+impl Class {
+    /// The classes with the words that rules use for them.
+    pub const ALL: [(&'static str, Class); 12] = [
+        ("function", Class::Function),
+        ("class", Class::Class),
+        ("call", Class::Call),
+        ("parameter", Class::Parameter),
+        ("loop", Class::Loop),
+        ("branch", Class::Branch),
+        ("import", Class::Import),
+        ("string", Class::String),
+        ("number", Class::Number),
+        ("name", Class::Name),
+        ("comment", Class::Comment),
+        ("block", Class::Block),
+    ];
+
+    /// The class that a rule names.
+    pub fn from_word(word: &str) -> Option<Self> {
+        Self::ALL.iter().find(|(name, _)| *name == word).map(|(_, class)| *class)
+    }
+}
+
+/// What a language's grammar and files look like.
+pub struct Language {
+    /// The name that rules use, in lower case.
+    pub name: &'static str,
+    /// The tree-sitter grammar.
+    grammar: fn() -> tree_sitter::Language,
+    /// File extensions without the dot.
+    pub extensions: &'static [&'static str],
+    /// Whole file names.
+    pub file_names: &'static [&'static str],
+    /// Interpreters of a `#!` line, without version.
+    pub interpreters: &'static [&'static str],
+    /// Node kinds of each class.
+    classes: &'static [(Class, &'static [&'static str])],
+    /// Text around a pattern that makes it a whole file, tried in order.
+    pub wrappers: &'static [(&'static str, &'static str)],
+    /// Fields that hold the name of a definition or of what it is assigned to.
+    pub name_fields: &'static [&'static str],
+    /// Children of a parameter list that aren't parameters of their own, such as `self`.
+    pub not_parameters: &'static [&'static str],
+    /// Names of a first parameter that the language passes by itself.
+    pub implicit_parameters: &'static [&'static str],
+    /// Line comment markers, longest first; the ones of documentation are in `doc_markers`.
+    pub line_markers: &'static [&'static str],
+    /// Beginnings of documentation comments, which may well hold code.
+    pub doc_markers: &'static [&'static str],
+    /// Node kinds that prose never parses to: the signs that a comment is code.
+    pub code_signs: &'static [&'static str],
+    /// Statements end in one of these, so that prose in a comment isn't taken for code; empty when a line end does.
+    pub statement_ends: &'static [&'static str],
+    tables: OnceLock<Tables>,
+}
+
+impl fmt::Debug for Language {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "Language({})", self.name)
+    }
+}
+
+impl PartialEq for Language {
+    fn eq(&self, other: &Self) -> bool {
+        self.name == other.name
+    }
+}
+impl Eq for Language {}
+
+/// A language's node kinds by id, for look-ups during a walk.
+#[derive(Debug)]
+pub struct Tables {
+    /// The grammar, loaded once.
+    pub grammar: tree_sitter::Language,
+    /// Bit set of classes for each kind id.
+    classes: Vec<u16>,
+    /// Ids of the name fields.
+    name_fields: Vec<u16>,
+}
+
+impl Tables {
+    /// Whether nodes of this kind are of the class.
+    pub fn is(&self, kind: u16, class: Class) -> bool {
+        self.classes.get(usize::from(kind)).is_some_and(|bits| bits & (1 << class as u16) != 0)
+    }
+
+    /// Whether nodes of this kind define something: a function or a class.
+    pub fn is_definition(&self, kind: u16) -> bool {
+        self.classes.get(usize::from(kind)).is_some_and(|bits| bits & (1 << Class::Function as u16 | 1 << Class::Class as u16) != 0)
+    }
+}
+
+impl Language {
+    /// The language with this name.
+    pub fn by_name(name: &str) -> Option<&'static Language> {
+        LANGUAGES.iter().copied().find(|l| l.name == name)
+    }
+
+    /// The language of a file, told by its name or else by its `#!` line.
+    pub fn of(path: &[u8], content: &[u8]) -> Option<&'static Language> {
+        let name = path.rsplit(|&b| b == b'/').next().unwrap_or(path);
+        let extension = name.rsplit(|&b| b == b'.').next().filter(|e| e.len() < name.len());
+        let by_name = LANGUAGES.iter().copied().find(|l| {
+            l.file_names.iter().any(|n| n.as_bytes() == name) || extension.is_some_and(|e| l.extensions.iter().any(|x| x.as_bytes() == e))
+        });
+        by_name.or_else(|| if extension.is_none() { by_interpreter(content) } else { None })
+    }
+
+    /// The grammar and the kinds by id.
+    pub fn tables(&self) -> &Tables {
+        self.tables.get_or_init(|| {
+            let grammar = (self.grammar)();
+            let mut classes = vec![0u16; grammar.node_kind_count()];
+            for id in 0..grammar.node_kind_count() as u16 {
+                let Some(kind) = grammar.node_kind_for_id(id) else { continue };
+                if !grammar.node_kind_is_named(id) {
+                    continue;
+                }
+                for (class, kinds) in self.classes {
+                    if kinds.contains(&kind) {
+                        classes[usize::from(id)] |= 1 << *class as u16;
+                    }
+                }
+            }
+            let name_fields = self.name_fields.iter().filter_map(|f| grammar.field_id_for_name(f)).map(std::num::NonZero::get).collect();
+            Tables { grammar, classes, name_fields }
+        })
+    }
+
+    /// All node kinds that the table names, for the test that they exist.
+    pub fn kinds(&self) -> impl Iterator<Item = &'static str> {
+        self.classes.iter().flat_map(|(_, kinds)| kinds.iter().copied()).chain(self.code_signs.iter().copied()).chain(self.not_parameters.iter().copied())
+    }
+
+    /// The name of a definition node: its own, or that of the variable, property or field that it is assigned to.
+    pub fn definition_name<'a>(&self, node: tree_sitter::Node<'_>, source: &'a [u8]) -> Option<&'a str> {
+        let tables = self.tables();
+        let named = |node: tree_sitter::Node<'_>| {
+            tables.name_fields.iter().find_map(|&field| node.child_by_field_id(field)).and_then(|name| source.get(name.byte_range()))
+        };
+        let own = named(node).or_else(|| {
+            let parent = node.parent()?;
+            // Only a binding lends its name: `const f = () => …`, `{ f: () => … }`, `f = lambda: …`.
+            let binds = parent.kind().contains("declarator") || parent.kind().contains("assignment") || matches!(parent.kind(), "pair" | "field_definition" | "public_field_definition" | "let_declaration");
+            if !binds {
+                return None;
+            }
+            ["name", "key", "property", "left", "pattern"].iter().find_map(|f| parent.child_by_field_name(f)).and_then(|name| source.get(name.byte_range()))
+        });
+        own.and_then(|bytes| std::str::from_utf8(bytes).ok()).filter(|name| !name.is_empty() && name.len() < 200)
+    }
+
+    /// How many parameters a function node declares; `None` when it has no parameter list.
+    pub fn parameter_count(&self, node: tree_sitter::Node<'_>, source: &[u8]) -> Option<u32> {
+        if node.child_by_field_name("parameter").is_some() {
+            return Some(1);
+        }
+        let list = node.child_by_field_name("parameters")?;
+        let tables = self.tables();
+        let mut cursor = list.walk();
+        let mut count = 0;
+        for (index, child) in list.named_children(&mut cursor).enumerate() {
+            let first_word = |text: &[u8]| text.iter().position(|b| !b.is_ascii_alphanumeric()).unwrap_or(text.len());
+            let implicit = index == 0
+                && source.get(child.byte_range()).is_some_and(|text| self.implicit_parameters.iter().any(|n| n.as_bytes() == &text[..first_word(text)]));
+            if implicit || tables.is(child.kind_id(), Class::Comment) || self.not_parameters.contains(&child.kind()) {
+                continue;
+            }
+            // `a, b int` declares two.
+            let mut names = child.walk();
+            count += child.children_by_field_name("name", &mut names).count().max(1) as u32;
+        }
+        Some(count)
+    }
+}
+
+/// `#!/usr/bin/env python3` and the like.
+fn by_interpreter(content: &[u8]) -> Option<&'static Language> {
+    let line = content.strip_prefix(b"#!")?.split(|&b| b == b'\n').next()?;
+    let line = std::str::from_utf8(&line[..line.len().min(200)]).ok()?;
+    let program = line.split_whitespace().map(|w| w.rsplit('/').next().unwrap_or(w)).find(|w| *w != "env" && !w.starts_with('-'))?;
+    let program = program.trim_end_matches(|c: char| c.is_ascii_digit() || c == '.');
+    LANGUAGES.iter().copied().find(|l| l.interpreters.contains(&program))
+}

@@ -1,0 +1,245 @@
+//! What a review says.
+
+use std::fmt;
+
+use percent_encoding::{AsciiSet, CONTROLS, percent_encode};
+use serde::{Deserialize, Serialize};
+
+use crate::baseline::State;
+use crate::rule::Severity;
+use crate::scan::{Figure, Span};
+
+/// A path for output: UTF-8 as it is, anything else percent-encoded.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct Path {
+    /// The path with `/` between its components.
+    pub text: String,
+    /// Whether `text` is percent-encoded (RFC 3986, section 2.1) because the path isn't UTF-8.
+    pub encoded: bool,
+}
+
+/// What is encoded in a path that isn't UTF-8, besides the bytes above 0x7f.
+const ENCODED: &AsciiSet = &CONTROLS.add(b'%').add(b' ');
+
+impl Path {
+    /// The path of these bytes.
+    pub fn new(bytes: &[u8]) -> Self {
+        match std::str::from_utf8(bytes) {
+            Ok(text) => Self { text: text.to_owned(), encoded: false },
+            Err(_) => Self { text: percent_encode(bytes, ENCODED).to_string(), encoded: true },
+        }
+    }
+}
+
+impl fmt::Display for Path {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.text)
+    }
+}
+
+/// The side of a change that an anchor refers to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Side {
+    /// Before.
+    Old,
+    /// After.
+    New,
+}
+
+/// Where a finding stands.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Anchor {
+    /// The file.
+    pub path: Path,
+    /// The side of the change.
+    pub side: Side,
+    /// Lines and columns.
+    pub span: Span,
+    /// The commit that they refer to, when the side is one.
+    pub commit: Option<String>,
+}
+
+/// A line of code shown with a finding.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ExcerptLine {
+    /// How the change treats it.
+    pub marker: Marker,
+    /// Its number on the old side, 1-based, when it is there.
+    pub old: Option<u32>,
+    /// Its number on the new side, 1-based, when it is there.
+    pub new: Option<u32>,
+    /// Its text, bytes that aren't UTF-8 replaced.
+    pub text: String,
+}
+
+/// How a change treats a line.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Marker {
+    /// It stays.
+    Same,
+    /// It comes.
+    Added,
+    /// It goes.
+    Removed,
+}
+
+/// One place where a rule holds, or held.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Finding {
+    /// Its stable name.
+    pub key: String,
+    /// The rule's id.
+    pub rule: String,
+    /// The rule's severity.
+    pub severity: Severity,
+    /// What it says.
+    pub message: String,
+    /// Its state against the baseline.
+    pub state: State,
+    /// Where it stands; on the old side when it is absent.
+    pub anchor: Anchor,
+    /// Where it stood before, when it did and now stands elsewhere.
+    pub before: Option<Anchor>,
+    /// The names of the definitions around it.
+    pub scope: String,
+    /// Whether a line of it was added by the change (for absent ones: removed).
+    pub on_changed_line: bool,
+    /// For measures, the figure now, and before when it was there.
+    pub figure: Option<Figure>,
+    /// The figure before.
+    pub figure_before: Option<u64>,
+    /// The code around it, with the change's own lines.
+    pub excerpt: Vec<ExcerptLine>,
+}
+
+impl Finding {
+    /// A measure that the change made worse: it grew.
+    pub fn is_worse(&self) -> bool {
+        self.state == State::Updated && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value > before)
+    }
+
+    /// A measure that the change made better without bringing it under its limit.
+    pub fn is_better(&self) -> bool {
+        self.state == State::Updated && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value < before)
+    }
+
+    /// What a reader of the change must see: what it brought and what it made worse.
+    pub fn counts_against_change(&self) -> bool {
+        self.state == State::New || self.is_worse()
+    }
+}
+
+/// A file of the review.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FileEntry {
+    /// Path before.
+    pub old_path: Path,
+    /// Path after.
+    pub new_path: Path,
+    /// `added`, `deleted`, `modified`, `renamed`, `copied`, `mode` or `binary`.
+    pub kind: String,
+    /// Added lines.
+    pub added: usize,
+    /// Removed lines.
+    pub removed: usize,
+    /// Its language, when it has one.
+    pub language: Option<String>,
+    /// Whether the rules that want it have examined it.
+    pub examined: bool,
+    /// Why it wasn't examined; also said when no rule wants it.
+    pub why_not: Option<String>,
+    /// A rule wanted it and couldn't examine it, so the result is incomplete.
+    pub incomplete: bool,
+}
+
+/// A rule that took part, for formats that list rules.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct RuleEntry {
+    /// Its id.
+    pub id: String,
+    /// Its severity.
+    pub severity: Severity,
+    /// Its title.
+    pub title: String,
+    /// Its help.
+    pub help: Option<String>,
+    /// Its tags.
+    pub tags: Vec<String>,
+}
+
+/// How many findings there are of each state and severity.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Counts([[u64; 3]; 4]);
+
+impl Counts {
+    /// Counts findings.
+    pub fn of(findings: &[Finding]) -> Self {
+        let mut counts = Self::default();
+        findings.iter().for_each(|f| counts.0[f.state as usize][f.severity as usize] += 1);
+        counts
+    }
+
+    /// How many of a state and severity.
+    pub fn get(&self, state: State, severity: Severity) -> u64 {
+        self.0[state as usize][severity as usize]
+    }
+
+    /// How many of a state.
+    pub fn state(&self, state: State) -> u64 {
+        self.0[state as usize].iter().sum()
+    }
+
+    /// All at the head.
+    pub fn head(&self) -> u64 {
+        self.state(State::New) + self.state(State::Updated) + self.state(State::Unchanged)
+    }
+
+    /// All at the base.
+    pub fn base(&self) -> u64 {
+        self.state(State::Absent) + self.state(State::Updated) + self.state(State::Unchanged)
+    }
+}
+
+/// All that is known about a change, or about a tree when there is no change.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Review {
+    /// Commit id of the base.
+    pub base: Option<String>,
+    /// Commit id of the head.
+    pub head: Option<String>,
+    /// Commit id of the target's tip.
+    pub target: Option<String>,
+    /// What was reviewed, for people.
+    pub description: String,
+    /// Where the rules come from, for people.
+    pub rules_from: String,
+    /// The files.
+    pub files: Vec<FileEntry>,
+    /// The findings: those of the head by path and place, then the absent ones.
+    pub findings: Vec<Finding>,
+    /// The rules that have findings.
+    pub rules: Vec<RuleEntry>,
+    /// Rules that couldn't run, each with the reason.
+    pub not_run: Vec<(String, String)>,
+    /// What else a reader should know.
+    pub notes: Vec<String>,
+}
+
+impl Review {
+    /// The counts of all findings.
+    pub fn counts(&self) -> Counts {
+        Counts::of(&self.findings)
+    }
+
+    /// Files that rules wanted and couldn't examine.
+    pub fn incomplete(&self) -> impl Iterator<Item = &FileEntry> {
+        self.files.iter().filter(|f| f.incomplete)
+    }
+
+    /// The rule of a finding.
+    pub fn rule(&self, id: &str) -> Option<&RuleEntry> {
+        self.rules.iter().find(|r| r.id == id)
+    }
+}

@@ -1,0 +1,82 @@
+//! The settings of `swage.toml` besides rules.
+
+use super::model::Severity;
+
+/// What `swage.toml` says besides its rules.
+#[derive(Debug, Clone, Default)]
+pub struct Config {
+    /// The branch that changes want to enter.
+    pub target: Option<String>,
+    /// The packs that are switched on, each with its byte offset in the file; `None` when the file doesn't say.
+    pub packs: Option<Vec<(String, usize)>>,
+    /// Limits on what is examined.
+    pub limits: Limits,
+    /// What the gate demands.
+    pub policy: Policy,
+}
+
+/// Limits on what is examined. What exceeds one is reported as not examined.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Limits {
+    /// Most bytes of a file. By default, 2 MiB.
+    pub file_size: u64,
+    /// Most bytes of a diff. By default, no limit.
+    pub patch_size: Option<u64>,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { file_size: 2 << 20, patch_size: None }
+    }
+}
+
+/// What the gate demands. `None` stands for no limit.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Policy {
+    /// Most new findings, by [`Severity`].
+    pub new: [Option<u64>; 3],
+    /// Most measures that got worse.
+    pub worse: Option<u64>,
+    /// Whether the total may rise above the baseline.
+    pub above_baseline: bool,
+    /// Most files in a change.
+    pub files: Option<u64>,
+    /// Most added and removed lines in a change.
+    pub lines: Option<u64>,
+    /// Whether a `[gate]` table said so, rather than the default.
+    pub configured: bool,
+}
+
+impl Policy {
+    /// Demands nothing.
+    pub fn open() -> Self {
+        Self { new: [None; 3], worse: None, above_baseline: true, files: None, lines: None, configured: false }
+    }
+
+    /// Most new findings of a severity.
+    pub fn new_limit(&self, severity: Severity) -> Option<u64> {
+        self.new[severity as usize]
+    }
+}
+
+impl Default for Policy {
+    /// No new errors, and no measure that got worse.
+    fn default() -> Self {
+        Self { new: [Some(0), None, None], worse: Some(0), ..Self::open() }
+    }
+}
+
+/// Reads a size such as `2 MiB`; units are B, KiB, MiB and GiB (powers of 1024).
+pub(super) fn parse_size(text: &str) -> Option<u64> {
+    let text = text.trim();
+    let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
+    let number: u64 = text[..digits].parse().ok()?;
+    let unit = match text[digits..].trim() {
+        "" | "B" => 1,
+        "KiB" => 1 << 10,
+        "MiB" => 1 << 20,
+        "GiB" => 1 << 30,
+        _ => return None,
+    };
+    number.checked_mul(unit)
+}

@@ -1,0 +1,21 @@
+//! The rule language: the model, reading it from TOML with positions, compiling patterns and rule sets.
+
+mod config;
+mod load;
+mod message;
+mod model;
+pub(crate) mod pattern;
+mod problem;
+mod read;
+mod set;
+mod table;
+
+pub use config::{Config, Limits, Policy};
+pub use load::{FileReader, LoadError, Loaded, load};
+pub(crate) use message::fill;
+pub use model::{CodeMatch, Example, Filter, Hole, Matcher, Measure, MeasureMatch, Place, Relation, Rule, Severity, TextMatch, Way, Zone};
+pub use pattern::{Pattern, PatternError};
+pub use problem::{Problem, nearest};
+pub use read::{RuleFile, read_rules};
+pub(crate) use set::Needs;
+pub use set::{LanguageSet, RuleSet};

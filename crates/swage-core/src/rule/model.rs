@@ -1,0 +1,257 @@
+//! Rules as values.
+
+use std::fmt;
+use std::sync::OnceLock;
+
+use globset::GlobSet;
+use regex::bytes::Regex;
+use serde::{Deserialize, Serialize};
+
+use super::pattern::{Pattern, PatternError};
+use crate::lang::{Class, Language};
+
+/// How grave a finding is: the levels of SARIF 2.1.0, section 3.27.10.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// It must be dealt with.
+    Error,
+    /// It should be dealt with.
+    Warning,
+    /// It is worth knowing.
+    Note,
+}
+
+impl Severity {
+    /// All, gravest first.
+    pub const ALL: [Severity; 3] = [Severity::Error, Severity::Warning, Severity::Note];
+
+    /// The word for it in files and output.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Error => "error",
+            Self::Warning => "warning",
+            Self::Note => "note",
+        }
+    }
+}
+
+impl fmt::Display for Severity {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(self.word())
+    }
+}
+
+/// One thing to look for.
+#[derive(Debug)]
+pub struct Rule {
+    /// Its name, of lower-case letters, digits and hyphens.
+    pub id: String,
+    /// How grave its findings are.
+    pub severity: Severity,
+    /// What it demands, in a line.
+    pub title: String,
+    /// What a finding says; `{HOLE}`, `{match}`, `{name}`, `{value}` and `{limit}` are filled in.
+    pub message: String,
+    /// Why, and what to do.
+    pub help: Option<String>,
+    /// Free words.
+    pub tags: Vec<String>,
+    /// Only these paths; all when `None`.
+    pub paths: Option<GlobSet>,
+    /// Never these paths.
+    pub skip_paths: Option<GlobSet>,
+    /// Ways to match; a place that any of them finds is a finding.
+    pub ways: Vec<Way>,
+    /// Its tests.
+    pub examples: Vec<Example>,
+    /// The file or the pack that it comes from, as the user knows it.
+    pub origin: String,
+    /// A fingerprint of all that decides what it finds and says.
+    pub digest: [u8; 32],
+}
+
+impl Rule {
+    /// Whether the rule looks at files with this path.
+    pub fn wants_path(&self, path: &[u8]) -> bool {
+        use std::ffi::OsStr;
+        use std::os::unix::ffi::OsStrExt;
+        let path = OsStr::from_bytes(path);
+        self.paths.as_ref().is_none_or(|set| set.is_match(path)) && !self.skip_paths.as_ref().is_some_and(|set| set.is_match(path))
+    }
+
+    /// The languages that the rule names, in no order and without doubles.
+    pub fn languages(&self) -> Vec<&'static Language> {
+        let mut all: Vec<_> = self.ways.iter().flat_map(|w| w.languages.iter().copied()).collect();
+        all.sort_by_key(|l| l.name);
+        all.dedup();
+        all
+    }
+}
+
+/// One way to match, with its filters.
+#[derive(Debug)]
+pub struct Way {
+    /// Only these languages; all when empty.
+    pub languages: Vec<&'static Language>,
+    /// What to look for.
+    pub matcher: Matcher,
+    /// Filters on where it stands and what is in it.
+    pub filters: Vec<Filter>,
+}
+
+/// What to look for.
+#[derive(Debug)]
+pub enum Matcher {
+    /// A regular expression on lines.
+    Text(TextMatch),
+    /// Plain code with holes.
+    Code(CodeMatch),
+    /// A figure of a definition over a limit.
+    Measure(MeasureMatch),
+    /// Comments that parse as code.
+    CommentedCode,
+}
+
+/// A regular expression on lines.
+#[derive(Debug)]
+pub struct TextMatch {
+    /// The expression, with `^` and `$` at line ends.
+    pub regex: Regex,
+    /// Where its matches must lie; empty for anywhere.
+    pub zones: Vec<Zone>,
+}
+
+/// A part of a file's text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Zone {
+    /// Neither comment nor string.
+    Code,
+    /// Inside a comment.
+    Comment,
+    /// Inside a string literal.
+    String,
+}
+
+/// A code pattern, compiled for each language when it is first needed.
+#[derive(Debug)]
+pub struct CodeMatch {
+    /// The pattern as it was written.
+    pub code: String,
+    /// Its holes.
+    pub holes: Vec<Hole>,
+    /// Only where it stands as a statement of its own, so that its value is unused.
+    pub statement: bool,
+    /// The compiled form for each of [`crate::lang::LANGUAGES`].
+    pub(super) compiled: Vec<OnceLock<Result<Pattern, PatternError>>>,
+}
+
+impl CodeMatch {
+    /// A pattern that is yet to be compiled.
+    pub fn new(code: String, holes: Vec<Hole>, statement: bool) -> Self {
+        Self { code, holes, statement, compiled: crate::lang::LANGUAGES.iter().map(|_| OnceLock::new()).collect() }
+    }
+
+    /// The pattern for a language.
+    ///
+    /// # Errors
+    /// When the code doesn't parse as that language under any wrapper.
+    pub fn pattern(&self, language: &'static Language) -> Result<&Pattern, &PatternError> {
+        let index = crate::lang::LANGUAGES.iter().position(|l| *l == language).unwrap_or(0);
+        self.compiled[index].get_or_init(|| Pattern::compile(&self.code, &self.holes, self.statement, language)).as_ref()
+    }
+}
+
+/// A named gap in a code pattern.
+#[derive(Debug, Clone)]
+pub struct Hole {
+    /// The name that stands in the pattern.
+    pub name: String,
+    /// Takes any run of siblings, none included, instead of one node.
+    pub many: bool,
+    /// What its text must match.
+    pub text: Option<Regex>,
+    /// The class that its node must have.
+    pub node: Option<Class>,
+}
+
+/// A figure over a limit.
+#[derive(Debug, Clone)]
+pub struct MeasureMatch {
+    /// The figure.
+    pub measure: Measure,
+    /// What is measured.
+    pub of: Class,
+    /// The most that is allowed.
+    pub over: u64,
+}
+
+/// A figure of a definition.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Measure {
+    /// Declared parameters, the receiver aside.
+    Parameters,
+    /// Lines from the first to the last of the definition.
+    Lines,
+    /// The deepest nesting of loops and branches.
+    Nesting,
+    /// Loops and branches, those of inner functions aside.
+    Branches,
+}
+
+impl Measure {
+    /// The measures with the words that rules use for them.
+    pub const ALL: [(&'static str, Measure); 4] =
+        [("parameters", Measure::Parameters), ("lines", Measure::Lines), ("nesting", Measure::Nesting), ("branches", Measure::Branches)];
+}
+
+/// A condition on the place of a match.
+#[derive(Debug)]
+pub struct Filter {
+    /// Which relation is asked for.
+    pub relation: Relation,
+    /// Any of these must (or must not) be there.
+    pub any: Vec<Place>,
+}
+
+/// How a filter's place stands to the match.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Relation {
+    /// A node around the match.
+    EnclosedBy,
+    /// No node around the match.
+    NotEnclosedBy,
+    /// A node inside the match.
+    Encloses,
+    /// No node inside the match.
+    NotEncloses,
+}
+
+/// A place that a filter names.
+#[derive(Debug)]
+pub enum Place {
+    /// A definition of a class, perhaps with a name.
+    Definition {
+        /// `function` or `class`.
+        class: Class,
+        /// What its name must match.
+        name: Option<Regex>,
+    },
+    /// Whatever matches a pattern.
+    Code(CodeMatch),
+    /// A node of a class.
+    Node(Class),
+    /// Text anywhere in the match; only inside, never around.
+    Text(Regex),
+}
+
+/// A rule's own test.
+#[derive(Debug, Clone)]
+pub struct Example {
+    /// The path that it pretends to have.
+    pub path: String,
+    /// The file's content.
+    pub code: String,
+    /// The lines that must be reported, 1-based; empty when nothing may be.
+    pub lines: Vec<u64>,
+}

@@ -1,0 +1,68 @@
+//! What is wrong in a rule or configuration file, with the place and the way out.
+
+use std::fmt;
+
+/// One mistake in a TOML file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Problem {
+    /// The file as the user knows it.
+    pub file: String,
+    /// Line, 1-based.
+    pub line: usize,
+    /// Column in characters, 1-based.
+    pub column: usize,
+    /// The line itself.
+    pub text: String,
+    /// What is wrong.
+    pub message: String,
+    /// What to do about it.
+    pub hint: Option<String>,
+}
+
+impl fmt::Display for Problem {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        writeln!(f, "{}:{}:{}: {}", self.file, self.line, self.column, self.message)?;
+        write!(f, "    {}", self.text.trim_end())?;
+        if let Some(hint) = &self.hint {
+            write!(f, "\n  {hint}")?;
+        }
+        Ok(())
+    }
+}
+
+/// Collects the mistakes of one file, so that all are told at once.
+#[derive(Debug)]
+pub(super) struct Problems<'s> {
+    pub file: &'s str,
+    pub source: &'s str,
+    pub list: Vec<Problem>,
+}
+
+impl Problems<'_> {
+    /// Notes a mistake at a byte offset of the source.
+    pub fn at(&mut self, offset: usize, message: impl Into<String>, hint: Option<String>) {
+        let mut offset = offset.min(self.source.len());
+        while !self.source.is_char_boundary(offset) {
+            offset -= 1;
+        }
+        let start = self.source[..offset].rfind('\n').map_or(0, |at| at + 1);
+        self.list.push(Problem {
+            file: self.file.to_owned(),
+            line: self.source[..offset].matches('\n').count() + 1,
+            column: self.source[start..offset].chars().count() + 1,
+            text: self.source[start..].lines().next().unwrap_or_default().to_owned(),
+            message: message.into(),
+            hint,
+        });
+    }
+}
+
+/// A hint that names the nearest right spelling, or all of them when none is near.
+pub fn nearest<'w>(word: &str, known: impl IntoIterator<Item = &'w str>) -> String {
+    let known: Vec<&str> = known.into_iter().collect();
+    let best = known.iter().map(|k| (strsim::osa_distance(&word.to_lowercase(), &k.to_lowercase()), *k)).min();
+    match best {
+        Some((distance, near)) if distance <= 2.max(word.chars().count() / 3) => format!("did you mean `{near}`?"),
+        _ => format!("it may be {}", known.iter().map(|k| format!("`{k}`")).collect::<Vec<_>>().join(", ")),
+    }
+}

@@ -1,0 +1,375 @@
+//! Reading `swage.toml` and rule files. Every mistake is noted with its place; nothing is guessed.
+
+use std::collections::HashMap;
+
+use globset::{Glob, GlobSet, GlobSetBuilder};
+use regex::bytes::{Regex, RegexBuilder};
+use sha2::{Digest, Sha256};
+use toml::de::DeTable;
+
+use super::config::{Config, Limits, Policy, parse_size};
+use super::model::{CodeMatch, Example, Filter, Hole, Matcher, Measure, MeasureMatch, Place, Relation, Rule, Severity, TextMatch, Way, Zone};
+use super::problem::{Problem, Problems, nearest};
+use super::table::{At, Table};
+use crate::lang::{Class, LANGUAGES, Language};
+
+/// One file's part of the configuration.
+#[derive(Debug, Default)]
+pub struct RuleFile {
+    /// Its settings; rule files other than `swage.toml` may only hold rules and `extends`.
+    pub config: Config,
+    /// Its rules, each with the byte offset of its id for messages about doubles.
+    pub rules: Vec<(Rule, usize)>,
+    /// Files that it pulls in, with the byte offset of each.
+    pub extends: Vec<(String, usize)>,
+}
+
+/// Reads one file.
+///
+/// # Errors
+/// All mistakes of the file at once, in the order of their lines.
+pub fn read_rules(file: &str, source: &str, whole_config: bool) -> Result<RuleFile, Vec<Problem>> {
+    let mut p = Problems { file, source, list: Vec::new() };
+    let (document, errors) = DeTable::parse_recoverable(source);
+    for error in errors {
+        p.at(error.span().map_or(0, |s| s.start), format!("not TOML: {}", error.message()), None);
+    }
+    let mut out = RuleFile::default();
+    if p.list.is_empty() {
+        let mut table = Table::new(document.get_ref(), 0);
+        out.extends = table.strings("extends", &mut p).unwrap_or_default().into_iter().map(|e| (e.value, e.at)).collect();
+        if whole_config {
+            settings(&mut table, &mut out.config, &mut p);
+        }
+        let mut seen: HashMap<String, ()> = HashMap::new();
+        for mut rule in table.tables("rule", &mut p) {
+            let at = rule.at;
+            if let Some(rule) = read_rule(&mut rule, file, &mut p) {
+                if seen.insert(rule.id.clone(), ()).is_some() {
+                    p.at(at, format!("the rule id `{}` stands twice in this file", rule.id), Some("give each rule an id of its own".into()));
+                }
+                out.rules.push((rule, at));
+            }
+            rule.finish(&mut p);
+        }
+        table.finish(&mut p);
+    }
+    if p.list.is_empty() {
+        return Ok(out);
+    }
+    p.list.sort_by_key(|problem| (problem.line, problem.column));
+    Err(p.list)
+}
+
+fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>) {
+    config.target = table.string("target", p).map(|t| t.value);
+    config.packs = table.strings("packs", p).map(|packs| packs.into_iter().map(|pack| (pack.value, pack.at)).collect());
+    if let Some(mut limits) = table.table("limits", p) {
+        let mut size = |key, p: &mut Problems<'_>| {
+            let text = limits.string(key, p)?;
+            let size = parse_size(&text.value);
+            if size.is_none() {
+                p.at(text.at, format!("`{}` is no size", text.value), Some("write it like \"2 MiB\", \"500 KiB\" or \"4096 B\"".into()));
+            }
+            size
+        };
+        let defaults = Limits::default();
+        config.limits = Limits {
+            file_size: size("file_size", p).unwrap_or(defaults.file_size),
+            patch_size: size("patch_size", p).or(defaults.patch_size),
+        };
+        limits.finish(p);
+    }
+    if let Some(mut gate) = table.table("gate", p) {
+        let mut policy = Policy { configured: true, ..Policy::open() };
+        if let Some(mut new) = gate.table("new", p) {
+            for severity in Severity::ALL {
+                policy.new[severity as usize] = new.number(severity.word(), p).map(|n| n.value);
+            }
+            new.finish(p);
+        }
+        policy.worse = gate.number("worse", p).map(|n| n.value);
+        policy.above_baseline = gate.flag("above_baseline", p).unwrap_or(true);
+        policy.files = gate.number("files", p).map(|n| n.value);
+        policy.lines = gate.number("lines", p).map(|n| n.value);
+        gate.finish(p);
+        config.policy = policy;
+    }
+}
+
+fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Option<Rule> {
+    let before = p.list.len();
+    let id = table.required_string("id", "a rule", p);
+    let name = id.as_ref().map_or("a rule".to_owned(), |id| format!("rule `{}`", id.value));
+    if let Some(id) = &id {
+        let good = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-';
+        if !id.value.chars().all(good) || id.value.starts_with('-') || id.value.len() > 64 {
+            p.at(id.at, format!("`{}` can't be a rule's id", id.value), Some("use at most 64 lower-case letters, digits and hyphens".into()));
+        }
+    }
+    let severity = table.required_string("severity", &name, p).and_then(|s| one_of(&s, "severity", Severity::ALL.map(|s| (s.word(), s)), p));
+    let title = table.required_string("title", &name, p);
+    let message = table.required_string("message", &name, p);
+    let help = table.string("help", p).map(|h| h.value.trim().to_owned());
+    let tags = table.strings("tags", p).unwrap_or_default().into_iter().map(|t| t.value).collect();
+    let languages = languages(table, p);
+    let paths = globs(table, "paths", p);
+    let skip_paths = globs(table, "skip_paths", p);
+    let mut ways = Vec::new();
+    if table.has("match") {
+        if let Some(mut found) = table.table("match", p) {
+            if found.has("any") {
+                for mut way in found.tables("any", p) {
+                    let own = self::languages(&mut way, p).or_else(|| languages.clone());
+                    ways.extend(read_way(&mut way, own, &name, p));
+                    way.finish(p);
+                }
+            } else {
+                ways.extend(read_way(&mut found, languages.clone(), &name, p));
+            }
+            found.finish(p);
+        }
+    } else {
+        table.table("match", p);
+        p.at(table.at, format!("{name} needs `match`"), Some("say what to look for in a table [rule.match]".into()));
+    }
+    if let Some(message) = &message {
+        check_message(message, &ways, p);
+    }
+    let mut examples = Vec::new();
+    for mut example in table.tables("examples", p) {
+        let path = example.required_string("path", "an example", p);
+        let code = example.required_string("code", "an example", p);
+        let lines = example.numbers("lines", p);
+        if lines.is_none() {
+            p.at(example.at, "an example needs `lines`", Some("list the lines that must be reported, or [] when none may be".into()));
+        }
+        if let (Some(path), Some(code), Some(lines)) = (path, code, lines) {
+            examples.push(Example { path: path.value, code: code.value, lines });
+        }
+        example.finish(p);
+    }
+    if p.list.len() > before {
+        return None;
+    }
+    let mut rule = Rule {
+        id: id?.value,
+        severity: severity?,
+        title: title?.value,
+        message: message?.value,
+        help,
+        tags,
+        paths,
+        skip_paths,
+        ways,
+        examples,
+        origin: file.to_owned(),
+        digest: [0; 32],
+    };
+    rule.digest = digest(&rule);
+    Some(rule)
+}
+
+/// All that decides what the rule finds and says; paths are left out, they only decide where it looks.
+fn digest(rule: &Rule) -> [u8; 32] {
+    let mut text = format!("{}\0{}\0{}\0", rule.id, rule.severity, rule.message);
+    for way in &rule.ways {
+        let code = |c: &CodeMatch| format!("{:?} {:?} {}", c.code, c.holes, c.statement);
+        text += &format!("{:?} ", way.languages);
+        text += &match &way.matcher {
+            Matcher::Code(c) => code(c),
+            other => format!("{other:?}"),
+        };
+        for filter in &way.filters {
+            text += &format!(" {:?}", filter.relation);
+            for place in &filter.any {
+                text += &match place {
+                    Place::Code(c) => code(c),
+                    Place::Definition { .. } | Place::Node(_) | Place::Text(_) => format!("{place:?}"),
+                };
+            }
+        }
+        text.push('\0');
+    }
+    Sha256::digest(text.as_bytes()).into()
+}
+
+fn read_way(table: &mut Table<'_, '_>, languages: Option<Vec<&'static Language>>, name: &str, p: &mut Problems<'_>) -> Option<Way> {
+    const WAYS: [&str; 4] = ["text", "code", "measure", "commented_code"];
+    let given: Vec<_> = WAYS.into_iter().filter(|w| table.has(w)).collect();
+    let before = p.list.len();
+    // So that they aren't called unknown when something else is wrong with them.
+    WAYS.into_iter().chain(["zones", "holes", "statement", "of", "over"]).filter(|_| given.len() != 1).for_each(|key| table.note(key));
+    let matcher = match given.as_slice() {
+        ["text"] => read_text(table, p).map(Matcher::Text),
+        ["code"] => {
+            let code = read_code(table, languages.as_deref(), p);
+            if languages.is_none() {
+                p.at(table.at, format!("{name} matches code and so needs `languages`"), Some(format!("list some of {}", LANGUAGES.iter().map(|l| l.name).collect::<Vec<_>>().join(", "))));
+            }
+            code.map(Matcher::Code)
+        }
+        ["measure"] => read_measure(table, p).map(Matcher::Measure),
+        ["commented_code"] => {
+            table.flag("commented_code", p);
+            Some(Matcher::CommentedCode)
+        }
+        [] => {
+            p.at(table.at, format!("{name} doesn't say what to look for"), Some("give `text`, `code`, `measure`, `commented_code` or `any`".into()));
+            None
+        }
+        several => {
+            p.at(table.at, format!("{name} gives {} at once", several.join(" and ")), Some("put each into a table of its own under `any`".into()));
+            None
+        }
+    };
+    let mut filters = Vec::new();
+    for (key, relation) in [("enclosed_by", Relation::EnclosedBy), ("not_enclosed_by", Relation::NotEnclosedBy), ("encloses", Relation::Encloses), ("not_encloses", Relation::NotEncloses)] {
+        let mut any = Vec::new();
+        for mut place in table.tables(key, p) {
+            any.extend(read_place(&mut place, languages.as_deref(), relation, p));
+            place.finish(p);
+        }
+        if !any.is_empty() {
+            filters.push(Filter { relation, any });
+        }
+    }
+    if p.list.len() > before {
+        return None;
+    }
+    Some(Way { languages: languages.unwrap_or_default(), matcher: matcher?, filters })
+}
+
+fn read_text(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<TextMatch> {
+    let text = table.required_string("text", "a text match", p)?;
+    let regex = match RegexBuilder::new(&text.value).multi_line(true).crlf(true).size_limit(4 << 20).build() {
+        Ok(regex) => regex,
+        Err(error) => {
+            bad_regex(&text, &error, p);
+            return None;
+        }
+    };
+    if regex.is_match(b"") {
+        p.at(text.at, "the expression matches the empty text and so every line", Some("make at least one part of it obligatory".into()));
+        return None;
+    }
+    let zones = table.strings("zones", p).unwrap_or_default();
+    let zones = zones.iter().filter_map(|z| one_of(z, "zone", [("code", Zone::Code), ("comment", Zone::Comment), ("string", Zone::String)], p)).collect();
+    Some(TextMatch { regex, zones })
+}
+
+fn read_code(table: &mut Table<'_, '_>, languages: Option<&[&'static Language]>, p: &mut Problems<'_>) -> Option<CodeMatch> {
+    let code = table.required_string("code", "a code match", p)?;
+    let mut holes = Vec::new();
+    if let Some(named) = table.table("holes", p) {
+        for (name, mut hole) in named.entries(p) {
+            let good = |c: char| c.is_alphanumeric() || c == '_';
+            if !name.chars().all(good) {
+                p.at(hole.at, format!("`{name}` can't be a hole's name"), Some("use a name that the language would take as an identifier, such as CALL".into()));
+            }
+            let text = hole.string("text", p).and_then(|t| regex(&t, p));
+            let node = hole.string("node", p).and_then(|n| one_of(&n, "node class", Class::ALL, p));
+            let many = hole.flag("many", p).unwrap_or(false);
+            hole.finish(p);
+            holes.push(Hole { name, many, text, node });
+        }
+    }
+    let statement = table.flag("statement", p).unwrap_or(false);
+    let found = CodeMatch::new(code.value.clone(), holes, statement);
+    for language in languages.unwrap_or_default() {
+        if let Err(error) = found.pattern(language) {
+            // The offset inside the string is exact for plain one-line strings; others start behind their quotes.
+            let quotes = p.source[code.at..].bytes().take_while(|b| matches!(b, b'"' | b'\'')).count().min(3);
+            let at = code.at + quotes + error.offset.min(code.value.len());
+            p.at(at, error.message.clone(), Some(format!("a pattern is plain {} code; declare its gaps under `holes`", language.name)));
+            return None;
+        }
+    }
+    Some(found)
+}
+
+fn read_measure(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<MeasureMatch> {
+    let measure = table.required_string("measure", "a measure match", p)?;
+    let measure = one_of(&measure, "measure", Measure::ALL, p);
+    let of = table.string("of", p).map_or(Some(Class::Function), |of| one_of(&of, "definition", [("function", Class::Function), ("class", Class::Class)], p));
+    let over = table.number("over", p);
+    if !table.has("over") {
+        p.at(table.at, "a measure match needs `over`", Some("give the most that is allowed".into()));
+    }
+    Some(MeasureMatch { measure: measure?, of: of?, over: over?.value })
+}
+
+fn read_place(table: &mut Table<'_, '_>, languages: Option<&[&'static Language]>, relation: Relation, p: &mut Problems<'_>) -> Option<Place> {
+    if table.has("code") {
+        return read_code(table, languages, p).map(Place::Code);
+    }
+    if let Some(node) = table.string("node", p) {
+        return one_of(&node, "node class", Class::ALL, p).map(Place::Node);
+    }
+    if let Some(text) = table.string("text", p) {
+        if matches!(relation, Relation::EnclosedBy | Relation::NotEnclosedBy) {
+            p.at(text.at, "`text` can only be looked for inside a match", Some("use `encloses` or `not_encloses`, or name a `definition`, a `node` class or `code`".into()));
+        }
+        return regex(&text, p).map(Place::Text);
+    }
+    let class = table.required_string("definition", "a place without `code`, `node` or `text`", p)?;
+    let class = one_of(&class, "definition", [("function", Class::Function), ("class", Class::Class)], p)?;
+    let name = table.string("name", p).and_then(|n| regex(&n, p));
+    Some(Place::Definition { class, name })
+}
+
+fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<&'static Language>> {
+    let names = table.strings("languages", p)?;
+    Some(names.iter().filter_map(|name| one_of(name, "language", LANGUAGES.iter().map(|l| (l.name, *l)), p)).collect())
+}
+
+fn globs(table: &mut Table<'_, '_>, key: &'static str, p: &mut Problems<'_>) -> Option<GlobSet> {
+    let list = table.strings(key, p)?;
+    let mut builder = GlobSetBuilder::new();
+    for glob in list {
+        match globset::GlobBuilder::new(&glob.value).literal_separator(true).build() {
+            Ok(glob) => _ = builder.add(glob as Glob),
+            Err(error) => p.at(glob.at, format!("`{}` is no path pattern: {}", glob.value, error.kind()), Some("`*` stands for anything but `/`, `**` for any folders, `{a,b}` for either".into())),
+        }
+    }
+    builder.build().ok()
+}
+
+fn regex(text: &At<String>, p: &mut Problems<'_>) -> Option<Regex> {
+    RegexBuilder::new(&text.value).size_limit(4 << 20).build().map_err(|error| bad_regex(text, &error, p)).ok()
+}
+
+fn bad_regex(text: &At<String>, error: &regex::Error, p: &mut Problems<'_>) {
+    let why = error.to_string();
+    let why = why.lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned();
+    p.at(text.at, format!("`{}` is no regular expression: {why}", text.value), None);
+}
+
+fn one_of<T>(word: &At<String>, what: &str, known: impl IntoIterator<Item = (&'static str, T)>, p: &mut Problems<'_>) -> Option<T> {
+    let mut names = Vec::new();
+    for (name, value) in known {
+        if name == word.value {
+            return Some(value);
+        }
+        names.push(name);
+    }
+    p.at(word.at, format!("`{}` is no {what}", word.value), Some(nearest(&word.value, names)));
+    None
+}
+
+/// Placeholders of a message must be ones that the rule fills in.
+fn check_message(message: &At<String>, ways: &[Way], p: &mut Problems<'_>) {
+    let mut known = vec!["match", "path"];
+    for way in ways {
+        match &way.matcher {
+            Matcher::Code(code) => known.extend(code.holes.iter().map(|h| h.name.as_str())),
+            Matcher::Measure(_) => known.extend(["name", "value", "limit"]),
+            Matcher::Text(_) | Matcher::CommentedCode => {}
+        }
+    }
+    for word in super::message::placeholders(&message.value) {
+        if !known.contains(&word) && !ways.is_empty() {
+            p.at(message.at, format!("nothing fills in `{{{word}}}` in the message"), Some(nearest(word, known.iter().copied())));
+        }
+    }
+}

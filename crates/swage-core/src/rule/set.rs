@@ -1,0 +1,164 @@
+//! Rules made ready for scanning: per language, one automaton of the words that patterns need, and patterns by node kind.
+
+use std::sync::{Arc, OnceLock};
+
+use aho_corasick::AhoCorasick;
+use regex_syntax::hir::literal::{ExtractKind, Extractor};
+use sha2::{Digest, Sha256};
+
+use super::model::{Matcher, Rule, TextMatch, Way};
+use super::pattern::{Pattern, PatternError, PatternNode};
+use crate::lang::{LANGUAGES, Language};
+
+/// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
+const ENGINE: u32 = 1;
+
+/// The rules of a run.
+#[derive(Debug)]
+pub struct RuleSet {
+    rules: Vec<Arc<Rule>>,
+    /// For each language, and at the end for files without one.
+    by_language: Vec<OnceLock<LanguageSet>>,
+}
+
+/// The rules that can find something in files of one language.
+#[derive(Debug)]
+pub struct LanguageSet {
+    /// Finds every word of `entries`.
+    pub(crate) words: Option<AhoCorasick>,
+    pub(crate) word_count: usize,
+    pub(crate) entries: Vec<Entry>,
+    /// For each node kind, the entries that begin with it.
+    pub(crate) by_kind: Vec<Vec<u32>>,
+    /// Rules that can't be compiled for the language.
+    pub errors: Vec<(String, PatternError)>,
+}
+
+/// One way of one rule.
+#[derive(Debug)]
+pub(crate) struct Entry {
+    /// Index of the rule.
+    pub rule: usize,
+    /// Index of the way in the rule.
+    pub way: usize,
+    pub needs: Needs,
+}
+
+/// Words without which an entry can't match.
+#[derive(Debug)]
+pub(crate) enum Needs {
+    Nothing,
+    All(Vec<u32>),
+    Any(Vec<u32>),
+}
+
+impl RuleSet {
+    /// Takes the rules; they are compiled for a language when its first file comes.
+    pub fn new(rules: Vec<Arc<Rule>>) -> Self {
+        Self { rules, by_language: (0..=LANGUAGES.len()).map(|_| OnceLock::new()).collect() }
+    }
+
+    /// The rules, in order.
+    pub fn rules(&self) -> &[Arc<Rule>] {
+        &self.rules
+    }
+
+    /// The rule with this id.
+    pub fn get(&self, id: &str) -> Option<&Arc<Rule>> {
+        self.rules.iter().find(|r| r.id == id)
+    }
+
+    /// Which rules look at a file with this path.
+    pub fn wanted(&self, path: &[u8]) -> Vec<bool> {
+        self.rules.iter().map(|r| r.wants_path(path)).collect()
+    }
+
+    /// A fingerprint of the scanner and of the wanted rules for files of a language, as 32 bytes.
+    pub fn digest(&self, wanted: &[bool], language: Option<&'static Language>) -> [u8; 32] {
+        let mut hash = Sha256::new();
+        hash.update(ENGINE.to_le_bytes());
+        hash.update(language.map_or("", |l| l.name));
+        for (rule, wanted) in self.rules.iter().zip(wanted) {
+            if *wanted {
+                hash.update(rule.digest);
+            }
+        }
+        hash.finalize().into()
+    }
+
+    /// The rules compiled for a language.
+    pub fn for_language(&self, language: Option<&'static Language>) -> &LanguageSet {
+        let index = language.and_then(|l| LANGUAGES.iter().position(|x| *x == l)).unwrap_or(LANGUAGES.len());
+        self.by_language[index].get_or_init(|| self.compile(language))
+    }
+
+    fn compile(&self, language: Option<&'static Language>) -> LanguageSet {
+        let kinds = language.map_or(0, |l| l.tables().grammar.node_kind_count());
+        let mut set = LanguageSet { words: None, word_count: 0, entries: Vec::new(), by_kind: vec![Vec::new(); kinds], errors: Vec::new() };
+        let mut words: Vec<Vec<u8>> = Vec::new();
+        let mut word = |text: &[u8]| {
+            let at = words.iter().position(|w| w == text).unwrap_or_else(|| {
+                words.push(text.to_vec());
+                words.len() - 1
+            });
+            at as u32
+        };
+        for (rule_at, rule) in self.rules.iter().enumerate() {
+            for (way_at, way) in rule.ways.iter().enumerate() {
+                if !way.languages.is_empty() && !language.is_some_and(|l| way.languages.contains(&l)) {
+                    continue;
+                }
+                let index = set.entries.len() as u32;
+                let needs = match (&way.matcher, language) {
+                    (Matcher::Text(text), _) => {
+                        if language.is_none() && !text.zones.is_empty() {
+                            continue;
+                        }
+                        literals(text).map_or(Needs::Nothing, |list| Needs::Any(list.iter().map(|w| word(w)).collect()))
+                    }
+                    (Matcher::Code(code), Some(l)) => match compile_way(way, code.pattern(l), l) {
+                        Ok(pattern) => {
+                            if let Some(PatternNode::Inner(kind, _) | PatternNode::Leaf(kind, _)) = pattern.roots.first() {
+                                set.by_kind[usize::from(*kind)].push(index);
+                            }
+                            Needs::All(pattern.words.iter().map(|w| word(w)).collect())
+                        }
+                        Err(error) => {
+                            set.errors.push((rule.id.clone(), error));
+                            continue;
+                        }
+                    },
+                    (Matcher::Measure(measure), Some(l)) => {
+                        (0..kinds as u16).filter(|k| l.tables().is(*k, measure.of)).for_each(|k| set.by_kind[usize::from(k)].push(index));
+                        Needs::Nothing
+                    }
+                    (Matcher::CommentedCode, Some(_)) => Needs::Nothing,
+                    (Matcher::Code(_) | Matcher::Measure(_) | Matcher::CommentedCode, None) => continue,
+                };
+                set.entries.push(Entry { rule: rule_at, way: way_at, needs });
+            }
+        }
+        set.word_count = words.len();
+        // Without words, or when the automaton can't be built, every entry simply counts as possible.
+        set.words = if words.is_empty() { None } else { AhoCorasick::new(&words).ok() };
+        set
+    }
+}
+
+/// The way's pattern, with the patterns of its filters compiled too.
+fn compile_way<'p>(way: &Way, pattern: Result<&'p Pattern, &PatternError>, language: &'static Language) -> Result<&'p Pattern, PatternError> {
+    for place in way.filters.iter().flat_map(|f| &f.any) {
+        if let super::model::Place::Code(code) = place {
+            code.pattern(language).map_err(Clone::clone)?;
+        }
+    }
+    pattern.map_err(Clone::clone)
+}
+
+/// Beginnings of which one must stand where the expression matches; `None` when there is no telling.
+fn literals(text: &TextMatch) -> Option<Vec<Vec<u8>>> {
+    let hir = regex_syntax::ParserBuilder::new().utf8(false).multi_line(true).crlf(true).build().parse(text.regex.as_str()).ok()?;
+    let found = Extractor::new().kind(ExtractKind::Prefix).limit_total(64).extract(&hir);
+    let list: Vec<_> = found.literals()?.iter().map(|l| l.as_bytes().to_vec()).collect();
+    (!list.is_empty() && list.iter().all(|l| l.len() > 1)).then_some(list)
+}

@@ -1,0 +1,162 @@
+//! A TOML table that is read key by key, noting every mistake with its place.
+
+use toml::Spanned;
+use toml::de::{DeTable, DeValue};
+
+use super::problem::{Problems, nearest};
+
+/// A value with where it stands.
+#[derive(Debug, Clone)]
+pub(super) struct At<T> {
+    pub value: T,
+    /// Byte offset of the value in the source.
+    pub at: usize,
+}
+
+pub(super) struct Table<'t, 'i> {
+    table: &'t DeTable<'i>,
+    /// Byte offset for mistakes about the table as a whole.
+    pub at: usize,
+    known: Vec<&'static str>,
+}
+
+impl<'t, 'i> Table<'t, 'i> {
+    pub fn new(table: &'t DeTable<'i>, at: usize) -> Self {
+        Self { table, at, known: Vec::new() }
+    }
+
+    fn get(&mut self, key: &'static str) -> Option<&'t Spanned<DeValue<'i>>> {
+        self.known.push(key);
+        self.table.get(key)
+    }
+
+    pub fn string(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<At<String>> {
+        let value = self.get(key)?;
+        as_string(value, key, p)
+    }
+
+    pub fn required_string(&mut self, key: &'static str, what: &str, p: &mut Problems<'_>) -> Option<At<String>> {
+        if !self.table.contains_key(key) {
+            self.known.push(key);
+            p.at(self.at, format!("{what} needs `{key}`"), None);
+            return None;
+        }
+        let value = self.string(key, p)?;
+        if value.value.trim().is_empty() {
+            p.at(value.at, format!("`{key}` is empty"), None);
+            return None;
+        }
+        Some(value)
+    }
+
+    pub fn strings(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Vec<At<String>>> {
+        let value = self.get(key)?;
+        match value.get_ref() {
+            DeValue::Array(list) => Some(list.iter().filter_map(|item| as_string(item, key, p)).collect()),
+            DeValue::String(_) => Some(as_string(value, key, p).into_iter().collect()),
+            other => {
+                wrong_type(value, key, "a list of strings", other, p);
+                None
+            }
+        }
+    }
+
+    pub fn number(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<At<u64>> {
+        let value = self.get(key)?;
+        as_number(value, key, p)
+    }
+
+    pub fn numbers(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Vec<u64>> {
+        let value = self.get(key)?;
+        match value.get_ref() {
+            DeValue::Array(list) => Some(list.iter().filter_map(|item| as_number(item, key, p)).map(|n| n.value).collect()),
+            other => {
+                wrong_type(value, key, "a list of whole numbers", other, p);
+                None
+            }
+        }
+    }
+
+    pub fn flag(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<bool> {
+        let value = self.get(key)?;
+        let flag = value.get_ref().as_bool();
+        if flag.is_none() {
+            wrong_type(value, key, "true or false", value.get_ref(), p);
+        }
+        flag
+    }
+
+    pub fn table(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Table<'t, 'i>> {
+        let value = self.get(key)?;
+        as_table(value, key, p)
+    }
+
+    /// A list of tables; one table alone is a list of one.
+    pub fn tables(&mut self, key: &'static str, p: &mut Problems<'_>) -> Vec<Table<'t, 'i>> {
+        let Some(value) = self.get(key) else { return Vec::new() };
+        match value.get_ref() {
+            DeValue::Array(list) => list.iter().filter_map(|item| as_table(item, key, p)).collect(),
+            _ => as_table(value, key, p).into_iter().collect(),
+        }
+    }
+
+    /// The table's own keys, for tables whose keys are names.
+    pub fn entries(&self, p: &mut Problems<'_>) -> Vec<(String, Table<'t, 'i>)> {
+        self.table.iter().filter_map(|(key, value)| Some((key.get_ref().to_string(), as_table(value, key.get_ref(), p)?))).collect()
+    }
+
+    /// Counts a key as known without reading it.
+    pub fn note(&mut self, key: &'static str) {
+        self.known.push(key);
+    }
+
+    pub fn has(&self, key: &str) -> bool {
+        self.table.contains_key(key)
+    }
+
+    /// Notes every key that nobody asked for.
+    pub fn finish(self, p: &mut Problems<'_>) {
+        for key in self.table.keys() {
+            let name = key.get_ref().as_ref();
+            if !self.known.contains(&name) {
+                p.at(key.span().start, format!("unknown key `{name}`"), Some(nearest(name, self.known.iter().copied())));
+            }
+        }
+    }
+}
+
+fn as_string(value: &Spanned<DeValue<'_>>, key: &str, p: &mut Problems<'_>) -> Option<At<String>> {
+    match value.get_ref() {
+        DeValue::String(text) => Some(At { value: text.to_string(), at: value.span().start }),
+        other => {
+            wrong_type(value, key, "a string", other, p);
+            None
+        }
+    }
+}
+
+fn as_number(value: &Spanned<DeValue<'_>>, key: &str, p: &mut Problems<'_>) -> Option<At<u64>> {
+    let number = value.get_ref().as_integer().and_then(|n| u64::from_str_radix(n.as_str(), n.radix()).ok());
+    if number.is_none() {
+        wrong_type(value, key, "a whole number, 0 or more", value.get_ref(), p);
+    }
+    number.map(|n| At { value: n, at: value.span().start })
+}
+
+fn as_table<'t, 'i>(value: &'t Spanned<DeValue<'i>>, key: &str, p: &mut Problems<'_>) -> Option<Table<'t, 'i>> {
+    match value.get_ref() {
+        DeValue::Table(table) => Some(Table::new(table, value.span().start)),
+        other => {
+            wrong_type(value, key, "a table", other, p);
+            None
+        }
+    }
+}
+
+fn wrong_type(value: &Spanned<DeValue<'_>>, key: &str, wanted: &str, found: &DeValue<'_>, p: &mut Problems<'_>) {
+    let found = match found {
+        DeValue::Integer(number) => number.as_str(),
+        other => other.type_str(),
+    };
+    p.at(value.span().start, format!("`{key}` must be {wanted}, not {found}"), None);
+}

@@ -1,0 +1,142 @@
+//! Comments that are really code: a run of comment lines is stripped of its markers and parsed as the language.
+
+use std::ops::Range;
+
+use tree_sitter::{Node, Parser};
+
+use crate::lang::{Class, Language};
+
+/// Longest run of lines that is tried, so that a file of comments stays cheap.
+const LONGEST_RUN: usize = 200;
+
+/// Byte ranges of the source's comments that are code. `comments` are the comment nodes in order.
+pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'static Language) -> Vec<Range<usize>> {
+    let mut found = Vec::new();
+    let mut parser = Parser::new();
+    if parser.set_language(&language.tables().grammar).is_err() {
+        return found;
+    }
+    let mut run: Vec<(Range<usize>, String)> = Vec::new();
+    let mut last: Option<Node<'_>> = None;
+    for comment in comments {
+        let Some(text) = source.get(comment.byte_range()).map(String::from_utf8_lossy) else { continue };
+        let line = language.line_markers.iter().find(|m| text.starts_with(**m));
+        let doc = language.doc_markers.iter().any(|m| text.starts_with(*m));
+        let joins = last.is_some_and(|l| l.start_position().row + 1 == comment.start_position().row && l.start_position().column == comment.start_position().column);
+        if !joins || doc || line.is_none() {
+            judge(&mut run, &mut parser, language, &mut found);
+        }
+        last = None;
+        if doc {
+            continue;
+        }
+        match line {
+            // A comment behind code on its line explains that code.
+            Some(_) if !alone_on_line(source, comment.start_byte()) => {}
+            Some(marker) => {
+                run.push((comment.byte_range(), text[marker.len()..].trim_end().to_owned()));
+                last = Some(*comment);
+            }
+            None => {
+                let inner = text.trim_start_matches("/*").trim_end_matches("*/").lines().map(|l| l.trim_start().trim_start_matches('*')).collect::<Vec<_>>().join("\n");
+                run.push((comment.byte_range(), inner));
+                judge(&mut run, &mut parser, language, &mut found);
+            }
+        }
+    }
+    judge(&mut run, &mut parser, language, &mut found);
+    found
+}
+
+fn alone_on_line(source: &[u8], offset: usize) -> bool {
+    source[..offset].iter().rev().take_while(|b| **b != b'\n').all(u8::is_ascii_whitespace)
+}
+
+/// Tries the whole run, then its parts between lines that can't be code, then single lines.
+fn judge(run: &mut Vec<(Range<usize>, String)>, parser: &mut Parser, language: &'static Language, found: &mut Vec<Range<usize>>) {
+    let lines = std::mem::take(run);
+    if lines.is_empty() || lines.len() > LONGEST_RUN {
+        return;
+    }
+    for part in lines.split(|(_, text)| !could_be_code(text, language)) {
+        if part.is_empty() {
+            continue;
+        }
+        if is_code(part, parser, language) {
+            found.push(part[0].0.start..part[part.len() - 1].0.end);
+            continue;
+        }
+        let mut from: Option<Range<usize>> = None;
+        for line in part {
+            if is_code(std::slice::from_ref(line), parser, language) {
+                let start = from.as_ref().map_or(line.0.start, |f| f.start);
+                from = Some(start..line.0.end);
+            } else {
+                found.extend(from.take());
+            }
+        }
+        found.extend(from.take());
+    }
+}
+
+/// A cheap look that spares prose the parser.
+fn could_be_code(text: &str, language: &Language) -> bool {
+    let text = text.trim();
+    let first = text.split(|c: char| !c.is_alphanumeric() && c != '_').next().unwrap_or_default();
+    let word = ["import", "from", "return", "raise", "throw", "use", "package", "else", "try", "finally", "break", "continue", "pass", "if", "for", "while", "def", "class", "fn", "func", "let", "const", "var"].contains(&first);
+    !text.is_empty() && (text.contains(['(', '=', ';', '{', '}', ')', ']']) || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
+}
+
+fn is_code(lines: &[(Range<usize>, String)], parser: &mut Parser, language: &'static Language) -> bool {
+    // Common indentation goes, the rest counts (Python).
+    let text: Vec<&str> = lines.iter().flat_map(|(_, l)| l.lines()).filter(|l| !l.trim().is_empty()).collect();
+    let indent = text.iter().map(|l| l.len() - l.trim_start().len()).min().unwrap_or(0);
+    let body = text.iter().map(|l| l.get(indent..).unwrap_or_else(|| l.trim_start())).collect::<Vec<_>>().join("\n");
+    let ends = language.statement_ends;
+    if body.trim().is_empty() || !ends.is_empty() && !body.lines().any(|l| ends.iter().any(|e| l.trim_end().ends_with(e))) {
+        return false;
+    }
+    language.wrappers.iter().take(4).any(|(before, after)| {
+        let wrapped = format!("{before}{body}\n{after}");
+        let Some(tree) = parser.parse(&wrapped, None) else { return false };
+        let root = tree.root_node();
+        !root.has_error() && has_sign(root, before.len()..before.len() + body.len(), language, wrapped.as_bytes())
+    })
+}
+
+/// Whether a statement inside the range is one that prose never looks like.
+fn has_sign(root: Node<'_>, range: Range<usize>, language: &Language, source: &[u8]) -> bool {
+    let tables = language.tables();
+    let mut cursor = root.walk();
+    loop {
+        let node = cursor.node();
+        let inside = node.start_byte() >= range.start && node.end_byte() <= range.end;
+        if inside && language.code_signs.contains(&node.kind()) && !is_prose(node, source) {
+            return true;
+        }
+        if !tables.is(node.kind_id(), Class::String) && cursor.goto_first_child() {
+            continue;
+        }
+        while !cursor.goto_next_sibling() {
+            if !cursor.goto_parent() {
+                return false;
+            }
+        }
+    }
+}
+
+/// `note: text` parses as an annotation, `return early` and `see(also)` as statements; none of them shows code.
+fn is_prose(node: Node<'_>, source: &[u8]) -> bool {
+    let text = source.get(node.byte_range()).unwrap_or_default();
+    match node.kind() {
+        "assignment" => !text.contains(&b'='),
+        "return_statement" | "raise_statement" | "return_expression" | "delete_statement" => !text.iter().any(|b| b"(=.;[".contains(b)),
+        "call" | "call_expression" => {
+            // A bare name with words in brackets is a remark; code calls have a path, a literal or nothing in them.
+            let open = text.iter().position(|b| *b == b'(').unwrap_or(text.len());
+            let spaced = text[..open].last().is_some_and(u8::is_ascii_whitespace);
+            spaced
+        }
+        _ => false,
+    }
+}

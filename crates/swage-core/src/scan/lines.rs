@@ -1,0 +1,55 @@
+//! From byte offsets to lines and columns.
+
+use bstr::ByteSlice;
+
+use super::Span;
+
+/// Where each line of a content begins.
+#[derive(Debug, Clone)]
+pub struct Lines<'a> {
+    content: &'a [u8],
+    /// Byte offset of each line's first byte.
+    starts: Vec<usize>,
+}
+
+impl<'a> Lines<'a> {
+    /// Finds the line starts; lines end in LF.
+    pub fn new(content: &'a [u8]) -> Self {
+        let mut starts = vec![0];
+        starts.extend(memchr::memchr_iter(b'\n', content).map(|at| at + 1));
+        Self { content, starts }
+    }
+
+    /// How many lines there are; a last line without LF counts, an empty one behind the last LF doesn't.
+    pub fn count(&self) -> usize {
+        let last = self.starts.last().copied().unwrap_or(0);
+        if last == self.content.len() { self.starts.len() - 1 } else { self.starts.len() }
+    }
+
+    /// A line (0-based) without its LF and a CR before it; empty behind the end.
+    pub fn get(&self, line: usize) -> &'a [u8] {
+        let Some(&start) = self.starts.get(line) else { return &[] };
+        let end = self.starts.get(line + 1).map_or(self.content.len(), |next| next - 1);
+        let text = &self.content[start..end.max(start)];
+        text.strip_suffix(b"\r").unwrap_or(text)
+    }
+
+    /// The line (0-based) that holds a byte offset.
+    pub fn line_of(&self, offset: usize) -> usize {
+        self.starts.partition_point(|&s| s <= offset).saturating_sub(1)
+    }
+
+    /// Line and column, both 1-based, columns in Unicode scalar values; bytes that aren't UTF-8 count one each run.
+    pub fn position(&self, offset: usize) -> (u32, u32) {
+        let line = self.line_of(offset);
+        let before = &self.content[self.starts[line]..offset.min(self.content.len())];
+        (line as u32 + 1, before.chars().count() as u32 + 1)
+    }
+
+    /// The span of a byte range.
+    pub fn span(&self, range: std::ops::Range<usize>) -> Span {
+        let (start_line, start_column) = self.position(range.start);
+        let (end_line, end_column) = self.position(range.end);
+        Span { start_line, start_column, end_line, end_column }
+    }
+}

@@ -1,0 +1,117 @@
+//! Matching a compiled pattern against a tree.
+//!
+//! A pattern's children are matched against a node's children in order, with backtracking only where a `many` hole can
+//! take runs of different lengths. Depth is bounded by the pattern, never by the source.
+
+use std::ops::Range;
+
+use tree_sitter::Node;
+
+use crate::lang::{Class, Language};
+use crate::rule::Hole;
+use crate::rule::pattern::{Pattern, PatternNode, is_irrelevant};
+
+/// What the holes took: byte ranges of the source.
+pub(super) type Bindings = Vec<Option<Range<usize>>>;
+
+/// Everything that stays the same during a match.
+pub(super) struct Matching<'a> {
+    pub source: &'a [u8],
+    pub language: &'static Language,
+    pub holes: &'a [Hole],
+}
+
+impl Matching<'_> {
+    /// Matches the pattern with its first root at `node`; what the holes took and the byte range of the whole.
+    pub fn at(&self, pattern: &Pattern, node: Node<'_>) -> Option<(Bindings, Range<usize>)> {
+        let mut bound = vec![None; pattern.holes];
+        if let [root] = pattern.roots.as_slice() {
+            return self.node(root, node, &mut bound).then(|| (bound, node.byte_range()));
+        }
+        // A run of siblings, from this node on.
+        let mut siblings = vec![node];
+        let mut next = node.next_sibling();
+        let parent_kind = node.parent().map_or("", |p| p.kind());
+        while let Some(sibling) = next.filter(|_| siblings.len() < 4096) {
+            if !is_irrelevant(sibling, parent_kind, self.language) {
+                siblings.push(sibling);
+            }
+            next = sibling.next_sibling();
+        }
+        let taken = self.list(&pattern.roots, &siblings, &mut bound, false)?;
+        let end = siblings.get(taken.checked_sub(1)?)?.end_byte();
+        Some((bound, node.start_byte()..end))
+    }
+
+    fn node(&self, pattern: &PatternNode, node: Node<'_>, bound: &mut Bindings) -> bool {
+        match pattern {
+            PatternNode::Hole(index) | PatternNode::Many(index) => node.is_named() && self.bind(*index, Some(node), node.byte_range(), bound),
+            PatternNode::Leaf(kind, text) => {
+                node.kind_id() == *kind && (!node.is_named() || text.as_ref().is_none_or(|t| self.source.get(node.byte_range()) == Some(&t[..])))
+            }
+            PatternNode::Inner(kind, children) => {
+                if node.kind_id() != *kind {
+                    return false;
+                }
+                let mut cursor = node.walk();
+                let nodes: Vec<_> = node.children(&mut cursor).filter(|c| !is_irrelevant(*c, node.kind(), self.language)).collect();
+                self.list(children, &nodes, bound, true).is_some()
+            }
+        }
+    }
+
+    /// Matches a list of patterns with the front of a list of nodes, all of them when `whole`; how many were taken.
+    fn list(&self, patterns: &[PatternNode], nodes: &[Node<'_>], bound: &mut Bindings, whole: bool) -> Option<usize> {
+        let Some((first, rest)) = patterns.split_first() else {
+            return (!whole || nodes.is_empty()).then_some(0);
+        };
+        if let PatternNode::Many(index) = first {
+            // The fixed patterns behind it bound how many nodes it may take.
+            let fixed = rest.iter().filter(|p| !matches!(p, PatternNode::Many(_))).count();
+            let most = nodes.len().checked_sub(fixed)?;
+            let least = if whole && !rest.iter().any(|p| matches!(p, PatternNode::Many(_))) { most } else { 0 };
+            for taken in least..=most {
+                let saved = bound.clone();
+                let range = match nodes[..taken].first() {
+                    Some(node) => node.start_byte()..nodes[taken - 1].end_byte(),
+                    None => 0..0,
+                };
+                if self.bind(*index, None, range, bound)
+                    && let Some(more) = self.list(rest, &nodes[taken..], bound, whole)
+                {
+                    return Some(taken + more);
+                }
+                *bound = saved;
+            }
+            return None;
+        }
+        let (node, others) = nodes.split_first()?;
+        if whole && others.len() < rest.iter().filter(|p| !matches!(p, PatternNode::Many(_))).count() {
+            return None;
+        }
+        if !self.node(first, *node, bound) {
+            return None;
+        }
+        self.list(rest, others, bound, whole).map(|more| more + 1)
+    }
+
+    /// Lets a hole take a range, unless its conditions or an earlier place of the same name forbid it.
+    fn bind(&self, index: usize, node: Option<Node<'_>>, range: Range<usize>, bound: &mut Bindings) -> bool {
+        let hole = &self.holes[index];
+        let tables = self.language.tables();
+        if node.is_some_and(|n| tables.is(n.kind_id(), Class::Comment) || hole.node.is_some_and(|class| !tables.is(n.kind_id(), class))) {
+            return false;
+        }
+        let Some(text) = self.source.get(range.clone()) else { return false };
+        if hole.text.as_ref().is_some_and(|regex| !regex.is_match(text)) {
+            return false;
+        }
+        match &bound[index] {
+            Some(earlier) => self.source.get(earlier.clone()) == Some(text),
+            None => {
+                bound[index] = Some(range);
+                true
+            }
+        }
+    }
+}

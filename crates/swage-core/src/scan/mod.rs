@@ -1,0 +1,173 @@
+//! Scanning one file: content and compiled rules in, hits out.
+//!
+//! The order of work keeps files that can't hold anything cheap: one pass of an automaton over the bytes tells which
+//! rules' words occur; text rules run as regular expressions; only when a structural rule is still possible, or a text
+//! match needs its zone, the file is parsed, and one walk over the tree serves all patterns, dispatched by node kind.
+
+mod comments;
+mod lines;
+mod matcher;
+mod measure;
+mod walk;
+
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+
+pub use lines::Lines;
+
+use crate::lang::Language;
+use crate::rule::{Limits, Matcher, RuleSet, Severity};
+
+/// Where a match stands. Lines and columns are 1-based; columns count Unicode scalar values; the end column is the one
+/// behind the last character.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct Span {
+    /// First line.
+    pub start_line: u32,
+    /// First column.
+    pub start_column: u32,
+    /// Last line.
+    pub end_line: u32,
+    /// Column behind the end.
+    pub end_column: u32,
+}
+
+/// A measured figure and its limit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Figure {
+    /// What was measured.
+    pub value: u64,
+    /// The most that is allowed.
+    pub limit: u64,
+}
+
+/// One place in a file where a rule holds. It says nothing of the file's path, so it can be stored by content.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Hit {
+    /// The rule's id.
+    pub rule: String,
+    /// The rule's severity.
+    pub severity: Severity,
+    /// The message with its gaps filled in.
+    pub message: String,
+    /// Where it stands.
+    pub span: Span,
+    /// The names of the definitions around it, outermost first, joined with dots.
+    pub scope: String,
+    /// Digest of the matched text, byte for byte.
+    pub exact: u64,
+    /// Digest of the matched text with its white space folded.
+    pub folded: u64,
+    /// For measures, the figure.
+    pub figure: Option<Figure>,
+}
+
+/// What became of a file.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Status {
+    /// It was examined.
+    Examined,
+    /// Nothing looks at it: no rule wants the path, or it is binary data of no language.
+    NotWanted,
+    /// Rules wanted it and it couldn't be examined; the reason.
+    NotExamined(String),
+}
+
+/// What scanning a file gave.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FileScan {
+    /// What became of it.
+    pub status: Status,
+    /// Its hits in the order of their places.
+    pub hits: Vec<Hit>,
+}
+
+impl FileScan {
+    fn without_hits(status: Status) -> Self {
+        Self { status, hits: Vec::new() }
+    }
+}
+
+/// Scans a file with the rules that are `wanted` for its path.
+///
+/// `language` decides which rules apply and how the file is parsed. The result depends on nothing but the arguments.
+pub fn scan(content: &[u8], language: Option<&'static Language>, rules: &RuleSet, wanted: &[bool], limits: &Limits) -> FileScan {
+    let set = rules.for_language(language);
+    if !set.entries.iter().any(|e| wanted[e.rule]) {
+        return FileScan::without_hits(Status::NotWanted);
+    }
+    if content.len() as u64 > limits.file_size {
+        return FileScan::without_hits(Status::NotExamined(format!("it has {} bytes, and the limit file_size is {}", content.len(), limits.file_size)));
+    }
+    if is_binary(content) {
+        return FileScan::without_hits(match language {
+            Some(l) => Status::NotExamined(format!("it is named like {} and holds binary data", l.name)),
+            None => Status::NotWanted,
+        });
+    }
+    let possible = possible(content, rules, set, wanted);
+    let mut run = walk::Run::new(content, language, rules);
+    let mut tree_wanted = false;
+    for &index in &possible {
+        let entry = &set.entries[index as usize];
+        let rule = &rules.rules()[entry.rule];
+        match &rule.ways[entry.way].matcher {
+            Matcher::Text(text) => {
+                let found: Vec<_> = text.regex.find_iter(content).filter(|m| !m.is_empty()).map(|m| m.range()).collect();
+                tree_wanted |= !found.is_empty() && language.is_some();
+                run.text.extend(found.into_iter().map(|range| (index, range)));
+            }
+            Matcher::Code(_) | Matcher::Measure(_) | Matcher::CommentedCode => tree_wanted = true,
+        }
+    }
+    if tree_wanted && let Err(why) = run.parse() {
+        return FileScan::without_hits(Status::NotExamined(why));
+    }
+    run.find(set, &possible);
+    FileScan { status: Status::Examined, hits: run.hits() }
+}
+
+/// The entries whose words occur in the content.
+fn possible(content: &[u8], rules: &RuleSet, set: &crate::rule::LanguageSet, wanted: &[bool]) -> Vec<u32> {
+    use crate::rule::Needs;
+    let mut seen = vec![set.words.is_none(); set.word_count];
+    if let Some(words) = &set.words {
+        let mut missing = set.word_count;
+        for found in words.find_overlapping_iter(content) {
+            let slot = &mut seen[found.pattern().as_usize()];
+            if !*slot {
+                *slot = true;
+                missing -= 1;
+                if missing == 0 {
+                    break;
+                }
+            }
+        }
+    }
+    debug_assert_eq!(wanted.len(), rules.rules().len());
+    let entries = set.entries.iter().enumerate().filter(|(_, e)| {
+        wanted[e.rule]
+            && match &e.needs {
+                Needs::Nothing => true,
+                Needs::All(words) => words.iter().all(|w| seen[*w as usize]),
+                Needs::Any(words) => words.iter().any(|w| seen[*w as usize]),
+            }
+    });
+    entries.map(|(index, _)| index as u32).collect()
+}
+
+/// A NUL among the first 8,000 bytes, as git tells it.
+pub fn is_binary(content: &[u8]) -> bool {
+    memchr::memchr(0, &content[..content.len().min(8000)]).is_some()
+}
+
+/// The first eight bytes of SHA-256, for digests that only have to tell texts apart.
+pub(crate) fn short_digest(parts: &[&[u8]]) -> u64 {
+    let mut hash = Sha256::new();
+    for part in parts {
+        hash.update((part.len() as u64).to_le_bytes());
+        hash.update(part);
+    }
+    let bytes: [u8; 32] = hash.finalize().into();
+    u64::from_be_bytes([bytes[0], bytes[1], bytes[2], bytes[3], bytes[4], bytes[5], bytes[6], bytes[7]])
+}

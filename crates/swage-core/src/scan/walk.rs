@@ -1,0 +1,317 @@
+//! One parse and one walk for all rules of a file.
+
+use std::ops::{ControlFlow, Range};
+
+use tree_sitter::{Node, ParseOptions, ParseState, Parser, Tree};
+
+use super::lines::Lines;
+use super::matcher::{Bindings, Matching};
+use super::{Figure, Hit, comments, measure, short_digest};
+use crate::lang::{Class, Language};
+use crate::rule::{Filter, LanguageSet, Matcher, Place, Relation, Rule, RuleSet, Way, Zone, fill};
+
+/// A match before its place is put into words.
+struct Found {
+    rule: usize,
+    range: Range<usize>,
+    message: String,
+    scope: String,
+    figure: Option<Figure>,
+}
+
+/// The work on one file.
+pub(super) struct Run<'a> {
+    source: &'a [u8],
+    language: Option<&'static Language>,
+    rules: &'a RuleSet,
+    /// Matches of text rules, by entry.
+    pub text: Vec<(u32, Range<usize>)>,
+    tree: Option<Tree>,
+    found: Vec<Found>,
+}
+
+thread_local! {
+    /// Parsers are costly to make and hold nothing between files.
+    static PARSER: std::cell::RefCell<Parser> = std::cell::RefCell::new(Parser::new());
+}
+
+impl<'a> Run<'a> {
+    pub fn new(source: &'a [u8], language: Option<&'static Language>, rules: &'a RuleSet) -> Self {
+        Self { source, language, rules, text: Vec::new(), tree: None, found: Vec::new() }
+    }
+
+    /// Parses the file, within a number of steps that follows from its size alone.
+    pub fn parse(&mut self) -> Result<(), String> {
+        let Some(language) = self.language else { return Ok(()) };
+        self.tree = Some(parse(self.source, language)?);
+        Ok(())
+    }
+
+    /// Finds everything that the possible entries find.
+    pub fn find(&mut self, set: &LanguageSet, possible: &[u32]) {
+        let Some(tree) = self.tree.take() else {
+            for (entry, range) in std::mem::take(&mut self.text) {
+                let rule = set.entries[entry as usize].rule;
+                self.add_text(rule, range, String::new());
+            }
+            return;
+        };
+        let Some(language) = self.language else { return };
+        let mut active = vec![false; set.entries.len()];
+        possible.iter().for_each(|&index| active[index as usize] = true);
+        let walk = Walk { source: self.source, language, rules: self.rules, set, active: &active };
+        let root = tree.root_node();
+        let structural = set.by_kind.iter().flatten().any(|&e| active[e as usize]);
+        let zoned = self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
+        let commented: Vec<u32> = possible.iter().copied().filter(|&e| matches!(walk.way(e).matcher, Matcher::CommentedCode)).collect();
+        let mut found = Vec::new();
+        let mut zones = Vec::new();
+        let mut comment_nodes = Vec::new();
+        if structural || zoned || !commented.is_empty() {
+            walk.all(root, &mut |node| {
+                let kind = node.kind_id();
+                for &entry in walk.set.by_kind.get(usize::from(kind)).map_or(&[][..], Vec::as_slice) {
+                    if active[entry as usize] {
+                        found.extend(walk.at(entry, node));
+                    }
+                }
+                let tables = language.tables();
+                if tables.is(kind, Class::Comment) {
+                    zones.push((node.byte_range(), Zone::Comment));
+                    comment_nodes.push(node);
+                } else if tables.is(kind, Class::String) {
+                    zones.push((node.byte_range(), Zone::String));
+                }
+            });
+        }
+        if !commented.is_empty() {
+            for range in comments::commented_code(self.source, &comment_nodes, language) {
+                for &entry in &commented {
+                    let node = root.descendant_for_byte_range(range.start, range.start).unwrap_or(root);
+                    if walk.passes(walk.way(entry), node) {
+                        found.push(walk.plain(entry, range.clone(), node));
+                    }
+                }
+            }
+        }
+        for (entry, range) in std::mem::take(&mut self.text) {
+            let way = walk.way(entry);
+            let Matcher::Text(text) = &way.matcher else { continue };
+            if !text.zones.is_empty() && !text.zones.contains(&zone_of(&zones, range.start)) {
+                continue;
+            }
+            let node = root.descendant_for_byte_range(range.start, range.end).unwrap_or(root);
+            if walk.passes(way, node) {
+                found.push(walk.plain(entry, range, node));
+            }
+        }
+        self.found.append(&mut found);
+    }
+
+    fn add_text(&mut self, rule: usize, range: Range<usize>, scope: String) {
+        let message = fill_plain(&self.rules.rules()[rule], self.source, &range);
+        self.found.push(Found { rule, range, message, scope, figure: None });
+    }
+
+    /// The hits, in order, each place of a rule once.
+    pub fn hits(mut self) -> Vec<Hit> {
+        if self.found.is_empty() {
+            return Vec::new();
+        }
+        self.found.sort_by(|a, b| (a.range.start, a.range.end, a.rule).cmp(&(b.range.start, b.range.end, b.rule)));
+        self.found.dedup_by(|a, b| a.rule == b.rule && a.range == b.range);
+        let lines = Lines::new(self.source);
+        let hit = |f: Found| {
+            let rule = &self.rules.rules()[f.rule];
+            let text = &self.source[f.range.clone()];
+            let folded: Vec<&[u8]> = text.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty()).collect();
+            Hit {
+                rule: rule.id.clone(),
+                severity: rule.severity,
+                message: f.message,
+                span: lines.span(f.range),
+                scope: f.scope,
+                exact: short_digest(&[text]),
+                folded: short_digest(&folded),
+                figure: f.figure,
+            }
+        };
+        std::mem::take(&mut self.found).into_iter().map(hit).collect()
+    }
+}
+
+/// Parses with a budget of steps, so that a hostile file ends in the same place on every machine.
+pub(super) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, String> {
+    PARSER.with_borrow_mut(|parser| {
+        parser.set_language(&language.tables().grammar).map_err(|e| format!("the grammar of {} can't be loaded: {e}", language.name))?;
+        let mut steps = 0u64;
+        let budget = 20_000 + source.len() as u64;
+        let mut progress = |_: &ParseState| {
+            steps += 1;
+            if steps > budget { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+        };
+        let mut read = |at: usize, _| source.get(at..).unwrap_or_default();
+        let tree = parser.parse_with_options(&mut read, None, Some(ParseOptions::new().progress_callback(&mut progress)));
+        if tree.is_none() {
+            parser.reset();
+        }
+        tree.ok_or_else(|| format!("parsing it as {} takes more than the allowed {budget} steps", language.name))
+    })
+}
+
+/// The zone at a byte offset; `zones` are in the order of their starts, inner behind outer.
+fn zone_of(zones: &[(Range<usize>, Zone)], offset: usize) -> Zone {
+    let upto = zones.partition_point(|(range, _)| range.start <= offset);
+    zones[..upto].iter().rev().take(64).find(|(range, _)| range.end > offset).map_or(Zone::Code, |(_, zone)| *zone)
+}
+
+struct Walk<'a> {
+    source: &'a [u8],
+    language: &'static Language,
+    rules: &'a RuleSet,
+    set: &'a LanguageSet,
+    active: &'a [bool],
+}
+
+impl Walk<'_> {
+    fn rule(&self, entry: u32) -> &Rule {
+        &self.rules.rules()[self.set.entries[entry as usize].rule]
+    }
+
+    fn way(&self, entry: u32) -> &Way {
+        &self.rule(entry).ways[self.set.entries[entry as usize].way]
+    }
+
+    /// Visits every node below and with `root`, parents first.
+    fn all<'t>(&self, root: Node<'t>, visit: &mut dyn FnMut(Node<'t>)) {
+        debug_assert_eq!(self.active.len(), self.set.entries.len());
+        let mut cursor = root.walk();
+        loop {
+            visit(cursor.node());
+            if cursor.goto_first_child() {
+                continue;
+            }
+            while !cursor.goto_next_sibling() {
+                if !cursor.goto_parent() {
+                    return;
+                }
+            }
+        }
+    }
+
+    /// Tries one entry at a node of its kind.
+    fn at(&self, entry: u32, node: Node<'_>) -> Option<Found> {
+        let way = self.way(entry);
+        match &way.matcher {
+            Matcher::Code(code) => {
+                let pattern = code.pattern(self.language).ok()?;
+                let matching = Matching { source: self.source, language: self.language, holes: &code.holes };
+                let (bound, range) = matching.at(pattern, node)?;
+                if !self.passes(way, node) {
+                    return None;
+                }
+                let message = self.message(entry, &range, &code.holes, &bound);
+                Some(Found { message, ..self.plain(entry, range, node) })
+            }
+            Matcher::Measure(m) => {
+                let value = measure::measure(m.measure, node, self.source, self.language)?;
+                if value <= m.over || !self.passes(way, node) {
+                    return None;
+                }
+                let name = self.language.definition_name(node, self.source);
+                // The name stands for the definition; without one, its first line does.
+                let range = node.child_by_field_name("name").map_or_else(
+                    || node.start_byte()..node.start_byte() + self.source[node.byte_range()].iter().position(|b| *b == b'\n').unwrap_or(node.byte_range().len()),
+                    |n| n.byte_range(),
+                );
+                let message = fill(&self.rule(entry).message, |gap| match gap {
+                    "name" => Some(name.unwrap_or("(anonymous)").to_owned()),
+                    "value" => Some(value.to_string()),
+                    "limit" => Some(m.over.to_string()),
+                    "match" => Some(String::from_utf8_lossy(&self.source[range.clone()]).into_owned()),
+                    _ => None,
+                });
+                let scope = self.scope(node);
+                Some(Found { rule: self.set.entries[entry as usize].rule, range, message, scope, figure: Some(Figure { value, limit: m.over }) })
+            }
+            Matcher::Text(_) | Matcher::CommentedCode => None,
+        }
+    }
+
+    fn plain(&self, entry: u32, range: Range<usize>, node: Node<'_>) -> Found {
+        let message = fill_plain(self.rule(entry), self.source, &range);
+        Found { rule: self.set.entries[entry as usize].rule, message, scope: self.scope(node), range, figure: None }
+    }
+
+    fn message(&self, entry: u32, range: &Range<usize>, holes: &[crate::rule::Hole], bound: &Bindings) -> String {
+        let text = |range: &Range<usize>| String::from_utf8_lossy(&self.source[range.clone()]).into_owned();
+        fill(&self.rule(entry).message, |gap| match gap {
+            "match" => Some(text(range)),
+            name => {
+                let index = holes.iter().position(|h| h.name == name)?;
+                Some(bound[index].as_ref().map(text).unwrap_or_default())
+            }
+        })
+    }
+
+    /// The names of the definitions around and with a node, outermost first.
+    fn scope(&self, node: Node<'_>) -> String {
+        let tables = self.language.tables();
+        let mut names: Vec<&str> = Vec::new();
+        let mut at = Some(node);
+        while let Some(n) = at {
+            if tables.is_definition(n.kind_id()) {
+                names.extend(self.language.definition_name(n, self.source));
+            }
+            at = n.parent();
+        }
+        names.reverse();
+        names.join(".")
+    }
+
+    /// Whether all filters of a way let a match at this node through.
+    fn passes(&self, way: &Way, node: Node<'_>) -> bool {
+        way.filters.iter().all(|filter| match filter.relation {
+            Relation::EnclosedBy => self.enclosed(filter, node),
+            Relation::NotEnclosedBy => !self.enclosed(filter, node),
+            Relation::Encloses => self.encloses(filter, node),
+            Relation::NotEncloses => !self.encloses(filter, node),
+        })
+    }
+
+    fn enclosed(&self, filter: &Filter, node: Node<'_>) -> bool {
+        let mut at = node.parent();
+        while let Some(n) = at {
+            if filter.any.iter().any(|place| self.is_place(place, n)) {
+                return true;
+            }
+            at = n.parent();
+        }
+        false
+    }
+
+    fn encloses(&self, filter: &Filter, node: Node<'_>) -> bool {
+        let mut found = false;
+        self.all(node, &mut |n| found = found || filter.any.iter().any(|place| (n != node || matches!(place, Place::Text(_))) && self.is_place(place, n)));
+        found
+    }
+
+    fn is_place(&self, place: &Place, node: Node<'_>) -> bool {
+        match place {
+            Place::Definition { class, name } => {
+                self.language.tables().is(node.kind_id(), *class)
+                    && name.as_ref().is_none_or(|regex| self.language.definition_name(node, self.source).is_some_and(|n| regex.is_match(n.as_bytes())))
+            }
+            Place::Node(class) => self.language.tables().is(node.kind_id(), *class),
+            Place::Text(regex) => self.source.get(node.byte_range()).is_some_and(|text| regex.is_match(text)),
+            Place::Code(code) => code.pattern(self.language).is_ok_and(|pattern| {
+                let matching = Matching { source: self.source, language: self.language, holes: &code.holes };
+                matching.at(pattern, node).is_some()
+            }),
+        }
+    }
+}
+
+fn fill_plain(rule: &Rule, source: &[u8], range: &Range<usize>) -> String {
+    fill(&rule.message, |gap| (gap == "match").then(|| String::from_utf8_lossy(&source[range.clone()]).into_owned()))
+}
