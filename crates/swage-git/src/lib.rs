@@ -1,1 +1,16 @@
-//! x
+//! Reading changes, trees and merges out of git repositories.
+//!
+//! Objects and refs are read in-process; `git` itself makes diffs and merges, because a user's own set-up (attributes,
+//! filters, merge drivers) must have a say in them. Nothing here touches a checkout, an index or the object store: what a
+//! merge or unsaved work needs is written into a temporary object folder that goes away with it.
+
+mod change;
+mod command;
+mod error;
+mod merge;
+mod repository;
+
+pub use change::{DiffSource, ReadChange};
+pub use error::GitError;
+pub use merge::{Head, Merge};
+pub use repository::{CommitFiles, Repository, Target};

@@ -1,1 +1,38 @@
-fn main(){}
+//! Swage reviews a proposed change with the project's own rules and decides whether it may be merged.
+
+#![forbid(unsafe_code)]
+
+mod cli;
+mod commands;
+mod configuration;
+mod failure;
+mod output;
+mod patch;
+mod progress;
+mod result_file;
+mod source;
+mod terminal;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+fn main() -> ExitCode {
+    let cli = cli::Cli::parse();
+    cli.color.apply();
+    start_logging(cli.verbose);
+    if let Some(threads) = cli.threads {
+        // Fails only when a pool exists already, and none does.
+        _ = rayon::ThreadPoolBuilder::new().num_threads(threads.into()).build_global();
+    }
+    match commands::run(cli) {
+        Ok(code) => code,
+        Err(failure) => failure.report(),
+    }
+}
+
+/// Events go to standard error: with `--verbose` those of Swage, and whatever SWAGE_LOG asks for.
+fn start_logging(verbose: bool) {
+    let filter = std::env::var("SWAGE_LOG").unwrap_or_else(|_| if verbose { "swage=debug,swage_git=debug,swage_store=debug" } else { "off" }.to_owned());
+    tracing_subscriber::fmt().with_env_filter(tracing_subscriber::EnvFilter::new(filter)).with_writer(std::io::stderr).without_time().init();
+}

@@ -147,6 +147,7 @@ fn examine_file(file: &ChangedFile, index: usize, contents: &dyn Contents, with:
     match file.nature {
         Nature::Symlink => out.why_not = Some(("it is a symbolic link".into(), false)),
         Nature::Submodule => out.why_not = Some(("it is a submodule".into(), false)),
+        Nature::Binary if out.language.is_none() => out.why_not = Some(("it is binary data".into(), false)),
         Nature::Text | Nature::Binary => {
             let sides = contents.sides(index);
             out.partial = [&sides.old, &sides.new].iter().any(|c| matches!(c, Content::Partial { .. }));
@@ -158,7 +159,7 @@ fn examine_file(file: &ChangedFile, index: usize, contents: &dyn Contents, with:
             out.why_not = match (&new.status, &old.status) {
                 (Status::NotExamined(why), _) => Some((why.clone(), true)),
                 (_, Status::NotExamined(why)) => Some((format!("before the change, {why}"), true)),
-                _ if side_there.status == Status::NotWanted => Some((if file.nature == Nature::Binary { "it is binary data".into() } else { "no rule looks at it".into() }, false)),
+                _ if side_there.status == Status::NotWanted => Some(("no rule looks at it".into(), false)),
                 _ => None,
             };
             (out.hits.base, out.hits.head) = (old.hits, new.hits);
@@ -196,6 +197,7 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String) -> Fin
         before: before.map(|(anchor, ..)| anchor).filter(|b| now.is_some() && (b.path != anchor.path || b.span != anchor.span)),
         anchor,
         scope: hit.scope.clone(),
+        text_digest: format!("{:016x}", hit.folded),
         on_changed_line,
         figure: hit.figure,
         figure_before: figure_before.filter(|_| now.is_some()),

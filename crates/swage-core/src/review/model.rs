@@ -104,6 +104,8 @@ pub struct Finding {
     pub before: Option<Anchor>,
     /// The names of the definitions around it.
     pub scope: String,
+    /// Digest of the matched text with its white space folded, in hexadecimal digits.
+    pub text_digest: String,
     /// Whether a line of it was added by the change (for absent ones: removed).
     pub on_changed_line: bool,
     /// For measures, the figure now, and before when it was there.

@@ -161,6 +161,16 @@ pub fn is_binary(content: &[u8]) -> bool {
     memchr::memchr(0, &content[..content.len().min(8000)]).is_some()
 }
 
+/// A name for content that isn't in a repository: its SHA-256, in hexadecimal digits.
+pub fn content_id(content: &[u8]) -> String {
+    Sha256::digest(content).iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+/// A digest that only has to tell texts apart.
+pub fn text_digest(text: &[u8]) -> u64 {
+    short_digest(&[text])
+}
+
 /// The first eight bytes of SHA-256, for digests that only have to tell texts apart.
 pub(crate) fn short_digest(parts: &[&[u8]]) -> u64 {
     let mut hash = Sha256::new();

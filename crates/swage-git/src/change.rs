@@ -1,0 +1,236 @@
+//! From two states of a repository to a [`Change`] with its contents.
+
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use gix::ObjectId;
+use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Sides};
+use swage_core::diff::{Body, Diff, Direction, FileDiff, Kind, LineMap, ReadOptions, apply, read};
+use swage_core::lang::Language;
+use tempfile::TempDir;
+
+use crate::GitError;
+use crate::command::run;
+use crate::repository::Repository;
+
+/// The two states to compare.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum DiffSource {
+    /// Two commits or trees.
+    Commits {
+        /// Before.
+        base: String,
+        /// After.
+        head: String,
+    },
+    /// A commit and the working tree with its untracked files; the empty tree before the first commit.
+    WorkingTree {
+        /// Before.
+        base: Option<String>,
+    },
+    /// A commit and the index.
+    Index {
+        /// Before.
+        base: Option<String>,
+    },
+}
+
+/// A diff that git made, with what is needed to read the contents of both sides.
+pub struct ReadChange<'r> {
+    repo: &'r Repository,
+    source: DiffSource,
+    text: Vec<u8>,
+    /// A second diff, of files that git's diff shows as binary although they are named like source code.
+    forced: Vec<u8>,
+    /// Where objects are that aren't in the repository.
+    pub(crate) objects: Option<PathBuf>,
+}
+
+impl Repository {
+    /// Asks git for the diff between two states.
+    ///
+    /// # Errors
+    /// When git fails, or the repository has no working tree and one is needed.
+    pub fn diff(&self, source: DiffSource) -> Result<ReadChange<'_>, GitError> {
+        self.diff_with(source, None)
+    }
+
+    pub(crate) fn diff_with(&self, source: DiffSource, objects: Option<PathBuf>) -> Result<ReadChange<'_>, GitError> {
+        let mut change = ReadChange { repo: self, source, text: Vec::new(), forced: Vec::new(), objects };
+        let index = match &change.source {
+            DiffSource::WorkingTree { .. } => self.index_with_untracked()?,
+            DiffSource::Commits { .. } | DiffSource::Index { .. } => None,
+        };
+        let index = index.as_ref().map(|dir| dir.path().join("index"));
+        change.text = change.ask(index.as_deref(), &[])?;
+        let hidden: Vec<String> = {
+            let diff = read(&change.text, &ReadOptions::default())?;
+            let hides = |f: &&FileDiff<'_>| matches!(f.body, Body::Binary(_)) && Language::of(&f.new_path, b"").is_some();
+            let paths = diff.files().filter(hides).flat_map(|f| [f.old_path.to_vec(), f.new_path.to_vec()]);
+            paths.filter_map(|p| String::from_utf8(p).ok()).collect()
+        };
+        if !hidden.is_empty() {
+            change.forced = change.ask(index.as_deref(), &hidden)?;
+        }
+        Ok(change)
+    }
+
+    /// A copy of the index in which untracked files stand as about to be added; `None` when there are none.
+    fn index_with_untracked(&self) -> Result<Option<TempDir>, GitError> {
+        if self.workdir().is_none() {
+            return Err(GitError::Bare);
+        }
+        let mut list = self.git();
+        list.args(["ls-files", "--others", "--exclude-standard", "-z", "--directory", "--no-empty-directory"]);
+        if run(list, "ls-files", &[0])?.0.is_empty() {
+            return Ok(None);
+        }
+        let dir = self.copy_index()?;
+        let mut add = self.git();
+        add.env("GIT_INDEX_FILE", dir.path().join("index")).args(["add", "--intent-to-add", "--", ":/"]);
+        run(add, "add", &[0])?;
+        Ok(Some(dir))
+    }
+
+    /// A copy of the index in a temporary folder.
+    pub(crate) fn copy_index(&self) -> Result<TempDir, GitError> {
+        let dir = tempfile::tempdir()?;
+        let from = self.inner.to_thread_local().index_path();
+        match std::fs::copy(from, dir.path().join("index")) {
+            Ok(_) => Ok(dir),
+            // Before the first commit there may be none.
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(dir),
+            Err(e) => Err(e.into()),
+        }
+    }
+
+    /// The id of the tree without files.
+    pub(crate) fn empty_tree(&self) -> String {
+        ObjectId::empty_tree(self.inner.to_thread_local().object_hash()).to_string()
+    }
+}
+
+impl ReadChange<'_> {
+    fn ask(&self, index: Option<&Path>, only: &[String]) -> Result<Vec<u8>, GitError> {
+        let mut command = self.repo.git();
+        if let Some(index) = index {
+            command.env("GIT_INDEX_FILE", index);
+        }
+        if let Some(objects) = &self.objects {
+            with_objects(&mut command, self.repo, objects);
+        }
+        command.args(["diff", "--no-color", "--no-ext-diff", "--no-textconv", "--full-index", "--find-renames=50%", "-l2000", "--unified=0"]);
+        command.args(["--inter-hunk-context=0", "--src-prefix=a/", "--dst-prefix=b/", "--submodule=short", "--ignore-submodules=dirty", "--no-relative"]);
+        command.args(["--diff-algorithm=myers", "--indent-heuristic"]);
+        if !only.is_empty() {
+            command.arg("--text");
+        }
+        let empty = self.repo.empty_tree();
+        match &self.source {
+            DiffSource::Commits { base, head } => command.args([base, head]),
+            DiffSource::WorkingTree { base } => command.arg(base.as_ref().unwrap_or(&empty)),
+            DiffSource::Index { base } => command.arg("--cached").arg(base.as_ref().unwrap_or(&empty)),
+        };
+        command.arg("--").args(only.iter().map(|path| format!(":(top,literal){path}")));
+        run(command, "diff", &[0]).map(|(out, _)| out)
+    }
+
+    /// Reads the diff and hands the change with its contents to `use_it`.
+    ///
+    /// # Errors
+    /// When git's diff can't be read.
+    pub fn with<R>(&self, use_it: impl FnOnce(Change, &dyn Contents) -> R) -> Result<R, GitError> {
+        let diff = read(&self.text, &ReadOptions::default())?;
+        let forced = read(&self.forced, &ReadOptions::default())?;
+        let mut files = files(diff);
+        let shown = self::files(forced);
+        for file in &mut files {
+            if let Some(text) = shown.iter().find(|f| f.new_path == file.new_path && f.old_path == file.old_path) {
+                *file = text.clone();
+            }
+        }
+        files.sort_by(|a, b| a.new_path.cmp(&b.new_path));
+        let listed = files.iter().map(listed).collect();
+        let change = Change { files: listed, ..Default::default() };
+        let base = match &self.source {
+            DiffSource::Commits { base, .. } => Some(base.as_str()),
+            DiffSource::WorkingTree { base } | DiffSource::Index { base } => base.as_deref(),
+        };
+        Ok(use_it(change, &GitContents { repo: self.repo, base, files }))
+    }
+}
+
+/// Lets a command read and write objects in a folder outside the repository.
+pub(crate) fn with_objects(command: &mut Command, repo: &Repository, objects: &Path) {
+    command.env("GIT_OBJECT_DIRECTORY", objects).env("GIT_ALTERNATE_OBJECT_DIRECTORIES", repo.common_dir().join("objects"));
+}
+
+/// The files of a diff. A file that becomes a link shows as two: one that goes and one that comes.
+fn files(diff: Diff<'_>) -> Vec<FileDiff<'_>> {
+    diff.patches.into_iter().flat_map(|p| p.files).collect()
+}
+
+fn listed(file: &FileDiff<'_>) -> ChangedFile {
+    let (added, removed) = file.line_counts();
+    let symlink = file.new_mode.or(file.old_mode).is_some_and(|m| m.is_symlink());
+    let nature = match &file.body {
+        _ if file.is_gitlink() => Nature::Submodule,
+        _ if symlink => Nature::Symlink,
+        Body::Binary(_) => Nature::Binary,
+        Body::Text(_) | Body::Unchanged => Nature::Text,
+    };
+    let modes = file.old_mode.zip(file.new_mode).filter(|(old, new)| old != new).map(|(old, new)| (old.0, new.0));
+    ChangedFile {
+        old_path: file.old_path.to_vec(),
+        new_path: file.new_path.to_vec(),
+        kind: file.kind,
+        nature,
+        mode_only: modes.is_some() && file.body == Body::Unchanged && file.kind == Kind::Modified,
+        modes,
+        map: if matches!(file.kind, Kind::Added | Kind::Deleted) { LineMap::nothing() } else { LineMap::from_hunks(file.hunks()) },
+        added,
+        removed,
+    }
+}
+
+/// Old contents come from the repository, new ones are old ones with the hunks applied.
+struct GitContents<'r, 'd> {
+    repo: &'r Repository,
+    /// The commit or tree before.
+    base: Option<&'r str>,
+    files: Vec<FileDiff<'d>>,
+}
+
+impl Contents for GitContents<'_, '_> {
+    fn sides(&self, index: usize) -> Sides {
+        let file = &self.files[index];
+        let id = |hex: &[u8]| ObjectId::from_hex(hex).ok().filter(|id| !id.is_null());
+        let (old_id, new_id) = file.ids.map_or((None, None), |(old, new, _)| (id(old), id(new)));
+        // Without an index line the content stays: a pure rename or a mode change.
+        let old = match old_id {
+            _ if file.kind == Kind::Added => Content::Absent,
+            Some(id) => self.repo.blob(id),
+            None => self.base.map_or(Content::Absent, |base| self.repo.blob_at(base, &file.old_path)),
+        };
+        let empty = Vec::new();
+        let new = match (&old, &file.body) {
+            _ if file.kind == Kind::Deleted => Content::Absent,
+            (Content::Unavailable(why), _) => Content::Unavailable(why.clone()),
+            (_, Body::Binary(_)) => new_id.map_or_else(|| Content::Unavailable("git shows it as binary".into()), |id| self.repo.blob(id)),
+            (Content::Whole { .. }, Body::Unchanged) => old.clone(),
+            (Content::Whole { bytes, .. }, _) => applied(bytes, file, new_id),
+            _ => applied(&empty, file, new_id),
+        };
+        Sides { old, new }
+    }
+}
+
+fn applied(old: &[u8], file: &FileDiff<'_>, id: Option<ObjectId>) -> Content {
+    match apply(old, file, Direction::Forward) {
+        Ok(bytes) => {
+            let id = id.or_else(|| gix::objs::compute_hash(gix::hash::Kind::Sha1, gix::objs::Kind::Blob, &bytes).ok());
+            Content::Whole { id: id.map(|id| id.to_string()), bytes }
+        }
+        Err(error) => Content::Unavailable(format!("git's diff of it doesn't fit its old content: {error}")),
+    }
+}

@@ -1,0 +1,218 @@
+//! A repository: finding it, its revisions, and the files of its commits.
+
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+
+use bstr::ByteSlice;
+use gix::ObjectId;
+use swage_core::change::{Content, Nature};
+use swage_core::review::TreeFile;
+use swage_core::rule::FileReader;
+
+use crate::GitError;
+use crate::command::git;
+
+/// A git repository, usable from any thread.
+pub struct Repository {
+    pub(crate) inner: gix::ThreadSafeRepository,
+    workdir: Option<PathBuf>,
+}
+
+/// The branch that changes want to enter.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Target {
+    /// Its name as the user knows it.
+    pub name: String,
+    /// The commit id of its tip.
+    pub tip: String,
+}
+
+pub(crate) fn unreadable(error: impl std::fmt::Display) -> GitError {
+    GitError::Unreadable(error.to_string())
+}
+
+impl Repository {
+    /// Finds the repository that a folder is in: a checkout, a linked worktree or a bare one.
+    ///
+    /// # Errors
+    /// When there is none, or it can't be opened.
+    pub fn discover(folder: &Path) -> Result<Self, GitError> {
+        let none = || GitError::NoRepository(folder.display().to_string());
+        let inner = gix::ThreadSafeRepository::discover_with_environment_overrides(folder).map_err(|_| none())?;
+        let workdir = inner.to_thread_local().workdir().map(|w| w.canonicalize().unwrap_or_else(|_| w.to_owned()));
+        Ok(Self { inner, workdir })
+    }
+
+    /// The root of the working tree, when there is one.
+    pub fn workdir(&self) -> Option<&Path> {
+        self.workdir.as_deref()
+    }
+
+    /// The folder that all worktrees share: where objects, refs and hooks are.
+    pub fn common_dir(&self) -> PathBuf {
+        let dir = self.inner.to_thread_local().common_dir().to_owned();
+        dir.canonicalize().unwrap_or(dir)
+    }
+
+    /// A git command at the root of the repository.
+    pub fn git(&self) -> std::process::Command {
+        git(self.workdir().unwrap_or(&self.common_dir()))
+    }
+
+    /// The commit id of a revision.
+    ///
+    /// # Errors
+    /// When it names no commit.
+    pub fn commit(&self, revision: &str) -> Result<String, GitError> {
+        let repo = self.inner.to_thread_local();
+        let bad = || GitError::BadRevision(revision.to_owned());
+        let id = repo.rev_parse_single(revision.as_bytes().as_bstr()).map_err(|_| bad())?;
+        let commit = id.object().map_err(|_| bad())?.peel_to_kind(gix::object::Kind::Commit).map_err(|_| bad())?;
+        Ok(commit.id.to_string())
+    }
+
+    /// The commit id of HEAD; `None` before the first commit.
+    pub fn head(&self) -> Option<String> {
+        self.commit("HEAD").ok()
+    }
+
+    /// The best common ancestor of two commits.
+    ///
+    /// # Errors
+    /// When there is none, or the part of the history that holds it is missing.
+    pub fn merge_base(&self, one: &str, two: &str) -> Result<String, GitError> {
+        let repo = self.inner.to_thread_local();
+        let shallow = repo.is_shallow().unwrap_or(false);
+        let none = || GitError::NoMergeBase { one: one.to_owned(), two: two.to_owned(), shallow };
+        let (a, b) = (object_id(&self.commit(one)?)?, object_id(&self.commit(two)?)?);
+        repo.merge_base(a, b).map_err(|_| none())?.map(|id| id.detach().to_string()).ok_or_else(none)
+    }
+
+    /// The target: the one that is named, else the remote's default branch, else main or master.
+    ///
+    /// # Errors
+    /// When a named one doesn't exist, or none is found.
+    pub fn target(&self, named: Option<&str>) -> Result<Target, GitError> {
+        let found = |name: String| self.commit(&name).ok().map(|tip| Target { name, tip });
+        if let Some(name) = named {
+            let tries = [name.to_owned(), format!("origin/{name}")];
+            return tries.into_iter().find_map(found).ok_or_else(|| GitError::NoTarget(format!("`{name}` names no branch or commit here")));
+        }
+        let repo = self.inner.to_thread_local();
+        let remote_head = repo.try_find_reference("refs/remotes/origin/HEAD").ok().flatten().and_then(|r| match r.target() {
+            gix::refs::TargetRef::Symbolic(name) => name.as_bstr().strip_prefix(b"refs/remotes/").map(|n| n.to_str_lossy().into_owned()),
+            gix::refs::TargetRef::Object(_) => None,
+        });
+        let tries = remote_head.into_iter().chain(["main", "master", "origin/main", "origin/master"].map(str::to_owned));
+        tries.into_iter().find_map(found).ok_or_else(|| GitError::NoTarget("none of origin's default branch, main and master exists".to_owned()))
+    }
+
+    /// The files of a commit, in the order of their paths.
+    ///
+    /// # Errors
+    /// When the commit's trees can't be read.
+    pub fn files(&self, commit: &str) -> Result<CommitFiles<'_>, GitError> {
+        let repo = self.inner.to_thread_local();
+        let tree = repo.find_object(object_id(commit)?).map_err(unreadable)?.peel_to_kind(gix::object::Kind::Tree).map_err(unreadable)?.into_tree();
+        let mut entries = tree.traverse().breadthfirst.files().map_err(unreadable)?;
+        entries.sort_by(|a, b| a.filepath.cmp(&b.filepath));
+        let files = entries.iter().filter(|e| !e.mode.is_tree()).map(|e| {
+            let nature = match () {
+                () if e.mode.is_commit() => Nature::Submodule,
+                () if e.mode.is_link() => Nature::Symlink,
+                () => Nature::Text,
+            };
+            (TreeFile { path: e.filepath.to_vec(), nature }, e.oid)
+        });
+        let (files, ids) = files.unzip();
+        Ok(CommitFiles { repo: self, commit: commit.to_owned(), files, ids })
+    }
+
+    /// The blob at a path of a commit or tree.
+    pub(crate) fn blob_at(&self, treeish: &str, path: &[u8]) -> Content {
+        let find = || {
+            let repo = self.inner.to_thread_local();
+            let tree = repo.find_object(object_id(treeish)?).map_err(unreadable)?.peel_to_kind(gix::object::Kind::Tree).map_err(unreadable)?.into_tree();
+            let entry = tree.lookup_entry_by_path(std::ffi::OsStr::from_bytes(path)).map_err(unreadable)?;
+            Ok::<_, GitError>(entry.map(|e| e.object_id()))
+        };
+        match find() {
+            Ok(Some(id)) => self.blob(id),
+            Ok(None) => Content::Absent,
+            Err(error) => Content::Unavailable(error.to_string()),
+        }
+    }
+
+    /// A blob by its id.
+    pub(crate) fn blob(&self, id: ObjectId) -> Content {
+        thread_local! {
+            // Opening a thread's own handle is costly next to reading a small blob.
+            static LOCAL: std::cell::RefCell<Option<(PathBuf, gix::Repository)>> = const { std::cell::RefCell::new(None) };
+        }
+        LOCAL.with_borrow_mut(|slot| {
+            let dir = self.inner.git_dir();
+            if slot.as_ref().is_none_or(|(path, _)| path != dir) {
+                *slot = Some((dir.to_owned(), self.inner.to_thread_local()));
+            }
+            let Some((_, repo)) = slot else { return Content::Absent };
+            match repo.try_find_object(id) {
+                Ok(Some(mut object)) => Content::Whole { id: Some(id.to_string()), bytes: std::mem::take(&mut object.data) },
+                Ok(None) => Content::Unavailable("its content isn't in this clone (shallow or partial)".to_owned()),
+                Err(error) => Content::Unavailable(format!("its content can't be read: {error}")),
+            }
+        })
+    }
+}
+
+pub(crate) fn object_id(hex: &str) -> Result<ObjectId, GitError> {
+    ObjectId::from_hex(hex.as_bytes()).map_err(unreadable)
+}
+
+/// The files of a commit.
+pub struct CommitFiles<'r> {
+    repo: &'r Repository,
+    /// The commit's id.
+    pub commit: String,
+    /// The files, in the order of their paths.
+    pub files: Vec<TreeFile>,
+    ids: Vec<ObjectId>,
+}
+
+impl CommitFiles<'_> {
+    /// The content of a file by its index.
+    pub fn content(&self, index: usize) -> Content {
+        self.repo.blob(self.ids[index])
+    }
+
+    /// The index of a path.
+    pub fn find(&self, path: &[u8]) -> Option<usize> {
+        self.files.binary_search_by(|f| f.path.as_slice().cmp(path)).ok()
+    }
+}
+
+impl FileReader for CommitFiles<'_> {
+    /// Paths that lead out of the repository are read beside its working tree: no change can touch them there.
+    fn read(&self, path: &str) -> Result<Option<Vec<u8>>, String> {
+        if path.starts_with("../") {
+            let Some(root) = self.repo.workdir() else { return Err(format!("{path} lies outside the repository, and a bare one has no place beside it")) };
+            return match std::fs::read(root.join(path)) {
+                Ok(bytes) => Ok(Some(bytes)),
+                Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(None),
+                Err(e) => Err(format!("{path}: {e}")),
+            };
+        }
+        let Some(index) = self.find(path.as_bytes()) else { return Ok(None) };
+        match self.content(index) {
+            _ if self.files[index].nature != Nature::Text => Err(format!("{path} isn't a plain file in {}", self.commit)),
+            Content::Whole { bytes, .. } => Ok(Some(bytes)),
+            Content::Unavailable(why) => Err(format!("{path}: {why}")),
+            Content::Absent | Content::Partial { .. } => Ok(None),
+        }
+    }
+
+    fn list(&self, folder: &str) -> Result<Vec<String>, String> {
+        let prefix = format!("{folder}/");
+        let names = self.files.iter().filter_map(|f| f.path.strip_prefix(prefix.as_bytes()));
+        Ok(names.filter(|n| !n.contains(&b'/')).map(|n| n.to_str_lossy().into_owned()).collect())
+    }
+}

@@ -1,0 +1,39 @@
+//! `swage compare A B`: what came, went, grew and shrank between two states.
+
+use std::path::Path;
+use std::process::ExitCode;
+
+use swage_core::change::Change;
+use swage_git::DiffSource;
+
+use crate::cli::CompareArgs;
+use crate::configuration::Configuration;
+use crate::failure::Failure;
+use crate::output::{self, Document, Purpose};
+use crate::result_file;
+use crate::source::Place;
+
+pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
+    let (before, after) = (Path::new(&args.before), Path::new(&args.after));
+    let review = match (before.is_file(), after.is_file()) {
+        (true, true) => result_file::compare(before, after)?,
+        (false, false) => revisions(args)?,
+        _ => return Err(Failure::wrong("one side is a file and the other isn't").hint("Give two revisions, or two result files that `swage scan --format json` wrote.")),
+    };
+    output::write(&args.output, &Document { purpose: Purpose::Compare, review: &review, verdict: None, show_all: false })?;
+    Ok(ExitCode::SUCCESS)
+}
+
+fn revisions(args: &CompareArgs) -> Result<swage_core::review::Review, Failure> {
+    let place = Place::find()?;
+    let repository = place.repository()?;
+    let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
+    let store = super::cache(Some(repository), args.no_cache);
+    let (base, head) = (repository.commit(&args.before)?, repository.commit(&args.after)?);
+    let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.clone() })?;
+    let description = format!("{}..{}", args.before, args.after);
+    Ok(diff.with(|change, contents| {
+        let change = Change { base: Some(base), head: Some(head), description, ..change };
+        super::examine_change(&change, contents, &configuration, store.as_ref())
+    })?)
+}

@@ -1,0 +1,88 @@
+//! One file a command. Each reads like the story of its command: gather, compute, present.
+
+mod compare;
+mod demo;
+mod gate;
+mod host;
+mod init;
+mod post;
+mod review;
+mod rules;
+mod scan;
+
+use std::process::ExitCode;
+
+use clap::CommandFactory;
+use swage_core::change::{Cache, Change, Contents, NoCache};
+use swage_core::review::{Examination, Review, examine};
+use swage_git::Repository;
+use swage_store::Store;
+
+use crate::cli::{Cli, Command, HostCommand};
+use crate::configuration::Configuration;
+use crate::failure::Failure;
+use crate::progress;
+
+pub use gate::judge;
+
+/// Runs the command that was typed.
+pub fn run(cli: Cli) -> Result<ExitCode, Failure> {
+    match cli.command {
+        Command::Review(args) => review::run(&args),
+        Command::Gate(args) => gate::run(&args),
+        Command::Compare(args) => compare::run(&args),
+        Command::Scan(args) => scan::run(&args),
+        Command::Post(args) => post::run(&args),
+        Command::Rules { command } => rules::run(&command),
+        Command::Host { command: HostCommand::Serve(args) } => host::serve(&args),
+        Command::Init(args) => init::run(&args),
+        Command::Demo(args) => demo::run(&args),
+        Command::Completions { shell } => {
+            let mut script = Vec::new();
+            clap_complete::generate(shell, &mut Cli::command(), "swage", &mut script);
+            crate::output::print(&script)?;
+            Ok(ExitCode::SUCCESS)
+        }
+    }
+}
+
+/// The cache of a repository, unless it is unwanted or can't be had.
+pub fn cache(repository: Option<&Repository>, unwanted: bool) -> Option<Store> {
+    let repository = repository.filter(|_| !unwanted)?;
+    Store::open(&repository.common_dir().join("swage").join("cache.db"))
+}
+
+/// Examines a change with a configuration's rules.
+pub fn examine_change(change: &Change, contents: &dyn Contents, configuration: &Configuration, store: Option<&Store>) -> Review {
+    let bar = progress::bar(change.files.len());
+    let cache: &dyn Cache = match store {
+        Some(store) => store,
+        None => &NoCache,
+    };
+    let with = Examination { rules: &configuration.rules, limits: &configuration.config.limits, cache, done: &|| bar.inc(1) };
+    let mut review = examine(change, contents, &with);
+    bar.finish_and_clear();
+    if let Some(store) = store {
+        store.save();
+    }
+    review.rules_from.clone_from(&configuration.from);
+    review.notes.extend(configuration.notes.iter().cloned());
+    note_rule_changes(&mut review);
+    review
+}
+
+/// A change to the rules themselves is pointed out: it counts only once it is merged.
+fn note_rule_changes(review: &mut Review) {
+    let touched: Vec<&str> = review
+        .files
+        .iter()
+        .flat_map(|f| [f.old_path.text.as_str(), f.new_path.text.as_str()])
+        .filter(|p| *p == "swage.toml" || p.starts_with(".swage/"))
+        .collect();
+    let mut touched: Vec<String> = touched.into_iter().map(str::to_owned).collect();
+    touched.sort();
+    touched.dedup();
+    if !touched.is_empty() {
+        review.notes.push(format!("This change alters the rules or the policy: {}. The gate judges it by those of the target.", touched.join(", ")));
+    }
+}

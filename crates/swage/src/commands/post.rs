@@ -1,0 +1,130 @@
+//! `swage post`: a review becomes threads on a host.
+
+use std::fmt::Write;
+use std::process::ExitCode;
+
+use swage_core::baseline::State;
+use swage_core::change::Change;
+use swage_core::gate::Verdict;
+use swage_core::review::{Finding, Marker, Review, Side};
+use swage_git::{DiffSource, Head, Repository, Target};
+use swage_host::{Anchor, Client, CodeLine, HostError, NewProposal, Posted, Report, ReportedFinding};
+
+use crate::cli::{ChangeArgs, PostArgs};
+use crate::configuration::Configuration;
+use crate::failure::Failure;
+use crate::output::print;
+use crate::source::{Place, gate_sides};
+
+/// The name under which Swage's threads stand on a host.
+const REPORTER: &str = "swage";
+
+pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
+    let client = Client::new(&args.to, &super::host::token()?).map_err(failed)?;
+    let place = Place::find()?;
+    let repository = place.repository()?;
+    if args.change.staged || args.change.uncommitted || args.change.patch.is_some() {
+        return Err(Failure::wrong("only commits can be posted: a host shows revisions, and unsaved work is none").hint("Commit first, or review it here with `swage review`."));
+    }
+    let change = ChangeArgs { committed: args.change.range.is_none(), ..args.change.clone() };
+    let (target, head, _) = gate_sides(repository, &change)?;
+    let Head::Commit(head) = head else { return Err(Failure::wrong("there is no commit to post")) };
+    let review = review(repository, &target, &head, args.no_cache)?;
+    let (_, verdict) = super::judge(&place, &change, args.no_cache)?;
+    let report = report(&review, &verdict, &target);
+    if let Some(title) = &args.open {
+        client.open_proposal(args.proposal, &NewProposal { title: title.clone(), target: target.name.clone() }).map_err(failed)?;
+    }
+    let posted = client.report(args.proposal, &head, REPORTER, &report).map_err(failed)?;
+    print(told(&posted, &args.to).as_bytes())?;
+    Ok(ExitCode::SUCCESS)
+}
+
+/// Findings at the lines of the revision itself, by the target's rules.
+fn review(repository: &Repository, target: &Target, head: &str, no_cache: bool) -> Result<Review, Failure> {
+    let configuration = Configuration::of_target(repository, target)?;
+    let store = super::cache(Some(repository), no_cache);
+    let base = repository.merge_base(&target.tip, head)?;
+    let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.to_owned() })?;
+    Ok(diff.with(|change, contents| {
+        let change = Change { base: Some(base), head: Some(head.to_owned()), target: Some(target.tip.clone()), ..change };
+        super::examine_change(&change, contents, &configuration, store.as_ref())
+    })?)
+}
+
+fn failed(error: HostError) -> Failure {
+    let remedy = match &error {
+        HostError::Address(_) => "Give --to an address such as http://127.0.0.1:8417.",
+        HostError::Unreachable { .. } => "See that the host runs and that the address is right; then post again, nothing was changed.",
+        HostError::Refused { status: 401, .. } => "Put the host's own token into SWAGE_TOKEN.",
+        HostError::Refused { status: 404, .. } => "Open the proposal with --open TITLE, or give the right --proposal number.",
+        HostError::Refused { status: 409, .. } => "Post the newest revision, or choose another proposal number.",
+        _ => "See that the address is that of a review host that speaks Swage's protocol; nothing was changed.",
+    };
+    let usage = matches!(error, HostError::Address(_));
+    let failure = if usage { Failure::wrong(&error) } else { Failure::unfinished(&error) };
+    failure.hint(remedy)
+}
+
+fn report(review: &Review, verdict: &Verdict, target: &Target) -> Report {
+    let counts = review.counts();
+    let mut overview = format!("{}: {}", target.name, verdict.result.word());
+    for condition in &verdict.conditions {
+        _ = write!(overview, "\n{} · {}: {}", condition.result.word(), condition.name, condition.reason);
+    }
+    _ = write!(
+        overview,
+        "\n\n{} new, {} fixed, {} there before. {}",
+        counts.state(State::New),
+        counts.state(State::Absent),
+        counts.state(State::Unchanged) + counts.state(State::Updated),
+        review.rules_from
+    );
+    for note in &review.notes {
+        _ = write!(overview, "\n{note}");
+    }
+    let findings = review.findings.iter().filter(|f| f.counts_against_change()).map(|f| reported(f, review)).collect();
+    Report { format: "swage-report/1".to_owned(), base: review.base.clone(), verdict: Some(verdict.result.word().to_owned()), overview, findings }
+}
+
+fn reported(f: &Finding, review: &Review) -> ReportedFinding {
+    let span = f.anchor.span;
+    let code = f.excerpt.iter().map(|line| CodeLine {
+        marker: match line.marker {
+            Marker::Same => "same",
+            Marker::Added => "added",
+            Marker::Removed => "removed",
+        }
+        .to_owned(),
+        number: line.new.or(line.old).unwrap_or_default(),
+        text: line.text.clone(),
+    });
+    ReportedFinding {
+        key: f.key.clone(),
+        rule: f.rule.clone(),
+        severity: f.severity.word().to_owned(),
+        message: f.message.clone(),
+        help: review.rule(&f.rule).and_then(|r| r.help.clone()),
+        anchor: Anchor {
+            path: f.anchor.path.text.clone(),
+            path_encoded: f.anchor.path.encoded,
+            side: if f.anchor.side == Side::Old { "old" } else { "new" }.to_owned(),
+            start_line: span.start_line,
+            start_column: span.start_column,
+            end_line: span.end_line,
+            end_column: span.end_column,
+        },
+        code: code.collect(),
+    }
+}
+
+fn told(posted: &Posted, url: &str) -> String {
+    let url = url.trim_end_matches('/');
+    if posted.unchanged {
+        return format!("Proposal {} has this report already; nothing was changed.\n{url}/proposals/{}\n", posted.proposal, posted.proposal);
+    }
+    let parts = [(posted.opened, "opened"), (posted.reopened, "opened again"), (posted.moved, "moved"), (posted.kept, "kept"), (posted.closed, "closed")];
+    let parts: Vec<String> = parts.into_iter().filter(|(n, _)| *n > 0).map(|(n, what)| format!("{n} {what}")).collect();
+    let threads = if parts.is_empty() { "none needed".to_owned() } else { parts.join(", ") };
+    format!("Proposal {}, revision {}: threads: {threads}.\n{url}/proposals/{}\n", posted.proposal, posted.revision, posted.proposal)
+}

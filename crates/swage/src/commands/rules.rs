@@ -1,0 +1,120 @@
+//! `swage rules`: list, show and test them.
+
+use std::fmt::Write;
+use std::process::ExitCode;
+
+use swage_core::lang::Language;
+use swage_core::rule::{Rule, RuleSet};
+use swage_core::scan::scan;
+
+use crate::cli::{RulesArgs, RulesCommand};
+use crate::configuration::Configuration;
+use crate::failure::{Failure, SAYS_NO};
+use crate::output::print;
+use crate::source::Place;
+use crate::terminal::{Paint, printable};
+
+pub fn run(command: &RulesCommand) -> Result<ExitCode, Failure> {
+    let (RulesCommand::List(args) | RulesCommand::Show { rules: args, .. } | RulesCommand::Test(args)) = command;
+    let configuration = load(args)?;
+    match command {
+        RulesCommand::List(_) => list(&configuration),
+        RulesCommand::Show { id, .. } => show(&configuration, id),
+        RulesCommand::Test(_) => test(&configuration),
+    }
+}
+
+fn load(args: &RulesArgs) -> Result<Configuration, Failure> {
+    Configuration::of_folder(&Place::find()?.root, args.config.as_deref())
+}
+
+fn list(configuration: &Configuration) -> Result<ExitCode, Failure> {
+    let paint = Paint;
+    let mut out = String::new();
+    let rules = configuration.rules.rules();
+    let width = rules.iter().map(|r| r.id.len()).max().unwrap_or(0);
+    let mut origin = "";
+    for rule in rules {
+        if rule.origin != origin {
+            origin = &rule.origin;
+            _ = writeln!(out, "{}{}", if out.is_empty() { "" } else { "\n" }, paint.strong(printable(origin)));
+        }
+        let severity = paint.severity(rule.severity, format!("{:7}", rule.severity.word()));
+        _ = writeln!(out, "  {severity}  {:width$}  {}", rule.id, printable(&rule.title));
+    }
+    _ = writeln!(out, "\n{}. `swage rules show ID` tells more of one.", configuration.from);
+    print(out.as_bytes())?;
+    Ok(ExitCode::SUCCESS)
+}
+
+fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
+    let Some(rule) = configuration.rules.get(id) else {
+        let near = swage_core::rule::nearest(id, configuration.rules.rules().iter().map(|r| r.id.as_str()));
+        return Err(Failure::wrong(format!("no rule `{id}` is on; {near}")).hint("`swage rules list` lists the rules that are on."));
+    };
+    let paint = Paint;
+    let mut out = String::new();
+    _ = writeln!(out, "{}  {}", paint.strong(&rule.id), paint.severity(rule.severity, rule.severity));
+    _ = writeln!(out, "{}\nfrom {}", printable(&rule.title), printable(&rule.origin));
+    if let Some(help) = &rule.help {
+        _ = writeln!(out, "\n{}", help.lines().map(printable).collect::<Vec<_>>().join("\n"));
+    }
+    let languages: Vec<_> = rule.languages().iter().map(|l| l.name).collect();
+    _ = writeln!(out, "\nLanguages: {}", if languages.is_empty() { "all".to_owned() } else { languages.join(", ") });
+    for example in &rule.examples {
+        _ = writeln!(out, "\n{}", paint.strong(printable(&example.path)));
+        for (number, line) in (1u64..).zip(example.code.lines()) {
+            let reported = example.lines.contains(&number);
+            let mark = if reported { paint.severity(rule.severity, "»") } else { " ".to_owned() };
+            _ = writeln!(out, " {mark} {number:3}  {}", printable(line));
+        }
+    }
+    print(out.as_bytes())?;
+    Ok(ExitCode::SUCCESS)
+}
+
+fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
+    let paint = Paint;
+    let mut out = String::new();
+    let (mut examples, mut failed, mut without) = (0, 0, Vec::new());
+    for rule in configuration.rules.rules() {
+        if rule.examples.is_empty() {
+            without.push(rule.id.as_str());
+        }
+        for example in &rule.examples {
+            examples += 1;
+            let language = Language::of(example.path.as_bytes(), example.code.as_bytes());
+            let set = RuleSet::new(vec![rule.clone()]);
+            let result = scan(example.code.as_bytes(), language, &set, &set.wanted(example.path.as_bytes()), &configuration.config.limits);
+            let mut found: Vec<u64> = result.hits.iter().map(|h| u64::from(h.span.start_line)).collect();
+            found.dedup();
+            if found != example.lines {
+                failed += 1;
+                _ = write!(out, "{}", differs(rule, &example.path, &example.code, &example.lines, &found));
+            }
+        }
+    }
+    if !without.is_empty() {
+        _ = writeln!(out, "Without examples: {}", without.join(", "));
+    }
+    let summary = format!("{examples} examples of {} rules, {failed} wrong", configuration.rules.rules().len());
+    _ = writeln!(out, "{}", if failed == 0 { paint.good(summary) } else { paint.error(summary) });
+    print(out.as_bytes())?;
+    Ok(if failed == 0 { ExitCode::SUCCESS } else { ExitCode::from(SAYS_NO) })
+}
+
+/// What was expected and what was found, line by line.
+fn differs(rule: &Rule, path: &str, code: &str, expected: &[u64], found: &[u64]) -> String {
+    let paint = Paint;
+    let mut out = format!("{} {}\n", paint.strong(&rule.id), printable(path));
+    for (number, line) in (1u64..).zip(code.lines()) {
+        let line = printable(line);
+        _ = match (expected.contains(&number), found.contains(&number)) {
+            (true, false) => writeln!(out, "  {} {number:3}  {line}", paint.gone("expected, not found")),
+            (false, true) => writeln!(out, "  {} {number:3}  {line}", paint.warning("found, not expected")),
+            (true, true) => writeln!(out, "  {} {number:3}  {line}", paint.good("expected and found ")),
+            (false, false) => writeln!(out, "                      {number:3}  {line}"),
+        };
+    }
+    out
+}

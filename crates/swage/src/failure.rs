@@ -1,0 +1,81 @@
+//! Errors, classified once, at the edge: each with its exit code and the way out.
+
+use std::fmt::Display;
+use std::process::ExitCode;
+
+use swage_core::rule::{LoadError, Problem};
+use swage_git::GitError;
+
+use crate::terminal::{Paint, printable};
+
+/// The gate says no, or a rule's example doesn't hold.
+pub const SAYS_NO: u8 = 1;
+/// The call, the configuration or the input is wrong.
+pub const WRONG: u8 = 2;
+/// It couldn't be finished: input and output, network, an incomplete verdict.
+pub const UNFINISHED: u8 = 3;
+
+/// Why a command stopped.
+#[derive(Debug)]
+pub struct Failure {
+    code: u8,
+    message: String,
+    remedy: Option<String>,
+}
+
+impl Failure {
+    /// The call, the configuration or the input is wrong.
+    pub fn wrong(message: impl Display) -> Self {
+        Self { code: WRONG, message: message.to_string(), remedy: None }
+    }
+
+    /// It couldn't be finished.
+    pub fn unfinished(message: impl Display) -> Self {
+        Self { code: UNFINISHED, message: message.to_string(), remedy: None }
+    }
+
+    /// Adds what the user can do.
+    pub fn hint(mut self, remedy: impl Display) -> Self {
+        self.remedy = Some(remedy.to_string());
+        self
+    }
+
+    /// Tells the user and gives the exit code.
+    pub fn report(self) -> ExitCode {
+        let paint = Paint;
+        let text = self.message.lines().map(printable).collect::<Vec<_>>().join("\n");
+        anstream::eprintln!("{} {text}", paint.error("swage:"));
+        if let Some(remedy) = &self.remedy {
+            anstream::eprintln!("{}", printable(remedy));
+        }
+        ExitCode::from(self.code)
+    }
+}
+
+impl From<GitError> for Failure {
+    fn from(error: GitError) -> Self {
+        let failure = if error.is_usage() { Self::wrong(&error) } else { Self::unfinished(&error) };
+        match error.remedy() {
+            Some(remedy) => failure.hint(remedy),
+            None => failure,
+        }
+    }
+}
+
+impl From<Vec<Problem>> for Failure {
+    fn from(problems: Vec<Problem>) -> Self {
+        let count = problems.len();
+        let list: Vec<String> = problems.iter().map(ToString::to_string).collect();
+        let heading = if count == 1 { "the configuration has a mistake".to_owned() } else { format!("the configuration has {count} mistakes") };
+        Self::wrong(format!("{heading}\n{}", list.join("\n")))
+    }
+}
+
+impl From<LoadError> for Failure {
+    fn from(error: LoadError) -> Self {
+        match error {
+            LoadError::Problems(problems) => problems.into(),
+            LoadError::Unreadable(why) => Self::wrong(format!("the configuration can't be read: {why}")),
+        }
+    }
+}

@@ -1,0 +1,249 @@
+//! Text for people.
+
+use std::collections::BTreeMap;
+use std::fmt::Write;
+
+use swage_core::baseline::State;
+use swage_core::gate::Outcome;
+use swage_core::review::{ExcerptLine, Finding, Marker, Review};
+use swage_core::rule::Severity;
+
+use super::{Document, Purpose};
+use crate::terminal::{Paint, fit, printable, width, wrap};
+
+/// The whole document.
+pub fn format(document: &Document<'_>) -> String {
+    let mut out = String::new();
+    let page = Page { review: document.review, paint: Paint, width: width() };
+    page.head(&mut out);
+    match document.purpose {
+        Purpose::Compare => page.tables(&mut out),
+        Purpose::Review | Purpose::Gate | Purpose::Scan => page.findings(document, &mut out),
+    }
+    page.problems(&mut out);
+    page.summary(document, &mut out);
+    if let Some(verdict) = document.verdict {
+        page.verdict(verdict, &mut out);
+    }
+    page.next(document, &mut out);
+    out
+}
+
+struct Page<'a> {
+    review: &'a Review,
+    paint: Paint,
+    width: usize,
+}
+
+/// `1 file`, `2 files`.
+fn count(n: impl TryInto<u64>, what: &str) -> String {
+    let n = n.try_into().unwrap_or(u64::MAX);
+    format!("{n} {what}{}", if n == 1 { "" } else { "s" })
+}
+
+impl Page<'_> {
+    fn head(&self, out: &mut String) {
+        let r = self.review;
+        _ = writeln!(out, "{}", self.paint.strong(printable(&r.description)));
+        if !r.rules_from.is_empty() {
+            _ = writeln!(out, "{}", self.paint.faint(printable(&r.rules_from)));
+        }
+        out.push('\n');
+    }
+
+    fn findings(&self, document: &Document<'_>, out: &mut String) {
+        let shown = |f: &&Finding| document.show_all && f.state != State::Absent || f.counts_against_change();
+        let mut helped = std::collections::BTreeSet::new();
+        for finding in self.review.findings.iter().filter(shown) {
+            self.finding(finding, document.purpose, helped.insert(&finding.rule), out);
+        }
+    }
+
+    fn finding(&self, f: &Finding, purpose: Purpose, first_of_rule: bool, out: &mut String) {
+        let paint = self.paint;
+        let label = paint.severity(f.severity, format!("{:8}", f.severity.word()));
+        let indent = 8;
+        for (n, line) in wrap(&printable(&f.message), self.width - indent).iter().enumerate() {
+            _ = writeln!(out, "{}{}", if n == 0 { label.clone() } else { " ".repeat(indent) }, paint.strong(line));
+        }
+        let span = f.anchor.span;
+        let place = format!("{}:{}:{}", printable(&f.anchor.path.text), span.start_line, span.start_column);
+        let scope = if f.scope.is_empty() { String::new() } else { format!(" in {}", printable(&f.scope)) };
+        let state = match (purpose, f.state, f.figure_before) {
+            (Purpose::Scan, ..) => String::new(),
+            (_, State::Updated, Some(before)) => format!(" · {before} before"),
+            (_, State::New, _) => " · new".to_owned(),
+            (_, state, _) => format!(" · {}", state.word()),
+        };
+        _ = writeln!(out, "        {place}{scope}{}", paint.faint(format!(" · {}{state} · {}", f.rule, f.key)));
+        if let Some(before) = &f.before
+            && before.path != f.anchor.path
+        {
+            _ = writeln!(out, "        {}", paint.faint(format!("it stood in {}:{} before", printable(&before.path.text), before.span.start_line)));
+        }
+        let help = self.review.rule(&f.rule).and_then(|r| r.help.as_deref()).filter(|_| first_of_rule);
+        if let Some(help) = help {
+            for line in wrap(&printable(&help.replace('\n', " ")), self.width.min(100) - indent) {
+                _ = writeln!(out, "        {}", paint.faint(line));
+            }
+        }
+        for line in &f.excerpt {
+            self.excerpt_line(line, f, out);
+        }
+        out.push('\n');
+    }
+
+    fn excerpt_line(&self, line: &ExcerptLine, f: &Finding, out: &mut String) {
+        let number = line.new.or(line.old).unwrap_or_default();
+        let text = printable(&line.text);
+        let text = fit(&text, self.width.saturating_sub(10));
+        let own = line.marker != Marker::Removed || f.state == State::Absent;
+        let inside = own && (f.anchor.span.start_line..=f.anchor.span.end_line).contains(&number);
+        let pointer = if inside { self.paint.severity(f.severity, "▸") } else { " ".to_owned() };
+        _ = match line.marker {
+            Marker::Same => writeln!(out, "  {pointer}{number:5}   {text}"),
+            Marker::Added => writeln!(out, "  {pointer}{number:5} {}", self.paint.good(format!("+ {text}"))),
+            Marker::Removed => writeln!(out, "  {pointer}{number:5} {}", self.paint.gone(format!("- {text}"))),
+        };
+    }
+
+    /// Per rule and per file: brought, removed, kept, worse, better.
+    fn tables(&self, out: &mut String) {
+        self.table("rule", |f| f.rule.clone(), out);
+        self.table("file", |f| f.anchor.path.text.clone(), out);
+    }
+
+    fn table(&self, title: &str, name: impl Fn(&Finding) -> String, out: &mut String) {
+        let mut rows: BTreeMap<String, [u64; 5]> = BTreeMap::new();
+        for f in &self.review.findings {
+            let row = rows.entry(printable(&name(f)).into_owned()).or_default();
+            let column = match f.state {
+                State::New => 0,
+                State::Absent => 1,
+                _ if f.is_worse() => 3,
+                _ if f.is_better() => 4,
+                State::Unchanged | State::Updated => 2,
+            };
+            row[column] += 1;
+        }
+        if rows.is_empty() {
+            return;
+        }
+        let first = rows.keys().map(|k| k.chars().count()).max().unwrap_or(0).clamp(4, self.width.saturating_sub(45).max(10));
+        _ = writeln!(out, "{}", self.paint.strong(format!("{title:first$}  brought  removed   kept  worse  better")));
+        for (name, row) in rows {
+            let cell = |n: u64, wide: usize, paint: &dyn Fn(String) -> String| match n {
+                0 => format!("{:>wide$}", "·"),
+                n => paint(format!("{n:>wide$}")),
+            };
+            let (bad, good, plain) = (|t: String| self.paint.gone(t), |t: String| self.paint.good(t), |t: String| t);
+            let cells = [cell(row[0], 9, &bad), cell(row[1], 9, &good), cell(row[2], 7, &plain), cell(row[3], 7, &bad), cell(row[4], 8, &good)].concat();
+            let name = fit(&name, first);
+            let gap = " ".repeat(first.saturating_sub(name.chars().count()));
+            _ = writeln!(out, "{name}{gap}{cells}");
+        }
+        out.push('\n');
+    }
+
+    /// What wasn't examined or didn't run, and what else to know.
+    fn problems(&self, out: &mut String) {
+        let missed: Vec<_> = self.review.incomplete().collect();
+        if !missed.is_empty() {
+            _ = writeln!(out, "{}", self.paint.warning(format!("Not examined: {}", count(missed.len(), "file"))));
+            for file in missed {
+                _ = writeln!(out, "  {}: {}", printable(&file.new_path.text), printable(file.why_not.as_deref().unwrap_or_default()));
+            }
+            out.push('\n');
+        }
+        if !self.review.not_run.is_empty() {
+            let mut reasons: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
+            self.review.not_run.iter().for_each(|(rule, why)| reasons.entry(why).or_default().push(rule));
+            _ = writeln!(out, "{}", self.paint.warning(format!("Not run: {}", count(self.review.not_run.len(), "rule"))));
+            for (why, rules) in reasons {
+                for line in wrap(&format!("{}: {}", printable(why), rules.join(", ")), self.width - 2) {
+                    _ = writeln!(out, "  {line}");
+                }
+            }
+            out.push('\n');
+        }
+        for note in &self.review.notes {
+            for line in wrap(&printable(note), self.width) {
+                _ = writeln!(out, "{line}");
+            }
+        }
+        if !self.review.notes.is_empty() {
+            out.push('\n');
+        }
+    }
+
+    fn summary(&self, document: &Document<'_>, out: &mut String) {
+        let counts = self.review.counts();
+        let by_severity = |state: State| {
+            let parts: Vec<String> = Severity::ALL
+                .into_iter()
+                .filter(|s| counts.get(state, *s) > 0)
+                .map(|s| self.paint.severity(s, count(counts.get(state, s), s.word())))
+                .collect();
+            parts.join(", ")
+        };
+        let files = &self.review.files;
+        if document.purpose == Purpose::Scan {
+            let examined = files.iter().filter(|f| f.examined).count();
+            let found = by_severity(State::New);
+            _ = writeln!(out, "{} examined of {}: {}", count(examined, "file"), files.len(), if found.is_empty() { "nothing found".to_owned() } else { found });
+            return;
+        }
+        let (added, removed) = files.iter().fold((0, 0), |(a, r), f| (a + f.added, r + f.removed));
+        _ = writeln!(out, "{}, {} {}", count(files.len(), "file"), self.paint.good(format!("+{added}")), self.paint.gone(format!("-{removed}")));
+        let brought = by_severity(State::New);
+        let worse = self.review.findings.iter().filter(|f| f.is_worse()).count();
+        let better = self.review.findings.iter().filter(|f| f.is_better()).count();
+        _ = writeln!(out, "The change brings {}.", if brought.is_empty() { self.paint.good("nothing new") } else { brought });
+        let mut rest = Vec::new();
+        if worse > 0 {
+            rest.push(self.paint.warning(format!("{} worse", count(worse, "measure"))));
+        }
+        if better > 0 {
+            rest.push(format!("{} better", count(better, "measure")));
+        }
+        if counts.state(State::Absent) > 0 {
+            rest.push(self.paint.good(format!("{} fixed", counts.state(State::Absent))));
+        }
+        let kept = counts.state(State::Unchanged) + counts.state(State::Updated) - worse as u64 - better as u64;
+        if kept > 0 {
+            rest.push(format!("{kept} there before"));
+        }
+        if !rest.is_empty() {
+            _ = writeln!(out, "Besides: {}.", rest.join(", "));
+        }
+    }
+
+    fn verdict(&self, verdict: &swage_core::gate::Verdict, out: &mut String) {
+        out.push('\n');
+        let style = |result: Outcome, text: String| match result {
+            Outcome::Pass => self.paint.good(text),
+            Outcome::Incomplete => self.paint.warning(text),
+            Outcome::Fail => self.paint.error(text),
+        };
+        for condition in &verdict.conditions {
+            _ = writeln!(out, "  {}  {:14}  {}", style(condition.result, format!("{:10}", condition.result.word())), condition.name, printable(&condition.reason));
+        }
+        let said = match verdict.result {
+            Outcome::Pass => "pass: this may be merged",
+            Outcome::Incomplete => "incomplete: it couldn't be judged whole, so it doesn't pass",
+            Outcome::Fail => "fail: this may not be merged as it is",
+        };
+        _ = writeln!(out, "\nVerdict: {}", style(verdict.result, said.to_owned()));
+    }
+
+    fn next(&self, document: &Document<'_>, out: &mut String) {
+        let against = self.review.findings.iter().any(Finding::counts_against_change);
+        match document.purpose {
+            Purpose::Review if against => _ = writeln!(out, "{}", self.paint.faint("`swage gate` tells whether this may be merged; `swage rules show RULE` explains a rule.")),
+            Purpose::Review if !document.show_all && self.review.counts().state(State::Unchanged) > 0 => {
+                _ = writeln!(out, "{}", self.paint.faint("`--all` shows what was there before, too."));
+            }
+            Purpose::Review | Purpose::Gate | Purpose::Compare | Purpose::Scan => {}
+        }
+    }
+}

@@ -1,0 +1,93 @@
+//! One JSON object. `docs/formats.md` describes it, and `docs/review.schema.json` holds it to account.
+
+use serde_json::{Map, Value, json};
+use swage_core::baseline::State;
+use swage_core::review::{Anchor, Counts, FileEntry, Finding, Path};
+use swage_core::rule::Severity;
+
+use super::Document;
+
+/// The value of `format`.
+pub const FORMAT: &str = "swage-review/1";
+
+/// The whole document.
+pub fn format(document: &Document<'_>) -> String {
+    let r = document.review;
+    let mut object = json!({
+        "format": FORMAT,
+        "change": { "base": r.base, "head": r.head, "target": r.target, "description": r.description },
+        "rules_from": r.rules_from,
+        "files": r.files.iter().map(file).collect::<Vec<_>>(),
+        "findings": r.findings.iter().map(finding).collect::<Vec<_>>(),
+        "counts": counts(&r.counts()),
+        "rules": r.rules.iter().map(|rule| json!({ "id": rule.id, "severity": rule.severity, "title": rule.title, "help": rule.help, "tags": rule.tags })).collect::<Vec<_>>(),
+        "not_run": r.not_run.iter().map(|(rule, why)| json!({ "rule": rule, "why": why })).collect::<Vec<_>>(),
+        "notes": r.notes,
+    });
+    if let Some(verdict) = document.verdict {
+        object["verdict"] = json!({
+            "result": verdict.result,
+            "conditions": verdict.conditions.iter().map(|c| json!({ "name": c.name, "result": c.result, "reason": c.reason })).collect::<Vec<_>>(),
+        });
+    }
+    let mut text = serde_json::to_string_pretty(&object).unwrap_or_default();
+    text.push('\n');
+    text
+}
+
+/// A path under a key, with the mark that says that it is percent-encoded.
+fn put_path(object: &mut Map<String, Value>, key: &str, path: &Path) {
+    object.insert(key.to_owned(), json!(path.text));
+    if path.encoded {
+        object.insert("path_encoded".to_owned(), json!(true));
+    }
+}
+
+fn file(f: &FileEntry) -> Value {
+    let mut object = Map::new();
+    put_path(&mut object, "old_path", &f.old_path);
+    put_path(&mut object, "new_path", &f.new_path);
+    let rest = json!({
+        "kind": f.kind, "added": f.added, "removed": f.removed, "language": f.language, "examined": f.examined, "why_not": f.why_not, "incomplete": f.incomplete,
+    });
+    object.extend(rest.as_object().cloned().unwrap_or_default());
+    Value::Object(object)
+}
+
+fn anchor(a: &Anchor) -> Value {
+    let mut object = Map::new();
+    put_path(&mut object, "path", &a.path);
+    let rest = json!({
+        "side": a.side, "start_line": a.span.start_line, "start_column": a.span.start_column, "end_line": a.span.end_line, "end_column": a.span.end_column, "commit": a.commit,
+    });
+    object.extend(rest.as_object().cloned().unwrap_or_default());
+    Value::Object(object)
+}
+
+fn finding(f: &Finding) -> Value {
+    let related: Vec<Value> = f.before.iter().map(|b| json!({ "anchor": anchor(b), "message": "it stood here before the change" })).collect();
+    json!({
+        "key": f.key,
+        "rule": f.rule,
+        "severity": f.severity,
+        "message": f.message,
+        "state": f.state,
+        "anchor": anchor(&f.anchor),
+        "scope": f.scope,
+        "text_digest": f.text_digest,
+        "on_changed_line": f.on_changed_line,
+        "figure": f.figure.map(|now| json!({ "value": now.value, "limit": now.limit, "before": f.figure_before })),
+        "related": related,
+        "excerpt": f.excerpt.iter().map(|l| json!({ "marker": l.marker, "old": l.old, "new": l.new, "text": l.text })).collect::<Vec<_>>(),
+        "fix": null,
+        "decision": null,
+    })
+}
+
+fn counts(counts: &Counts) -> Value {
+    let states = State::ALL.into_iter().map(|state| {
+        let severities = Severity::ALL.into_iter().map(|s| (s.word().to_owned(), json!(counts.get(state, s))));
+        (state.word().to_owned(), Value::Object(severities.collect()))
+    });
+    Value::Object(states.collect())
+}

@@ -1,0 +1,19 @@
+//! `file:line:column: severity: message`, the form that compilers write and editors read.
+
+use std::fmt::Write;
+
+use swage_core::baseline::State;
+
+use super::{Document, Purpose};
+use crate::terminal::printable;
+
+/// One line a finding: those that count against the change; after `scan` and with `--all`, all that are there.
+pub fn format(document: &Document<'_>) -> String {
+    let all = document.show_all || document.purpose == Purpose::Scan;
+    let mut out = String::new();
+    for f in document.review.findings.iter().filter(|f| f.state != State::Absent && (all || f.counts_against_change())) {
+        let span = f.anchor.span;
+        _ = writeln!(out, "{}:{}:{}: {}: {} [{}]", printable(&f.anchor.path.text), span.start_line, span.start_column, f.severity, printable(&f.message), f.rule);
+    }
+    out
+}

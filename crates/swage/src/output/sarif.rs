@@ -1,0 +1,110 @@
+//! SARIF 2.1.0 (OASIS, Static Analysis Results Interchange Format), one run.
+
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
+use serde_json::{Value, json};
+use swage_core::baseline::State;
+use swage_core::gate::Outcome;
+use swage_core::review::{Anchor, Finding, Path, Review};
+
+use super::{Document, Purpose};
+
+/// The name of our key among a result's partial fingerprints.
+pub const KEY_FINGERPRINT: &str = "swageKey/v1";
+/// The name of the matched text's digest among them.
+pub const TEXT_FINGERPRINT: &str = "swageText/v1";
+
+/// Characters that a URI's path may hold (RFC 3986, section 3.3), besides letters and digits.
+const IN_PATH: &AsciiSet = &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'.').remove(b'_').remove(b'~').remove(b'@').remove(b'+').remove(b',').remove(b'=').remove(b'$').remove(b'!');
+
+/// The whole document.
+pub fn format(document: &Document<'_>) -> String {
+    let r = document.review;
+    // Without a comparison there is no baseline to state.
+    let compared = document.purpose != Purpose::Scan;
+    let rules: Vec<Value> = r
+        .rules
+        .iter()
+        .map(|rule| {
+            let mut value = json!({
+                "id": rule.id,
+                "shortDescription": { "text": rule.title },
+                "defaultConfiguration": { "level": rule.severity },
+                "properties": { "tags": rule.tags },
+            });
+            if let Some(help) = &rule.help {
+                value["help"] = json!({ "text": help });
+            }
+            value
+        })
+        .collect();
+    let notifications: Vec<Value> = r
+        .incomplete()
+        .map(|f| json!({ "level": "error", "message": { "text": f.why_not }, "locations": [{ "physicalLocation": { "artifactLocation": artifact(&f.new_path) } }] }))
+        .chain(r.not_run.iter().map(|(rule, why)| json!({ "level": "error", "message": { "text": format!("The rule {rule} couldn't run: {why}") } })))
+        .chain(r.notes.iter().map(|note| json!({ "level": "note", "message": { "text": note } })))
+        .collect();
+    let incomplete = r.incomplete().next().is_some() || !r.not_run.is_empty();
+    let mut run = json!({
+        "tool": { "driver": { "name": "Swage", "version": env!("CARGO_PKG_VERSION"), "rules": rules } },
+        "columnKind": "unicodeCodePoints",
+        "originalUriBaseIds": { "ROOT": { "description": { "text": "The root of the repository" } } },
+        "invocations": [{ "executionSuccessful": !incomplete, "toolExecutionNotifications": notifications }],
+        "results": r.findings.iter().map(|f| result(f, r, compared)).collect::<Vec<_>>(),
+    });
+    if let Some(verdict) = document.verdict {
+        let conditions: Vec<_> = verdict.conditions.iter().map(|c| json!({ "name": c.name, "result": c.result, "reason": c.reason })).collect();
+        run["properties"] = json!({ "verdict": verdict.result, "mayMerge": verdict.result == Outcome::Pass, "conditions": conditions });
+    }
+    let log = json!({ "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", "version": "2.1.0", "runs": [run] });
+    let mut text = serde_json::to_string_pretty(&log).unwrap_or_default();
+    text.push('\n');
+    text
+}
+
+/// A relative URI reference; paths that aren't UTF-8 are percent-encoded already.
+fn artifact(path: &Path) -> Value {
+    let uri = if path.encoded { path.text.clone() } else { utf8_percent_encode(&path.text, IN_PATH).to_string() };
+    json!({ "uri": uri, "uriBaseId": "ROOT" })
+}
+
+fn location(anchor: &Anchor) -> Value {
+    let span = anchor.span;
+    json!({
+        "physicalLocation": {
+            "artifactLocation": artifact(&anchor.path),
+            "region": { "startLine": span.start_line, "startColumn": span.start_column, "endLine": span.end_line, "endColumn": span.end_column },
+        },
+    })
+}
+
+fn result(f: &Finding, review: &Review, compared: bool) -> Value {
+    let mut place = location(&f.anchor);
+    if !f.scope.is_empty() {
+        place["logicalLocations"] = json!([{ "fullyQualifiedName": f.scope }]);
+    }
+    let mut value = json!({
+        "ruleId": f.rule,
+        "ruleIndex": review.rules.iter().position(|r| r.id == f.rule),
+        "level": f.severity,
+        "message": { "text": f.message },
+        "locations": [place],
+        "partialFingerprints": { KEY_FINGERPRINT: f.key, TEXT_FINGERPRINT: f.text_digest },
+    });
+    if compared {
+        value["baselineState"] = json!(match f.state {
+            State::New => "new",
+            State::Updated => "updated",
+            State::Unchanged => "unchanged",
+            State::Absent => "absent",
+        });
+    }
+    if let Some(before) = &f.before {
+        let mut related = location(before);
+        related["message"] = json!({ "text": "It stood here before the change." });
+        value["relatedLocations"] = json!([related]);
+    }
+    if let Some(figure) = f.figure {
+        value["properties"] = json!({ "value": figure.value, "limit": figure.limit, "before": f.figure_before });
+    }
+    value
+}

@@ -1,0 +1,179 @@
+//! Result files of earlier runs, as one side of a comparison: our JSON, or SARIF.
+
+use std::collections::BTreeMap;
+use std::path::Path;
+
+use percent_encoding::percent_decode_str;
+use serde_json::Value;
+use swage_core::baseline::{FileHits, compare as pair, keys};
+use swage_core::review::{Anchor, Finding, Path as ShownPath, Review, RuleEntry, Side};
+use swage_core::rule::Severity;
+use swage_core::scan::{Figure, Hit, Span};
+
+use crate::failure::Failure;
+use crate::output::{JSON_FORMAT, KEY_FINGERPRINT, TEXT_FINGERPRINT};
+
+/// The findings of a file, by path, and its rules.
+struct ResultFile {
+    hits: BTreeMap<String, Vec<Hit>>,
+    rules: Vec<RuleEntry>,
+}
+
+/// Compares two result files. Without the contents there are no line maps, so findings are paired by rule, definition and text.
+pub fn compare(before: &Path, after: &Path) -> Result<Review, Failure> {
+    let (mut old, mut new) = (read(before)?, read(after)?);
+    let mut paths: Vec<String> = old.hits.keys().chain(new.hits.keys()).cloned().collect();
+    paths.sort();
+    paths.dedup();
+    let files: Vec<FileHits> = paths
+        .iter()
+        .map(|path| FileHits {
+            old_path: path.clone().into_bytes(),
+            new_path: path.clone().into_bytes(),
+            base: old.hits.remove(path).unwrap_or_default(),
+            head: new.hits.remove(path).unwrap_or_default(),
+            ..Default::default()
+        })
+        .collect();
+    let compared = pair(&files);
+    let findings = compared.iter().zip(keys(&files, &compared)).filter_map(|(c, key)| {
+        let of = |side: Side, (file, index): (usize, usize)| {
+            let hit = if side == Side::Old { &files[file].base[index] } else { &files[file].head[index] };
+            (Anchor { path: ShownPath { text: paths[file].clone(), encoded: false }, side, span: hit.span, commit: None }, hit)
+        };
+        let before = c.base.map(|place| of(Side::Old, place));
+        let now = c.head.map(|place| of(Side::New, place));
+        let figure_before = before.as_ref().filter(|_| now.is_some()).and_then(|(_, h)| h.figure).map(|f| f.value);
+        let (anchor, hit) = now.or(before)?;
+        Some(Finding {
+            key,
+            rule: hit.rule.clone(),
+            severity: hit.severity,
+            message: hit.message.clone(),
+            state: c.state,
+            anchor,
+            before: None,
+            scope: hit.scope.clone(),
+            text_digest: format!("{:016x}", hit.folded),
+            on_changed_line: false,
+            figure: hit.figure,
+            figure_before,
+            excerpt: Vec::new(),
+        })
+    });
+    let findings = findings.collect();
+    let mut rules = new.rules;
+    for rule in old.rules {
+        if !rules.iter().any(|r| r.id == rule.id) {
+            rules.push(rule);
+        }
+    }
+    Ok(Review {
+        base: None,
+        head: None,
+        target: None,
+        description: format!("{} against {}", after.display(), before.display()),
+        rules_from: String::new(),
+        files: Vec::new(),
+        findings,
+        rules,
+        not_run: Vec::new(),
+        notes: vec!["Result files hold no code, so findings were paired by rule, definition and text alone.".to_owned()],
+    })
+}
+
+fn read(path: &Path) -> Result<ResultFile, Failure> {
+    let bad = |why: String| Failure::wrong(format!("{} isn't a result file: {why}", path.display())).hint("Write one with `swage scan --format json` or `--format sarif`.");
+    let bytes = std::fs::read(path).map_err(|e| Failure::unfinished(format!("{} can't be read: {e}", path.display())))?;
+    let value: Value = serde_json::from_slice(&bytes).map_err(|e| bad(e.to_string()))?;
+    let side = if value["format"] == JSON_FORMAT {
+        from_json(&value)
+    } else if value["version"] == "2.1.0" && value["runs"].is_array() {
+        from_sarif(&value)
+    } else {
+        return Err(bad("it is neither a Swage review nor SARIF 2.1.0".into()));
+    };
+    let mut side = side.ok_or_else(|| bad("a finding in it lacks its rule, severity, message or place".into()))?;
+    side.hits.values_mut().for_each(|hits| hits.sort_by(|a, b| (a.span, &a.rule).cmp(&(b.span, &b.rule))));
+    Ok(side)
+}
+
+fn severity(value: &Value) -> Option<Severity> {
+    let word = value.as_str().unwrap_or("warning");
+    Severity::ALL.into_iter().find(|s| s.word() == word).or(Some(Severity::Note))
+}
+
+fn span(v: &Value, names: [&str; 4]) -> Option<Span> {
+    let number = |name: &str| v[name].as_u64().and_then(|n| u32::try_from(n).ok()).filter(|n| *n > 0);
+    let start_line = number(names[0])?;
+    let start_column = number(names[1]).unwrap_or(1);
+    Some(Span { start_line, start_column, end_line: number(names[2]).unwrap_or(start_line), end_column: number(names[3]).unwrap_or(start_column) })
+}
+
+/// The stored digest of the text; for results of other programs, one of the message.
+fn digest(stored: &Value, message: &str) -> u64 {
+    stored.as_str().and_then(|s| u64::from_str_radix(s, 16).ok()).unwrap_or_else(|| swage_core::scan::text_digest(message.as_bytes()))
+}
+
+fn figure(value: &Value) -> Option<Figure> {
+    Some(Figure { value: value["value"].as_u64()?, limit: value["limit"].as_u64()? })
+}
+
+fn from_json(value: &Value) -> Option<ResultFile> {
+    let mut hits: BTreeMap<String, Vec<Hit>> = BTreeMap::new();
+    for f in value["findings"].as_array()? {
+        if f["state"] == "absent" {
+            continue;
+        }
+        let message = f["message"].as_str()?.to_owned();
+        let folded = digest(&f["text_digest"], &message);
+        let hit = Hit {
+            rule: f["rule"].as_str()?.to_owned(),
+            severity: severity(&f["severity"])?,
+            span: span(&f["anchor"], ["start_line", "start_column", "end_line", "end_column"])?,
+            scope: f["scope"].as_str().unwrap_or_default().to_owned(),
+            exact: folded,
+            folded,
+            figure: figure(&f["figure"]),
+            message,
+        };
+        hits.entry(f["anchor"]["path"].as_str()?.to_owned()).or_default().push(hit);
+    }
+    let rules = value["rules"].as_array().into_iter().flatten();
+    let rules = rules.filter_map(|r| Some(RuleEntry { id: r["id"].as_str()?.to_owned(), severity: severity(&r["severity"])?, title: r["title"].as_str()?.to_owned(), help: r["help"].as_str().map(str::to_owned), tags: Vec::new() }));
+    Some(ResultFile { hits, rules: rules.collect() })
+}
+
+fn from_sarif(value: &Value) -> Option<ResultFile> {
+    let mut side = ResultFile { hits: BTreeMap::new(), rules: Vec::new() };
+    for run in value["runs"].as_array()? {
+        for r in run["results"].as_array().into_iter().flatten() {
+            if r["baselineState"] == "absent" {
+                continue;
+            }
+            let place = &r["locations"][0]["physicalLocation"];
+            let message = r["message"]["text"].as_str()?.to_owned();
+            let prints = &r["partialFingerprints"];
+            let folded = digest(&prints[TEXT_FINGERPRINT], &message);
+            let hit = Hit {
+                rule: r["ruleId"].as_str()?.to_owned(),
+                severity: severity(&r["level"])?,
+                span: span(&place["region"], ["startLine", "startColumn", "endLine", "endColumn"])?,
+                scope: r["locations"][0]["logicalLocations"][0]["fullyQualifiedName"].as_str().unwrap_or_default().to_owned(),
+                exact: digest(&prints[KEY_FINGERPRINT], &message),
+                folded,
+                figure: figure(&r["properties"]),
+                message,
+            };
+            let path = percent_decode_str(place["artifactLocation"]["uri"].as_str()?).decode_utf8_lossy().into_owned();
+            side.hits.entry(path).or_default().push(hit);
+        }
+        for rule in run["tool"]["driver"]["rules"].as_array().into_iter().flatten() {
+            let id = rule["id"].as_str()?.to_owned();
+            let title = rule["shortDescription"]["text"].as_str().unwrap_or(&id).to_owned();
+            let help = rule["help"]["text"].as_str().map(str::to_owned);
+            side.rules.push(RuleEntry { severity: severity(&rule["defaultConfiguration"]["level"])?, title, help, tags: Vec::new(), id });
+        }
+    }
+    Some(side)
+}

@@ -1,0 +1,152 @@
+//! From what was typed to a change with its contents.
+
+use std::path::{Path, PathBuf};
+
+use swage_core::change::{Change, Contents};
+use swage_core::diff::{ReadOptions, decode_mail, read};
+use swage_git::{DiffSource, Head, Repository, Target};
+
+use crate::cli::ChangeArgs;
+use crate::failure::Failure;
+use crate::patch::{PatchChange, read_input};
+
+/// Where a command runs: in a repository, or in any folder.
+pub struct Place {
+    /// The repository, when there is one.
+    pub repository: Option<Repository>,
+    /// Where configuration is looked for.
+    pub root: PathBuf,
+}
+
+impl Place {
+    /// The repository around the current folder, else the folder itself.
+    pub fn find() -> Result<Self, Failure> {
+        let here = std::env::current_dir().map_err(|e| Failure::unfinished(format!("the current folder can't be read: {e}")))?;
+        let repository = Repository::discover(&here).ok();
+        let root = repository.as_ref().and_then(|r| r.workdir()).unwrap_or(&here).to_owned();
+        Ok(Self { repository, root })
+    }
+
+    /// The repository, or the reason why there must be one.
+    pub fn repository(&self) -> Result<&Repository, Failure> {
+        match &self.repository {
+            Some(repository) => Ok(repository),
+            None => Err(Repository::discover(&self.root).err().map_or_else(|| Failure::wrong("there is no git repository here"), Failure::from)),
+        }
+    }
+}
+
+/// A range as it was typed.
+pub struct Range<'a> {
+    /// Its left side; HEAD when it is left out.
+    pub from: &'a str,
+    /// Its right side; HEAD when it is left out.
+    pub to: &'a str,
+    /// Three dots: from where the right side left the left one.
+    pub since_fork: bool,
+}
+
+impl<'a> Range<'a> {
+    /// Reads `A..B` or `A...B`.
+    pub fn parse(text: &'a str) -> Result<Self, Failure> {
+        let (from, to, since_fork) = match (text.split_once("..."), text.split_once("..")) {
+            (Some((from, to)), _) => (from, to, true),
+            (None, Some((from, to))) => (from, to, false),
+            (None, None) => {
+                return Err(Failure::wrong(format!("`{text}` isn't a range of revisions")).hint(format!("Write {text}..HEAD, or main...{text}, or name a branch with --target {text}.")));
+            }
+        };
+        let side = |s: &'a str| if s.is_empty() { "HEAD" } else { s };
+        Ok(Self { from: side(from), to: side(to), since_fork })
+    }
+}
+
+/// Most bytes of a diff, from the configuration.
+pub type MaxBytes = Option<u64>;
+
+/// Finds the change in author mode and hands it, with its contents, to `use_it`; also what a reader should know.
+pub fn with_change<R>(
+    place: &Place,
+    args: &ChangeArgs,
+    configured_target: Option<&str>,
+    max_bytes: MaxBytes,
+    use_it: impl FnOnce(Change, &dyn Contents) -> R,
+) -> Result<(R, Vec<String>), Failure> {
+    if let Some(file) = &args.patch {
+        return with_patch(file, args, max_bytes, use_it);
+    }
+    let repository = place.repository()?;
+    let named = args.target.as_deref().or(configured_target);
+    let head = repository.head();
+    let mut target: Option<Target> = None;
+    let since_target = |target: &mut Option<Target>| -> Result<String, Failure> {
+        let found = repository.target(named)?;
+        let base = repository.merge_base(&found.tip, "HEAD")?;
+        *target = Some(found);
+        Ok(base)
+    };
+    let (source, description) = if let Some(range) = &args.range {
+        let range_of = Range::parse(range)?;
+        let (from, to) = (repository.commit(range_of.from)?, repository.commit(range_of.to)?);
+        let base = if range_of.since_fork { repository.merge_base(&from, &to)? } else { from };
+        (DiffSource::Commits { base, head: to }, range.clone())
+    } else if args.staged {
+        (DiffSource::Index { base: head.clone() }, "what is staged".to_owned())
+    } else if args.uncommitted || head.is_none() {
+        (DiffSource::WorkingTree { base: head.clone() }, "what isn't committed".to_owned())
+    } else if args.committed {
+        let base = since_target(&mut target)?;
+        (DiffSource::Commits { base, head: head.clone().unwrap_or_default() }, describe("what is committed since", target.as_ref()))
+    } else {
+        let base = since_target(&mut target)?;
+        (DiffSource::WorkingTree { base: Some(base) }, describe("all work since", target.as_ref()))
+    };
+    let (base, head) = match &source {
+        DiffSource::Commits { base, head } => (Some(base.clone()), Some(head.clone())),
+        DiffSource::WorkingTree { base } | DiffSource::Index { base } => (base.clone(), None),
+    };
+    let result = repository.diff(source)?.with(|change, contents| {
+        let change = Change { base, head, target: target.map(|t| t.tip), description, ..change };
+        use_it(change, contents)
+    })?;
+    Ok((result, Vec::new()))
+}
+
+fn describe(what: &str, target: Option<&Target>) -> String {
+    target.map_or_else(|| what.to_owned(), |t| format!("{what} {} ({})", t.name, &t.tip[..t.tip.len().min(10)]))
+}
+
+fn with_patch<R>(file: &Path, args: &ChangeArgs, max_bytes: MaxBytes, use_it: impl FnOnce(Change, &dyn Contents) -> R) -> Result<(R, Vec<String>), Failure> {
+    let bytes = read_input(file)?;
+    let text = decode_mail(&bytes);
+    let options = ReadOptions { strip: args.strip, max_bytes };
+    let name = if file == Path::new("-") { "standard input".to_owned() } else { file.display().to_string() };
+    let diff = read(&text, &options).map_err(|e| Failure::wrong(format!("the diff in {name} is refused at {e}")).hint("Nothing of it was used. Make the diff anew, or take the broken part out."))?;
+    let mut patch = PatchChange::new(&diff, args.tree.as_deref())?;
+    let change = Change { description: format!("the diff in {name}"), ..std::mem::take(&mut patch.change) };
+    let notes = std::mem::take(&mut patch.notes);
+    Ok((use_it(change, &patch), notes))
+}
+
+/// What wants to enter the target, and the target, in gate mode. A range's left side is the target.
+pub fn gate_sides(repository: &Repository, args: &ChangeArgs) -> Result<(Target, Head, String), Failure> {
+    let (named, head, what) = if let Some(range) = &args.range {
+        let range_of = Range::parse(range)?;
+        (Some(range_of.from.to_owned()), Head::Commit(repository.commit(range_of.to)?), range_of.to.to_owned())
+    } else if args.staged {
+        (None, Head::Index, "what is staged".to_owned())
+    } else if args.committed {
+        (None, Head::Commit(repository.commit("HEAD")?), "HEAD".to_owned())
+    } else {
+        (None, Head::WorkingTree, "all work".to_owned())
+    };
+    let named = args.target.clone().or(named);
+    // The target's name may stand in the working tree's configuration; its rules never come from there.
+    let configured = match (&named, repository.workdir()) {
+        (None, Some(root)) => crate::configuration::Configuration::of_folder(root, None).ok().and_then(|c| c.config.target),
+        _ => None,
+    };
+    let target = repository.target(named.as_deref().or(configured.as_deref()))?;
+    let description = format!("{what} merged into {} ({})", target.name, &target.tip[..target.tip.len().min(10)]);
+    Ok((target, head, description))
+}

@@ -1,0 +1,123 @@
+//! Text that is fit for a terminal.
+
+use std::borrow::Cow;
+use std::fmt::Display;
+
+use anstyle::{AnsiColor, Style};
+use swage_core::rule::Severity;
+
+/// Control characters, and characters that reorder text, made visible; tabs become blanks.
+pub fn printable(text: &str) -> Cow<'_, str> {
+    let bad = |c: char| c.is_control() || matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{200e}' | '\u{200f}' | '\u{feff}' | '\u{2028}' | '\u{2029}');
+    if !text.contains(bad) {
+        return Cow::Borrowed(text);
+    }
+    let mut out = String::with_capacity(text.len() + 16);
+    for c in text.chars() {
+        match c {
+            '\t' => out.push_str("    "),
+            // The Unicode block of control pictures.
+            '\0'..='\x1f' => out.push(char::from_u32(0x2400 + c as u32).unwrap_or('\u{fffd}')),
+            '\x7f' => out.push('\u{2421}'),
+            c if bad(c) => out.push_str(&format!("<U+{:04X}>", c as u32)),
+            c => out.push(c),
+        }
+    }
+    Cow::Owned(out)
+}
+
+/// Styles; what prints them strips them where they aren't wanted.
+#[derive(Debug, Clone, Copy)]
+pub struct Paint;
+
+impl Paint {
+    fn with(self, style: Style, text: impl Display) -> String {
+        format!("{style}{text}{style:#}")
+    }
+
+    /// Something that is wrong.
+    pub fn error(self, text: impl Display) -> String {
+        self.with(AnsiColor::Red.on_default().bold(), text)
+    }
+
+    /// Something to look at.
+    pub fn warning(self, text: impl Display) -> String {
+        self.with(AnsiColor::Yellow.on_default().bold(), text)
+    }
+
+    /// Something worth knowing.
+    pub fn note(self, text: impl Display) -> String {
+        self.with(AnsiColor::Cyan.on_default().bold(), text)
+    }
+
+    /// Something good, or added.
+    pub fn good(self, text: impl Display) -> String {
+        self.with(AnsiColor::Green.on_default(), text)
+    }
+
+    /// Something that goes.
+    pub fn gone(self, text: impl Display) -> String {
+        self.with(AnsiColor::Red.on_default(), text)
+    }
+
+    /// What a reader may pass over.
+    pub fn faint(self, text: impl Display) -> String {
+        self.with(Style::new().dimmed(), text)
+    }
+
+    /// What a reader looks for.
+    pub fn strong(self, text: impl Display) -> String {
+        self.with(Style::new().bold(), text)
+    }
+
+    /// A severity in its colour.
+    pub fn severity(self, severity: Severity, text: impl Display) -> String {
+        match severity {
+            Severity::Error => self.error(text),
+            Severity::Warning => self.warning(text),
+            Severity::Note => self.note(text),
+        }
+    }
+}
+
+/// The width of the terminal that standard output goes to, or 100 columns.
+pub fn width() -> usize {
+    terminal_size::terminal_size().map_or(100, |(w, _)| usize::from(w.0)).clamp(40, 200)
+}
+
+/// Cuts a line to a number of columns.
+pub fn fit(text: &str, columns: usize) -> Cow<'_, str> {
+    use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+    if text.width() <= columns {
+        return Cow::Borrowed(text);
+    }
+    let mut used = 1;
+    let mut out = String::new();
+    for c in text.chars() {
+        used += c.width().unwrap_or(0);
+        if used > columns {
+            break;
+        }
+        out.push(c);
+    }
+    out.push('…');
+    Cow::Owned(out)
+}
+
+/// Breaks text into lines of at most so many columns, at blanks.
+pub fn wrap(text: &str, columns: usize) -> Vec<String> {
+    use unicode_width::UnicodeWidthStr;
+    let mut lines = vec![String::new()];
+    for word in text.split_whitespace() {
+        let Some(line) = lines.last_mut() else { break };
+        if !line.is_empty() && line.width() + 1 + word.width() > columns {
+            lines.push(word.to_owned());
+            continue;
+        }
+        if !line.is_empty() {
+            line.push(' ');
+        }
+        line.push_str(word);
+    }
+    lines
+}
