@@ -1,1 +1,238 @@
-use std::process::ExitCode; use crate::cli::DemoArgs; use crate::failure::Failure; pub fn run(_: &DemoArgs)->Result<ExitCode,Failure>{Ok(ExitCode::SUCCESS)}
+//! `swage demo`: a small repository with three branches, and everything shown on it.
+
+use std::collections::BTreeMap;
+use std::io::IsTerminal;
+use std::path::PathBuf;
+use std::process::{Command, ExitCode};
+
+use include_dir::{Dir, include_dir};
+use swage_core::diff::{Direction, Kind, ReadOptions, apply, read};
+use swage_host::{Server, ServerOptions};
+
+use crate::cli::DemoArgs;
+use crate::failure::Failure;
+use crate::output::print;
+use crate::terminal::{Paint, width, wrap};
+
+static DATA: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
+
+/// Lies in the demo's `.git`, so that only a demo's own folder is ever made anew.
+const MARK: &str = "made-by-swage-demo";
+
+/// Only this process and the commands that it starts know it.
+const TOKEN: &str = "demo-token";
+
+/// The branches, their commit messages and who made them.
+const BRANCHES: [(&str, &str, &str); 3] = [
+    ("later-boats", "Show the next boat from a port", "harbour-dev"),
+    ("quay-times", "Show a berth's times at the quay", "harbour-dev"),
+    ("tidy-folders", "Move the boards into a place of their own", "maintainer"),
+];
+
+pub fn run(args: &DemoArgs) -> Result<ExitCode, Failure> {
+    let folder = args.folder.clone().unwrap_or_else(|| std::env::temp_dir().join("swage-demo"));
+    let demo = Demo::prepare(folder)?;
+    demo.build()?;
+    demo.tell()?;
+    Ok(ExitCode::SUCCESS)
+}
+
+struct Demo {
+    folder: PathBuf,
+    program: PathBuf,
+}
+
+type Files = BTreeMap<Vec<u8>, Vec<u8>>;
+
+fn failed(what: &str, error: &dyn std::fmt::Display) -> Failure {
+    Failure::unfinished(format!("the demo couldn't {what}: {error}"))
+}
+
+impl Demo {
+    /// An empty folder; one that an earlier demo made is emptied, any other is left alone.
+    fn prepare(folder: PathBuf) -> Result<Self, Failure> {
+        let program = std::env::current_exe().map_err(|e| failed("find its own program", &e))?;
+        if folder.join(".git").join(MARK).is_file() {
+            std::fs::remove_dir_all(&folder).map_err(|e| failed("clear its old folder", &e))?;
+        } else if std::fs::read_dir(&folder).is_ok_and(|mut entries| entries.next().is_some()) || folder.is_file() {
+            return Err(Failure::wrong(format!("{} isn't empty, so it is left alone", folder.display())).hint("Give `swage demo` a folder that is empty or doesn't exist yet."));
+        }
+        std::fs::create_dir_all(&folder).map_err(|e| failed("make its folder", &e))?;
+        let folder = folder.canonicalize().map_err(|e| failed("make its folder", &e))?;
+        Ok(Self { folder, program })
+    }
+
+    /// A git command in the folder, with a fixed clock and made-up people.
+    fn git(&self, who: &str, args: &[&str]) -> Result<(), Failure> {
+        let mut command = Command::new("git");
+        command.arg("-C").arg(&self.folder).args(["-c", "core.autocrlf=false", "-c", "commit.gpgSign=false", "-c", "core.hooksPath=/dev/null"]).args(args);
+        for role in ["AUTHOR", "COMMITTER"] {
+            command.env(format!("GIT_{role}_NAME"), who).env(format!("GIT_{role}_EMAIL"), format!("{who}@example.org")).env(format!("GIT_{role}_DATE"), "2031-03-01T09:00:00Z");
+        }
+        let output = command.output().map_err(|e| failed("run git", &e))?;
+        if output.status.success() { Ok(()) } else { Err(failed(&format!("run git {}", args[0]), &String::from_utf8_lossy(&output.stderr))) }
+    }
+
+    /// The repository: main, and each branch from its patch.
+    fn build(&self) -> Result<(), Failure> {
+        let mut main = Files::new();
+        if let Some(folder) = DATA.get_dir("main") {
+            gather(folder, &mut main);
+        }
+        self.git("maintainer", &["init", "--quiet", "--initial-branch=main"])?;
+        std::fs::write(self.folder.join(".git").join(MARK), "").map_err(|e| failed("mark its folder", &e))?;
+        self.git("maintainer", &["config", "user.name", "harbour-dev"])?;
+        self.git("maintainer", &["config", "user.email", "harbour-dev@example.org"])?;
+        self.write(&Files::new(), &main)?;
+        self.commit("maintainer", "The ferry line's software so far")?;
+        for (branch, message, who) in BRANCHES {
+            self.git(who, &["checkout", "--quiet", "-b", branch, "main"])?;
+            let patch = DATA.get_file(format!("branches/{branch}.patch")).map(include_dir::File::contents).unwrap_or_default();
+            self.write(&main, &patched(&main, patch)?)?;
+            self.commit(who, message)?;
+        }
+        self.git("maintainer", &["checkout", "--quiet", "quay-times"])
+    }
+
+    fn commit(&self, who: &str, message: &str) -> Result<(), Failure> {
+        self.git(who, &["add", "--all"])?;
+        self.git(who, &["commit", "--quiet", "-m", message])
+    }
+
+    /// Turns the working tree from one set of files into another.
+    fn write(&self, from: &Files, to: &Files) -> Result<(), Failure> {
+        use std::os::unix::ffi::OsStrExt;
+        let at = |path: &[u8]| self.folder.join(std::ffi::OsStr::from_bytes(path));
+        for path in from.keys().filter(|p| !to.contains_key(*p)) {
+            std::fs::remove_file(at(path)).map_err(|e| failed("write its files", &e))?;
+        }
+        for (path, content) in to {
+            let path = at(path);
+            let parent = path.parent().unwrap_or(&self.folder);
+            std::fs::create_dir_all(parent).and_then(|()| std::fs::write(&path, content)).map_err(|e| failed("write its files", &e))?;
+        }
+        Ok(())
+    }
+
+    /// Runs Swage as a user would and shows what it says.
+    fn show(&self, args: &[&str], host: Option<&str>) -> Result<(), Failure> {
+        let paint = Paint;
+        let shown = args.iter().map(|a| if a.contains(' ') { format!("\"{a}\"") } else { (*a).to_owned() }).collect::<Vec<_>>().join(" ");
+        print(format!("{}\n", paint.note(format!("$ swage {shown}"))).as_bytes())?;
+        let mut command = Command::new(&self.program);
+        command.current_dir(&self.folder).args(args).env("SWAGE_TOKEN", TOKEN);
+        if let Some(url) = host {
+            command.args(["--to", url]);
+        }
+        // A pipe is read here, so the choice of colours is made here too.
+        let colour = std::io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none();
+        command.args(["--color", if colour { "always" } else { "never" }]);
+        let output = command.output().map_err(|e| failed("run Swage", &e))?;
+        print(&output.stdout)?;
+        print(&output.stderr)?;
+        let code = output.status.code().unwrap_or(-1);
+        print(format!("{}\n\n", paint.faint(format!("exit code {code}"))).as_bytes())?;
+        if matches!(code, 0 | 1) { Ok(()) } else { Err(failed(&format!("show `swage {shown}`"), &format!("it ended with {code}"))) }
+    }
+
+    fn say(&self, text: &str) -> Result<(), Failure> {
+        let lines = wrap(text, width().min(100));
+        print(format!("{}\n\n", lines.join("\n")).as_bytes())
+    }
+
+    /// The story, in the order in which people work.
+    fn tell(&self) -> Result<(), Failure> {
+        let paint = Paint;
+        let heading = |text: &str| print(format!("{}\n", paint.strong(text)).as_bytes());
+        heading("An island ferry line")?;
+        self.say(&format!("In {} stands a small repository: a TypeScript service for berths, Python tools for the timetable, a gate in Java, and three branches that want to enter main.", self.folder.display()))?;
+
+        heading("1. What is there already")?;
+        self.say("The maintainer has switched two packs on and written three rules. main has old findings; nobody has to mend them today, and none will ever be held against a change.")?;
+        self.show(&["scan", "main", "--format", "lines"], None)?;
+
+        heading("2. What a branch brings")?;
+        self.say("harbour-dev asks before offering quay-times. A route reaches the store, one function got a parameter more and another has too many, and a debugging print was left in. The comment that merely speaks of store.find(id) isn't reported.")?;
+        self.show(&["review", "main...quay-times"], None)?;
+
+        heading("3. Rule by rule, file by file")?;
+        self.show(&["compare", "main", "quay-times"], None)?;
+
+        heading("4. On the review host")?;
+        self.say("A small host is started for this demo on a free port. The findings become threads at their lines.")?;
+        let data = self.folder.join(".git").join("swage-demo-host.db");
+        let options = ServerOptions { listen: ([127, 0, 0, 1], 0).into(), data: data.clone(), token: TOKEN.to_owned(), idle: None };
+        let host = Server::bind(options).map_err(|e| failed("start its host", &e))?.spawn();
+        let post = |title: &[&str]| self.show(&[&["post", "main..quay-times", "--proposal", "7"], title].concat(), Some(&host.url));
+        post(&["--open", "Times at the quay"])?;
+        self.say("Posting again changes nothing. Then harbour-dev mends the worst of it and pushes: threads whose finding is gone are closed, the others stay and move with their lines.")?;
+        post(&[])?;
+        self.mend()?;
+        post(&[])?;
+        drop(host);
+
+        heading("5. May it be merged?")?;
+        self.say("The gate looks at what main would be after the merge, by the rules that stand on main.")?;
+        self.show(&["gate", "main..quay-times"], None)?;
+        self.show(&["gate", "main..later-boats"], None)?;
+        self.say("tidy-folders moves and renames code that is full of old findings. It makes nothing worse, so it passes.")?;
+        self.show(&["gate", "main..tidy-folders"], None)?;
+
+        heading("Now you")?;
+        let program = self.program.display();
+        let folder = self.folder.display();
+        let host = format!("SWAGE_TOKEN={TOKEN} swage host serve --data {}", data.display());
+        let lines = [
+            format!("cd {folder}"),
+            format!("alias swage={program}"),
+            "swage review                       # the branch that is checked out, quay-times".into(),
+            "swage gate                         # would it pass now?".into(),
+            "swage rules show route-reaches-store".into(),
+            "swage rules test".into(),
+            "swage review --format sarif --output review.sarif".into(),
+            format!("{host}   # the threads, as pages"),
+        ];
+        self.say("The repository stays for you to play with:")?;
+        print(lines.iter().map(|l| format!("  {l}\n")).collect::<String>().as_bytes())
+    }
+
+    /// Takes the route's reach into the store and the debugging print out again.
+    fn mend(&self) -> Result<(), Failure> {
+        let edits = [
+            ("src/routes/berths.ts", "store.bookingsOf(request.query.berth)", "this.service.bookingsOf(request.query.berth)"),
+            ("src/routes/berths.ts", "import { store } from \"../store\";\n", ""),
+            ("src/services/berths.ts", "  private isFree", "  bookingsOf(berth: string): Booking[] {\n    return store.bookingsOf(berth);\n  }\n\n  private isFree"),
+            ("timetable/load.py", "sends.\"\"\"", "sends.\n\nTimes are those of the port.\n\"\"\""),
+            ("timetable/publish.py", "    print(\"here\", board)\n", ""),
+        ];
+        for (file, from, to) in edits {
+            let path = self.folder.join(file);
+            let text = std::fs::read_to_string(&path).map_err(|e| failed("mend its branch", &e))?;
+            std::fs::write(&path, text.replace(from, to)).map_err(|e| failed("mend its branch", &e))?;
+        }
+        self.commit("harbour-dev", "Ask the service for a berth's times")
+    }
+}
+
+fn gather(folder: &Dir<'_>, files: &mut Files) {
+    use std::os::unix::ffi::OsStrExt;
+    for file in folder.files() {
+        let path = file.path().strip_prefix("main").unwrap_or(file.path());
+        files.insert(path.as_os_str().as_bytes().to_vec(), file.contents().to_vec());
+    }
+    folder.dirs().for_each(|inner| gather(inner, files));
+}
+
+/// The files with a patch applied.
+fn patched(files: &Files, patch: &[u8]) -> Result<Files, Failure> {
+    let diff = read(patch, &ReadOptions::default()).map_err(|e| failed("read a branch", &e))?;
+    let mut out = files.clone();
+    for file in diff.files() {
+        let old = out.remove(file.old_path.as_ref()).unwrap_or_default();
+        if file.kind != Kind::Deleted {
+            let new = apply(&old, file, Direction::Forward).map_err(|e| failed("apply a branch", &e))?;
+            out.insert(file.new_path.to_vec(), new);
+        }
+    }
+    Ok(out)
+}
