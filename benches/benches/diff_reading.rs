@@ -18,12 +18,22 @@ fn diff() -> Vec<u8> {
         let module = python_module(number);
         let lines: Vec<&str> = module.lines().collect();
         let name = format!("timetable/line_{number}.py");
-        _ = write!(text, "diff --git a/{name} b/{name}\nindex {number:040x}..{:040x} 100644\n--- a/{name}\n+++ b/{name}\n", number + 1);
+        _ = write!(
+            text,
+            "diff --git a/{name} b/{name}\nindex {number:040x}..{:040x} 100644\n--- a/{name}\n+++ b/{name}\n",
+            number + 1
+        );
         for (hunk, part) in lines.chunks(20).enumerate().filter(|(_, part)| part.len() == 20) {
             let at = hunk * 40 + 1;
             _ = writeln!(text, "@@ -{at},12 +{at},14 @@ def sailings():");
             for (n, line) in part.iter().enumerate() {
-                let marker = if (3..9).contains(&n) { '-' } else if (9..17).contains(&n) { '+' } else { ' ' };
+                let marker = if (3..9).contains(&n) {
+                    '-'
+                } else if (9..17).contains(&n) {
+                    '+'
+                } else {
+                    ' '
+                };
                 _ = writeln!(text, "{marker}{line}");
             }
         }
@@ -47,7 +57,10 @@ fn main() {
         let files = diff.files().count();
         let ratio = (peak() - before) as f64 / bytes.len() as f64;
         let kept = if ratio <= 1.2 { "kept" } else { "BROKEN" };
-        println!("memory for reading {} MB, {files} files: {ratio:.3} of the input, at most 1.2 promised: {kept}", bytes.len() >> 20);
+        println!(
+            "memory for reading {} MB, {files} files: {ratio:.3} of the input, at most 1.2 promised: {kept}",
+            bytes.len() >> 20
+        );
         return;
     }
     let bytes = diff();

@@ -36,9 +36,16 @@ match = { measure = "lines", over = 60 }
 
 fn main() {
     let files: Vec<(String, String)> = (0..3000)
-        .map(|n| if n % 2 == 0 { (format!("line_{n}.py"), python_module(n)) } else { (format!("quay_{n}.ts"), typescript_module(n)) })
+        .map(|n| {
+            if n % 2 == 0 {
+                (format!("line_{n}.py"), python_module(n))
+            } else {
+                (format!("quay_{n}.ts"), typescript_module(n))
+            }
+        })
         .collect();
-    let own = read_rules("bench", MEASURES, true).expect("the rules are right").rules.into_iter().map(|(r, _)| Arc::new(r));
+    let own =
+        read_rules("bench", MEASURES, true).expect("the rules are right").rules.into_iter().map(|(r, _)| Arc::new(r));
     let rules: Vec<Arc<Rule>> = PACKS.iter().flat_map(|p| p.rules().iter().cloned()).chain(own).collect();
     let count = rules.len();
     let set = RuleSet::new(rules);

@@ -32,12 +32,17 @@ fn median(mut times: Vec<Duration>) -> Duration {
 pub fn report(name: &str, ours: Duration, reference: Duration, most: f64) {
     let ratio = ours.as_secs_f64() / reference.as_secs_f64();
     let kept = if ratio <= most { "kept" } else { "BROKEN" };
-    println!("{name}: {:.1} ms against {:.1} ms, ratio {ratio:.2}, at most {most} promised: {kept}", ours.as_secs_f64() * 1e3, reference.as_secs_f64() * 1e3);
+    println!(
+        "{name}: {:.1} ms against {:.1} ms, ratio {ratio:.2}, at most {most} promised: {kept}",
+        ours.as_secs_f64() * 1e3,
+        reference.as_secs_f64() * 1e3
+    );
 }
 
 /// A Python module of about 80 lines; every number makes another one.
 pub fn python_module(number: usize) -> String {
-    let mut text = format!("\"\"\"Sailings of line {number}.\"\"\"\n\nimport csv\nfrom datetime import datetime, timezone\n\n");
+    let mut text =
+        format!("\"\"\"Sailings of line {number}.\"\"\"\n\nimport csv\nfrom datetime import datetime, timezone\n\n");
     for n in 0..8 {
         _ = write!(
             text,
@@ -49,7 +54,9 @@ pub fn python_module(number: usize) -> String {
 
 /// A TypeScript module of about 70 lines.
 pub fn typescript_module(number: usize) -> String {
-    let mut text = format!("import {{ Berth, Booking }} from \"./berths\";\n\n/** Keeps quay {number}. */\nexport class Quay{number} {{\n  private bookings: Booking[] = [];\n");
+    let mut text = format!(
+        "import {{ Berth, Booking }} from \"./berths\";\n\n/** Keeps quay {number}. */\nexport class Quay{number} {{\n  private bookings: Booking[] = [];\n"
+    );
     for n in 0..7 {
         _ = write!(
             text,

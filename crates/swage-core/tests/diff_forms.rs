@@ -57,7 +57,8 @@ fn forms_of_diffs() {
         shown += &format!("# {name}\n{}", told(&diff));
         // Printed and read again, it is the same.
         let printed = diff.to_bytes();
-        let again = read(&printed, &ReadOptions::default()).unwrap_or_else(|e| panic!("{name}, printed: {e}\n{}", String::from_utf8_lossy(&printed)));
+        let again = read(&printed, &ReadOptions::default())
+            .unwrap_or_else(|e| panic!("{name}, printed: {e}\n{}", String::from_utf8_lossy(&printed)));
         assert_eq!(told(&again), told(&diff), "{name}");
         assert_eq!(read(&again.to_bytes(), &ReadOptions::default()).unwrap(), again, "{name}: printing twice");
     }
@@ -80,7 +81,10 @@ fn refusals_name_the_place() {
         ("hunks out of order", format!("{head}@@ -9 +9 @@\n-a\n+b\n@@ -1 +1 @@\n-a\n+b\n")),
         ("name missing", "--- a/q.py\n@@ -1 +1 @@\n-a\n+b\n".into()),
         ("stray end-of-file marker", format!("{head}@@ -1,2 +1 @@\n-a\n\\ No newline at end of file\n-b\n+c\n")),
-        ("combined", "diff --cc q.py\nindex 1,2..3\n--- a/q.py\n+++ b/q.py\n@@@ -1,1 -1,1 +1,1 @@@\n- a\n -b\n++c\n".into()),
+        (
+            "combined",
+            "diff --cc q.py\nindex 1,2..3\n--- a/q.py\n+++ b/q.py\n@@@ -1,1 -1,1 +1,1 @@@\n- a\n -b\n++c\n".into(),
+        ),
         ("context diff", "*** q.py\t2031\n--- q.py\t2031\n***************\n*** 1 ****\n".into()),
         ("bad quoting", "diff --git \"a/q\\9\" \"b/q\\9\"\nold mode 100644\nnew mode 100755\n".into()),
         ("bad binary block", "diff --git a/p b/p\nGIT binary patch\nliteral 3\n!!!\n\n".into()),
@@ -99,9 +103,17 @@ fn refusals_name_the_place() {
 
 #[test]
 fn names_keep_their_bytes() {
-    for path in [&b"plain name.py"[..], b"tab\there", b"\xff\xfe latin", "häfen.py".as_bytes(), b"quote\"back\\slash", b"\x07\x08\x0b\x0c\r\n\x01\x7f"] {
+    for path in [
+        &b"plain name.py"[..],
+        b"tab\there",
+        b"\xff\xfe latin",
+        "häfen.py".as_bytes(),
+        b"quote\"back\\slash",
+        b"\x07\x08\x0b\x0c\r\n\x01\x7f",
+    ] {
         let quoted = quote_path(path);
-        let back = if quoted.starts_with(b"\"") { unquote_path(&quoted).expect("well quoted").0 } else { quoted.to_vec() };
+        let back =
+            if quoted.starts_with(b"\"") { unquote_path(&quoted).expect("well quoted").0 } else { quoted.to_vec() };
         assert_eq!(back, path);
     }
     for bad in [&b"\""[..], b"\"\\", b"\"\\x\"", b"\"\\39\"", b"\"\\400\"", b"no"] {
@@ -114,14 +126,20 @@ fn encoded_mail_is_decoded_and_other_input_left_alone() {
     let quoted = "From: harbour-dev@example.org\nSubject: [PATCH] Quay\nMIME-Version: 1.0\nContent-Type: text/plain; charset=utf-8\nContent-Transfer-Encoding: quoted-printable\n\ndiff --git a/q b/q\n--- a/q\n+++ b/q\n@@ -1 +1 @@\n-a=3D1\n+h=C3=A4fen =3D a very =\nlong line\n";
     let decoded = decode_mail(quoted.as_bytes());
     let diff = read(&decoded, &ReadOptions::default()).unwrap();
-    let lines: Vec<_> = diff.files().flat_map(|f| f.hunks()).flat_map(|h| h.lines()).map(|l| String::from_utf8_lossy(l.text)).collect();
+    let lines: Vec<_> =
+        diff.files().flat_map(|f| f.hunks()).flat_map(|h| h.lines()).map(|l| String::from_utf8_lossy(l.text)).collect();
     assert_eq!(lines, ["a=1", "häfen = a very long line"]);
 
     // The same in a mailbox, in base64, as an attachment.
     let base64 = "LS0tIGEvcQorKysgYi9xCkBAIC0xICsxIEBACi1hCitiCg==";
-    let boxed = format!("From x@example.org Thu Jan  2 00:00:00 2031\nFrom: x@example.org\nMIME-Version: 1.0\nContent-Type: multipart/mixed; boundary=B\n\n--B\nContent-Type: text/plain\n\nSee below.\n--B\nContent-Type: text/x-patch\nContent-Transfer-Encoding: base64\n\n{base64}\n--B--\n");
+    let boxed = format!(
+        "From x@example.org Thu Jan  2 00:00:00 2031\nFrom: x@example.org\nMIME-Version: 1.0\nContent-Type: multipart/mixed; boundary=B\n\n--B\nContent-Type: text/plain\n\nSee below.\n--B\nContent-Type: text/x-patch\nContent-Transfer-Encoding: base64\n\n{base64}\n--B--\n"
+    );
     let decoded = decode_mail(boxed.as_bytes());
-    assert_eq!(told(&read(&decoded, &ReadOptions::default()).unwrap()), "0 Modified \"q\" -> \"q\" -:- 1 hunks +1 -1\n");
+    assert_eq!(
+        told(&read(&decoded, &ReadOptions::default()).unwrap()),
+        "0 Modified \"q\" -> \"q\" -:- 1 hunks +1 -1\n"
+    );
 
     let plain = b"diff --git a/m b/m\n--- a/m\n+++ b/m\n@@ -0,0 +1 @@\n+Content-Transfer-Encoding: base64\n";
     assert_eq!(decode_mail(plain).as_ref(), plain);
@@ -132,7 +150,11 @@ fn hunks_that_do_not_fit_are_refused() {
     let text = b"--- a/q\n+++ b/q\n@@ -2,2 +2,2 @@\n b\n-c\n+C\n";
     let diff = read(text, &ReadOptions::default()).unwrap();
     let file = diff.files().next().unwrap();
-    let told = |content: &[u8]| apply(content, file, Direction::Forward).map(|c| String::from_utf8_lossy(&c).into_owned()).unwrap_or_else(|e| e.to_string());
+    let told = |content: &[u8]| {
+        apply(content, file, Direction::Forward)
+            .map(|c| String::from_utf8_lossy(&c).into_owned())
+            .unwrap_or_else(|e| e.to_string())
+    };
     insta::assert_snapshot!([&b"a\nb\nc\nd\n"[..], b"a\nb\nX\n", b"a\n", b"", b"a\nb\nc"].map(told).join("\n---\n"), @r"
     a
     b

@@ -7,7 +7,19 @@ use swage_core::diff::{Direction, LineMap, ReadOptions, apply, read};
 
 /// Files of few different lines, so that diffs are rich: CRs, markers, header look-alikes, bytes that aren't UTF-8.
 fn content() -> impl Strategy<Value = Vec<u8>> {
-    let line = prop::sample::select(vec![&b"a"[..], b"b", b"", b" ", b"-- x", b"++ y", b"@@ -1 +1 @@", b"c\r", b"\xff\xfe", b"\\ No newline", b"diff --git a/f b/f"]);
+    let line = prop::sample::select(vec![
+        &b"a"[..],
+        b"b",
+        b"",
+        b" ",
+        b"-- x",
+        b"++ y",
+        b"@@ -1 +1 @@",
+        b"c\r",
+        b"\xff\xfe",
+        b"\\ No newline",
+        b"diff --git a/f b/f",
+    ]);
     (prop::collection::vec(line, 0..14), any::<bool>()).prop_map(|(lines, last)| {
         let mut bytes = lines.join(&b'\n');
         if last && !bytes.is_empty() {
@@ -106,11 +118,19 @@ fn segments() -> impl Strategy<Value = LineMap> {
             old += gap + 1;
             new += gap + 1;
             let (o, n) = (if removed == 0 { old - 1 } else { old }, if added == 0 { new - 1 } else { new });
-            text += &format!("@@ -{o},{removed} +{n},{added} @@\n{}{}", "-x\n".repeat(removed as usize), "+y\n".repeat(added as usize));
+            text += &format!(
+                "@@ -{o},{removed} +{n},{added} @@\n{}{}",
+                "-x\n".repeat(removed as usize),
+                "+y\n".repeat(added as usize)
+            );
             old += removed;
             new += added;
             any = true;
         }
-        if any { LineMap::from_hunks(read(text.as_bytes(), &ReadOptions::default()).unwrap().files().next().unwrap().hunks()) } else { LineMap::identity() }
+        if any {
+            LineMap::from_hunks(read(text.as_bytes(), &ReadOptions::default()).unwrap().files().next().unwrap().hunks())
+        } else {
+            LineMap::identity()
+        }
     })
 }

@@ -25,13 +25,18 @@ fn rules(source: &str) -> Result<Vec<Arc<Rule>>, String> {
 fn every_shipped_rule_does_what_its_examples_say() {
     let mut wrong = String::new();
     for pack in &PACKS {
-        let rules = pack.read().unwrap_or_else(|problems| panic!("{}", problems.iter().map(|p| format!("{p}\n")).collect::<String>()));
+        let rules = pack
+            .read()
+            .unwrap_or_else(|problems| panic!("{}", problems.iter().map(|p| format!("{p}\n")).collect::<String>()));
         for rule in rules.into_iter().map(Arc::new) {
             let reported = rule.examples.iter().any(|e| !e.lines.is_empty());
-            let silent = rule.examples.iter().any(|e| (1..=e.code.lines().count() as u64).any(|l| !e.lines.contains(&l)));
+            let silent =
+                rule.examples.iter().any(|e| (1..=e.code.lines().count() as u64).any(|l| !e.lines.contains(&l)));
             assert!(reported && silent && rule.help.is_some(), "{} needs help and examples of both kinds", rule.id);
             for language in rule.languages() {
-                let has = rule.examples.iter().any(|e| Language::of(e.path.as_bytes(), e.code.as_bytes()) == Some(language) && !e.lines.is_empty());
+                let has = rule.examples.iter().any(|e| {
+                    Language::of(e.path.as_bytes(), e.code.as_bytes()) == Some(language) && !e.lines.is_empty()
+                });
                 assert!(has, "{} has no example in {}", rule.id, language.name);
             }
             for example in &rule.examples {
@@ -39,7 +44,10 @@ fn every_shipped_rule_does_what_its_examples_say() {
                 let mut lines: Vec<u64> = found.hits.iter().map(|h| u64::from(h.span.start_line)).collect();
                 lines.dedup();
                 if lines != example.lines {
-                    wrong += &format!("{} {}: expected {:?}, found {lines:?} ({:?})\n", rule.id, example.path, example.lines, found.status);
+                    wrong += &format!(
+                        "{} {}: expected {:?}, found {lines:?} ({:?})\n",
+                        rule.id, example.path, example.lines, found.status
+                    );
                 }
             }
         }
@@ -51,15 +59,27 @@ fn every_shipped_rule_does_what_its_examples_say() {
 fn every_language_has_the_same_abilities() {
     for language in LANGUAGES {
         let grammar = &language.tables().grammar;
-        let known = |kind: &str| (0..grammar.node_kind_count() as u16).any(|id| grammar.node_kind_is_named(id) && grammar.node_kind_for_id(id) == Some(kind));
+        let known = |kind: &str| {
+            (0..grammar.node_kind_count() as u16)
+                .any(|id| grammar.node_kind_is_named(id) && grammar.node_kind_for_id(id) == Some(kind))
+        };
         let unknown: Vec<_> = language.kinds().filter(|k| !known(k)).collect();
         assert!(unknown.is_empty(), "{}: {unknown:?}", language.name);
         for (word, class) in Class::ALL {
-            assert!((0..grammar.node_kind_count() as u16).any(|id| language.tables().is(id, class)), "{} has no {word}", language.name);
+            assert!(
+                (0..grammar.node_kind_count() as u16).any(|id| language.tables().is(id, class)),
+                "{} has no {word}",
+                language.name
+            );
         }
         assert_eq!(Language::of(format!("x.{}", language.extensions[0]).as_bytes(), b""), Some(*language));
     }
-    let by_first_line = [("run", "#!/usr/bin/env python3.12\n", Some("python")), ("run", "#!/usr/bin/node\n", Some("javascript")), ("run", "#!/bin/sh\n", None), ("run.txt", "#!/usr/bin/python\n", None)];
+    let by_first_line = [
+        ("run", "#!/usr/bin/env python3.12\n", Some("python")),
+        ("run", "#!/usr/bin/node\n", Some("javascript")),
+        ("run", "#!/bin/sh\n", None),
+        ("run.txt", "#!/usr/bin/python\n", None),
+    ];
     for (path, first, name) in by_first_line {
         assert_eq!(Language::of(path.as_bytes(), first.as_bytes()).map(|l| l.name), name, "{first}");
     }
@@ -72,38 +92,143 @@ fn matches_and_filters() {
     let py = r#"languages = ["python"]"#;
     let cases: &[(&str, &str, &str, &str, &str)] = &[
         // Holes.
-        (ts, r#"{ code = "STORE.CALL(ARGS)", holes = { STORE = { text = "^(db|store)$" }, CALL = {}, ARGS = { many = true } } }"#, "a.ts", "store.find(1, 2);\nshop.find(1);\n// store.find(1)\nstore . find(\n  1, /* one */\n);\nstore?.x;\n", "1:1 4:1"),
+        (
+            ts,
+            r#"{ code = "STORE.CALL(ARGS)", holes = { STORE = { text = "^(db|store)$" }, CALL = {}, ARGS = { many = true } } }"#,
+            "a.ts",
+            "store.find(1, 2);\nshop.find(1);\n// store.find(1)\nstore . find(\n  1, /* one */\n);\nstore?.x;\n",
+            "1:1 4:1",
+        ),
         (ts, r#"{ code = "A === A", holes.A = {} }"#, "a.ts", "if (x.y === x.y) {}\nif (x === y) {}\n", "1:5"),
-        (ts, r#"{ code = "f(FIRST, REST)", holes = { FIRST = { node = "string" }, REST = { many = true } } }"#, "a.ts", "f('a');\nf('a', 1, 2);\nf(1, 'a');\nf();\n", "1:1 2:1"),
-        (ts, r#"{ code = "f(BEFORE, null, BEHIND)", holes = { BEFORE = { many = true }, BEHIND = { many = true } } }"#, "a.ts", "f(null);\nf(1, null);\nf(1, null, 2);\nf(1);\n", "1:1 2:1 3:1"),
-        (ts, r#"{ code = "if (C) { BODY }", holes = { C = {}, BODY = { many = true } } }"#, "a.ts", "if (a) { b(); c(); }\nif (a) b();\nif (a) {} else {}\n", "1:1"),
-        (ts, r#"{ code = "open(X);\nclose(X);", holes.X = {} }"#, "a.ts", "open(a);\nclose(a);\nopen(a);\nclose(b);\n", "1:1"),
-        (py, r#"{ code = "def NAME(GIVEN):\n    return None", holes = { NAME = {}, GIVEN = { many = true } } }"#, "a.py", "def f(a, b):\n    return None\ndef g():\n    # why\n    return None\ndef h():\n    return 1\n", "1:1 3:1"),
+        (
+            ts,
+            r#"{ code = "f(FIRST, REST)", holes = { FIRST = { node = "string" }, REST = { many = true } } }"#,
+            "a.ts",
+            "f('a');\nf('a', 1, 2);\nf(1, 'a');\nf();\n",
+            "1:1 2:1",
+        ),
+        (
+            ts,
+            r#"{ code = "f(BEFORE, null, BEHIND)", holes = { BEFORE = { many = true }, BEHIND = { many = true } } }"#,
+            "a.ts",
+            "f(null);\nf(1, null);\nf(1, null, 2);\nf(1);\n",
+            "1:1 2:1 3:1",
+        ),
+        (
+            ts,
+            r#"{ code = "if (C) { BODY }", holes = { C = {}, BODY = { many = true } } }"#,
+            "a.ts",
+            "if (a) { b(); c(); }\nif (a) b();\nif (a) {} else {}\n",
+            "1:1",
+        ),
+        (
+            ts,
+            r#"{ code = "open(X);\nclose(X);", holes.X = {} }"#,
+            "a.ts",
+            "open(a);\nclose(a);\nopen(a);\nclose(b);\n",
+            "1:1",
+        ),
+        (
+            py,
+            r#"{ code = "def NAME(GIVEN):\n    return None", holes = { NAME = {}, GIVEN = { many = true } } }"#,
+            "a.py",
+            "def f(a, b):\n    return None\ndef g():\n    # why\n    return None\ndef h():\n    return 1\n",
+            "1:1 3:1",
+        ),
         (py, r#"{ code = "x = [A, B]", holes = { A = {}, B = {} } }"#, "a.py", "x = [1, 2,]\nx = [1]\n", "1:1"),
-        (r#"languages = ["java"]"#, r#"{ code = "LIST.size() == 0", holes.LIST = {} }"#, "A.java", "class A { boolean f() { return a.b.size() == 0; } }\n", "1:32"),
-        (r#"languages = ["go"]"#, r#"{ code = "if ERR != nil { return ERR }", holes.ERR = {} }"#, "a.go", "package a\n\nfunc f() error {\n\tif err != nil {\n\t\treturn err\n\t}\n\treturn nil\n}\n", "4:2"),
-        (r#"languages = ["rust"]"#, r#"{ code = "X.unwrap()", holes.X = {} }"#, "a.rs", "fn f() { a.b().unwrap(); a.unwrap_or(1); }\n", "1:10"),
+        (
+            r#"languages = ["java"]"#,
+            r#"{ code = "LIST.size() == 0", holes.LIST = {} }"#,
+            "A.java",
+            "class A { boolean f() { return a.b.size() == 0; } }\n",
+            "1:32",
+        ),
+        (
+            r#"languages = ["go"]"#,
+            r#"{ code = "if ERR != nil { return ERR }", holes.ERR = {} }"#,
+            "a.go",
+            "package a\n\nfunc f() error {\n\tif err != nil {\n\t\treturn err\n\t}\n\treturn nil\n}\n",
+            "4:2",
+        ),
+        (
+            r#"languages = ["rust"]"#,
+            r#"{ code = "X.unwrap()", holes.X = {} }"#,
+            "a.rs",
+            "fn f() { a.b().unwrap(); a.unwrap_or(1); }\n",
+            "1:10",
+        ),
         // Filters.
-        (ts, r#"{ code = "go()", enclosed_by = { definition = "class", name = "Routes$" } }"#, "a.ts", "class BerthRoutes { list() { go(); } }\nclass Berths { list() { go(); } }\ngo();\n", "1:30"),
-        (ts, r#"{ code = "go()", not_enclosed_by = { code = "try { BODY } catch (E) { REST }", holes = { BODY = { many = true }, E = {}, REST = { many = true } } } }"#, "a.ts", "try { go(); } catch (e) { no(); }\ngo();\n", "2:1"),
-        (ts, r#"{ code = "function NAME(GIVEN) { BODY }", holes = { NAME = {}, GIVEN = { many = true }, BODY = { many = true } }, encloses = { code = "eval(X)", holes.X = {} } }"#, "a.ts", "function f() { if (a) { eval(a); } }\nfunction g() {}\n", "1:1"),
+        (
+            ts,
+            r#"{ code = "go()", enclosed_by = { definition = "class", name = "Routes$" } }"#,
+            "a.ts",
+            "class BerthRoutes { list() { go(); } }\nclass Berths { list() { go(); } }\ngo();\n",
+            "1:30",
+        ),
+        (
+            ts,
+            r#"{ code = "go()", not_enclosed_by = { code = "try { BODY } catch (E) { REST }", holes = { BODY = { many = true }, E = {}, REST = { many = true } } } }"#,
+            "a.ts",
+            "try { go(); } catch (e) { no(); }\ngo();\n",
+            "2:1",
+        ),
+        (
+            ts,
+            r#"{ code = "function NAME(GIVEN) { BODY }", holes = { NAME = {}, GIVEN = { many = true }, BODY = { many = true } }, encloses = { code = "eval(X)", holes.X = {} } }"#,
+            "a.ts",
+            "function f() { if (a) { eval(a); } }\nfunction g() {}\n",
+            "1:1",
+        ),
         // Text in zones.
         ("", r#"{ text = "FIXME", zones = ["comment"] }"#, "a.py", "# FIXME\nFIXME = 'FIXME'\n", "1:3"),
         ("", r#"{ text = "FIXME", zones = ["string"] }"#, "a.py", "# FIXME\nFIXME = 'FIXME'\n", "2:10"),
         ("", r#"{ text = "FIXME", zones = ["code"] }"#, "a.py", "# FIXME\nFIXME = 'FIXME'\n", "2:1"),
         ("", r#"{ text = "FIXME$" }"#, "a.txt", "ä FIXME\r\nFIXME not\n", "1:3"),
         // Measures.
-        ("", r#"{ measure = "parameters", over = 2 }"#, "a.py", "class A:\n    def f(self, a, b): pass\n    def g(self, a, *, b, **c): pass\nh = lambda a, b, c: 1\n", "3:9 4:5"),
-        ("", r#"{ measure = "parameters", over = 2 }"#, "a.go", "package a\n\nfunc f(a, b, c int) {}\nfunc (q Quay) g(a, b int) {}\n", "3:6"),
-        ("", r#"{ measure = "parameters", over = 2 }"#, "a.ts", "const f = (a: A, b: B, c?: C) => 1;\nfunction g(this: X, a, b) {}\n", "1:11"),
-        ("", r#"{ measure = "nesting", over = 2 }"#, "a.js", "function f() { if (a) { for (;;) { if (b) {} } } }\nfunction g() { if (a) {} else if (b) {} else if (c) {} else if (d) {} }\n", "1:10"),
-        ("", r#"{ measure = "lines", of = "class", over = 2 }"#, "A.java", "class A {\n  int a;\n}\nclass B {}\n", "1:7"),
+        (
+            "",
+            r#"{ measure = "parameters", over = 2 }"#,
+            "a.py",
+            "class A:\n    def f(self, a, b): pass\n    def g(self, a, *, b, **c): pass\nh = lambda a, b, c: 1\n",
+            "3:9 4:5",
+        ),
+        (
+            "",
+            r#"{ measure = "parameters", over = 2 }"#,
+            "a.go",
+            "package a\n\nfunc f(a, b, c int) {}\nfunc (q Quay) g(a, b int) {}\n",
+            "3:6",
+        ),
+        (
+            "",
+            r#"{ measure = "parameters", over = 2 }"#,
+            "a.ts",
+            "const f = (a: A, b: B, c?: C) => 1;\nfunction g(this: X, a, b) {}\n",
+            "1:11",
+        ),
+        (
+            "",
+            r#"{ measure = "nesting", over = 2 }"#,
+            "a.js",
+            "function f() { if (a) { for (;;) { if (b) {} } } }\nfunction g() { if (a) {} else if (b) {} else if (c) {} else if (d) {} }\n",
+            "1:10",
+        ),
+        (
+            "",
+            r#"{ measure = "lines", of = "class", over = 2 }"#,
+            "A.java",
+            "class A {\n  int a;\n}\nclass B {}\n",
+            "1:7",
+        ),
     ];
     for (head, matcher, path, code, expected) in cases {
-        let source = format!("[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\n{head}\nmatch = {matcher}\n");
+        let source = format!(
+            "[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\n{head}\nmatch = {matcher}\n"
+        );
         let rules = rules(&source).unwrap_or_else(|e| panic!("{e}"));
         let found = scan_with(rules, path, code);
-        let places: Vec<_> = found.hits.iter().map(|h| format!("{}:{}", h.span.start_line, h.span.start_column)).collect();
+        let places: Vec<_> =
+            found.hits.iter().map(|h| format!("{}:{}", h.span.start_line, h.span.start_column)).collect();
         assert_eq!(places.join(" "), *expected, "{matcher} on\n{code}");
     }
 }
@@ -119,8 +244,15 @@ message = "`{STORE}.{CALL}` with ({ARGS}) {left} in {match}"
 languages = ["typescript"]
 match = { code = "STORE.CALL(ARGS)", holes = { STORE = {}, CALL = {}, ARGS = { many = true } } }
 "#;
-    assert_eq!(rules(source).unwrap_err().lines().next(), Some("rules.toml:6:11: nothing fills in `{left}` in the message"));
-    let found = scan_with(rules(&source.replace("{left} ", "{ } ")).unwrap(), "a.ts", "class A { f() { db.find(1,\n   2); } }\n");
+    assert_eq!(
+        rules(source).unwrap_err().lines().next(),
+        Some("rules.toml:6:11: nothing fills in `{left}` in the message")
+    );
+    let found = scan_with(
+        rules(&source.replace("{left} ", "{ } ")).unwrap(),
+        "a.ts",
+        "class A { f() { db.find(1,\n   2); } }\n",
+    );
     assert_eq!(found.hits[0].message, "`db.find` with (1, 2) { } in db.find(1, 2)");
     assert_eq!(found.hits[0].scope, "A.f");
 }

@@ -65,7 +65,8 @@ impl Repository {
         change.text = change.ask(index.as_deref(), &[])?;
         let hidden: Vec<String> = {
             let diff = read(&change.text, &ReadOptions::default())?;
-            let hides = |f: &&FileDiff<'_>| matches!(f.body, Body::Binary(_)) && Language::of(&f.new_path, b"").is_some();
+            let hides =
+                |f: &&FileDiff<'_>| matches!(f.body, Body::Binary(_)) && Language::of(&f.new_path, b"").is_some();
             let paths = diff.files().filter(hides).flat_map(|f| [f.old_path.to_vec(), f.new_path.to_vec()]);
             paths.filter_map(|p| String::from_utf8(p).ok()).collect()
         };
@@ -119,8 +120,24 @@ impl ReadChange<'_> {
         if let Some(objects) = &self.objects {
             with_objects(&mut command, self.repo, objects);
         }
-        command.args(["diff", "--no-color", "--no-ext-diff", "--no-textconv", "--full-index", "--find-renames=50%", "-l2000", "--unified=0"]);
-        command.args(["--inter-hunk-context=0", "--src-prefix=a/", "--dst-prefix=b/", "--submodule=short", "--ignore-submodules=dirty", "--no-relative"]);
+        command.args([
+            "diff",
+            "--no-color",
+            "--no-ext-diff",
+            "--no-textconv",
+            "--full-index",
+            "--find-renames=50%",
+            "-l2000",
+            "--unified=0",
+        ]);
+        command.args([
+            "--inter-hunk-context=0",
+            "--src-prefix=a/",
+            "--dst-prefix=b/",
+            "--submodule=short",
+            "--ignore-submodules=dirty",
+            "--no-relative",
+        ]);
         command.args(["--diff-algorithm=myers", "--indent-heuristic"]);
         if !only.is_empty() {
             command.arg("--text");
@@ -162,7 +179,9 @@ impl ReadChange<'_> {
 
 /// Lets a command read and write objects in a folder outside the repository.
 pub(crate) fn with_objects(command: &mut Command, repo: &Repository, objects: &Path) {
-    command.env("GIT_OBJECT_DIRECTORY", objects).env("GIT_ALTERNATE_OBJECT_DIRECTORIES", repo.common_dir().join("objects"));
+    command
+        .env("GIT_OBJECT_DIRECTORY", objects)
+        .env("GIT_ALTERNATE_OBJECT_DIRECTORIES", repo.common_dir().join("objects"));
 }
 
 /// The files of a diff. A file that becomes a link shows as two: one that goes and one that comes.
@@ -187,7 +206,11 @@ fn listed(file: &FileDiff<'_>) -> ChangedFile {
         nature,
         mode_only: modes.is_some() && file.body == Body::Unchanged && file.kind == Kind::Modified,
         modes,
-        map: if matches!(file.kind, Kind::Added | Kind::Deleted) { LineMap::nothing() } else { LineMap::from_hunks(file.hunks()) },
+        map: if matches!(file.kind, Kind::Added | Kind::Deleted) {
+            LineMap::nothing()
+        } else {
+            LineMap::from_hunks(file.hunks())
+        },
         added,
         removed,
     }
@@ -216,7 +239,9 @@ impl Contents for GitContents<'_, '_> {
         let new = match (&old, &file.body) {
             _ if file.kind == Kind::Deleted => Content::Absent,
             (Content::Unavailable(why), _) => Content::Unavailable(why.clone()),
-            (_, Body::Binary(_)) => new_id.map_or_else(|| Content::Unavailable("git shows it as binary".into()), |id| self.repo.blob(id)),
+            (_, Body::Binary(_)) => {
+                new_id.map_or_else(|| Content::Unavailable("git shows it as binary".into()), |id| self.repo.blob(id))
+            }
             (Content::Whole { .. }, Body::Unchanged) => old.clone(),
             (Content::Whole { bytes, .. }, _) => applied(bytes, file, new_id),
             _ => applied(&empty, file, new_id),

@@ -8,9 +8,23 @@ use crate::GitError;
 /// A git command in a folder, deaf to whatever would change its output.
 pub(crate) fn git(folder: &Path) -> Command {
     let mut command = Command::new("git");
-    command.arg("-C").arg(folder).args(["-c", "core.quotePath=true", "-c", "diff.orderFile=/dev/null", "-c", "core.pager=cat"]);
+    command.arg("-C").arg(folder).args([
+        "-c",
+        "core.quotePath=true",
+        "-c",
+        "diff.orderFile=/dev/null",
+        "-c",
+        "core.pager=cat",
+    ]);
     command.env("LC_ALL", "C").env("GIT_OPTIONAL_LOCKS", "0").env("GIT_TERMINAL_PROMPT", "0");
-    for name in ["GIT_EXTERNAL_DIFF", "GIT_DIFF_OPTS", "GIT_PREFIX", "GIT_LITERAL_PATHSPECS", "GIT_GLOB_PATHSPECS", "GIT_ICASE_PATHSPECS"] {
+    for name in [
+        "GIT_EXTERNAL_DIFF",
+        "GIT_DIFF_OPTS",
+        "GIT_PREFIX",
+        "GIT_LITERAL_PATHSPECS",
+        "GIT_GLOB_PATHSPECS",
+        "GIT_ICASE_PATHSPECS",
+    ] {
         command.env_remove(name);
     }
     command.stdin(std::process::Stdio::null());

@@ -56,10 +56,16 @@ impl GitError {
         match self {
             Self::NoRepository(_) => Some("Run this inside a repository, or review a diff with --patch FILE."),
             Self::NoGit(_) => Some("Install git 2.38 or newer and see that it is on the PATH."),
-            Self::BadRevision(_) => Some("Look at `git branch --all` and `git log`; a fresh clone may have to fetch the branch first."),
+            Self::BadRevision(_) => {
+                Some("Look at `git branch --all` and `git log`; a fresh clone may have to fetch the branch first.")
+            }
             Self::NoTarget(_) => Some("Name it with --target BRANCH, or set target = \"…\" in swage.toml."),
-            Self::NoMergeBase { shallow: true, .. } => Some("Fetch more history, for example with `git fetch --unshallow`."),
-            Self::NoMergeBase { shallow: false, .. } => Some("Compare the two directly with A..B, or choose another target."),
+            Self::NoMergeBase { shallow: true, .. } => {
+                Some("Fetch more history, for example with `git fetch --unshallow`.")
+            }
+            Self::NoMergeBase { shallow: false, .. } => {
+                Some("Compare the two directly with A..B, or choose another target.")
+            }
             Self::Bare => Some("Give a range of revisions, such as main...topic."),
             Self::Failed { .. } | Self::Diff(_) | Self::Unreadable(_) | Self::Temporary(_) => None,
         }
@@ -67,6 +73,9 @@ impl GitError {
 
     /// Whether the call was wrong, rather than the surroundings.
     pub fn is_usage(&self) -> bool {
-        matches!(self, Self::NoRepository(_) | Self::BadRevision(_) | Self::NoTarget(_) | Self::NoMergeBase { .. } | Self::Bare)
+        matches!(
+            self,
+            Self::NoRepository(_) | Self::BadRevision(_) | Self::NoTarget(_) | Self::NoMergeBase { .. } | Self::Bare
+        )
     }
 }

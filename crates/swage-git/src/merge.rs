@@ -47,7 +47,13 @@ impl Repository {
         };
         let base = match &shown {
             Some(id) => self.merge_base(&target.tip, id)?,
-            None => return Err(GitError::NoMergeBase { one: target.name.clone(), two: "unsaved work without a commit".into(), shallow: false }),
+            None => {
+                return Err(GitError::NoMergeBase {
+                    one: target.name.clone(),
+                    two: "unsaved work without a commit".into(),
+                    shallow: false,
+                });
+            }
         };
         let mut merge = self.git();
         with_objects(&mut merge, self, &objects);
@@ -80,7 +86,10 @@ impl Repository {
             with_objects(&mut command, self, objects);
             command.env("GIT_INDEX_FILE", index.path().join("index"));
             for role in ["AUTHOR", "COMMITTER"] {
-                command.env(format!("GIT_{role}_NAME"), "swage").env(format!("GIT_{role}_EMAIL"), "swage@localhost").env(format!("GIT_{role}_DATE"), "2000-01-01T00:00:00Z");
+                command
+                    .env(format!("GIT_{role}_NAME"), "swage")
+                    .env(format!("GIT_{role}_EMAIL"), "swage@localhost")
+                    .env(format!("GIT_{role}_DATE"), "2000-01-01T00:00:00Z");
             }
             command
         };

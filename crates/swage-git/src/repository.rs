@@ -96,15 +96,25 @@ impl Repository {
         let found = |name: String| self.commit(&name).ok().map(|tip| Target { name, tip });
         if let Some(name) = named {
             let tries = [name.to_owned(), format!("origin/{name}")];
-            return tries.into_iter().find_map(found).ok_or_else(|| GitError::NoTarget(format!("`{name}` names no branch or commit here")));
+            return tries
+                .into_iter()
+                .find_map(found)
+                .ok_or_else(|| GitError::NoTarget(format!("`{name}` names no branch or commit here")));
         }
         let repo = self.inner.to_thread_local();
-        let remote_head = repo.try_find_reference("refs/remotes/origin/HEAD").ok().flatten().and_then(|r| match r.target() {
-            gix::refs::TargetRef::Symbolic(name) => name.as_bstr().strip_prefix(b"refs/remotes/").map(|n| n.to_str_lossy().into_owned()),
-            gix::refs::TargetRef::Object(_) => None,
-        });
-        let tries = remote_head.into_iter().chain(["main", "master", "origin/main", "origin/master"].map(str::to_owned));
-        tries.into_iter().find_map(found).ok_or_else(|| GitError::NoTarget("none of origin's default branch, main and master exists".to_owned()))
+        let remote_head =
+            repo.try_find_reference("refs/remotes/origin/HEAD").ok().flatten().and_then(|r| match r.target() {
+                gix::refs::TargetRef::Symbolic(name) => {
+                    name.as_bstr().strip_prefix(b"refs/remotes/").map(|n| n.to_str_lossy().into_owned())
+                }
+                gix::refs::TargetRef::Object(_) => None,
+            });
+        let tries =
+            remote_head.into_iter().chain(["main", "master", "origin/main", "origin/master"].map(str::to_owned));
+        tries
+            .into_iter()
+            .find_map(found)
+            .ok_or_else(|| GitError::NoTarget("none of origin's default branch, main and master exists".to_owned()))
     }
 
     /// The files of a commit, in the order of their paths.
@@ -113,7 +123,12 @@ impl Repository {
     /// When the commit's trees can't be read.
     pub fn files(&self, commit: &str) -> Result<CommitFiles<'_>, GitError> {
         let repo = self.inner.to_thread_local();
-        let tree = repo.find_object(object_id(commit)?).map_err(unreadable)?.peel_to_kind(gix::object::Kind::Tree).map_err(unreadable)?.into_tree();
+        let tree = repo
+            .find_object(object_id(commit)?)
+            .map_err(unreadable)?
+            .peel_to_kind(gix::object::Kind::Tree)
+            .map_err(unreadable)?
+            .into_tree();
         let mut entries = tree.traverse().breadthfirst.files().map_err(unreadable)?;
         entries.sort_by(|a, b| a.filepath.cmp(&b.filepath));
         let files = entries.iter().filter(|e| !e.mode.is_tree()).map(|e| {
@@ -132,7 +147,12 @@ impl Repository {
     pub(crate) fn blob_at(&self, treeish: &str, path: &[u8]) -> Content {
         let find = || {
             let repo = self.inner.to_thread_local();
-            let tree = repo.find_object(object_id(treeish)?).map_err(unreadable)?.peel_to_kind(gix::object::Kind::Tree).map_err(unreadable)?.into_tree();
+            let tree = repo
+                .find_object(object_id(treeish)?)
+                .map_err(unreadable)?
+                .peel_to_kind(gix::object::Kind::Tree)
+                .map_err(unreadable)?
+                .into_tree();
             let entry = tree.lookup_entry_by_path(std::ffi::OsStr::from_bytes(path)).map_err(unreadable)?;
             Ok::<_, GitError>(entry.map(|e| e.object_id()))
         };
@@ -156,7 +176,9 @@ impl Repository {
             }
             let Some((_, repo)) = slot else { return Content::Absent };
             match repo.try_find_object(id) {
-                Ok(Some(mut object)) => Content::Whole { id: Some(id.to_string()), bytes: std::mem::take(&mut object.data) },
+                Ok(Some(mut object)) => {
+                    Content::Whole { id: Some(id.to_string()), bytes: std::mem::take(&mut object.data) }
+                }
                 Ok(None) => Content::Unavailable("its content isn't in this clone (shallow or partial)".to_owned()),
                 Err(error) => Content::Unavailable(format!("its content can't be read: {error}")),
             }
@@ -194,7 +216,9 @@ impl FileReader for CommitFiles<'_> {
     /// Paths that lead out of the repository are read beside its working tree: no change can touch them there.
     fn read(&self, path: &str) -> Result<Option<Vec<u8>>, String> {
         if path.starts_with("../") {
-            let Some(root) = self.repo.workdir() else { return Err(format!("{path} lies outside the repository, and a bare one has no place beside it")) };
+            let Some(root) = self.repo.workdir() else {
+                return Err(format!("{path} lies outside the repository, and a bare one has no place beside it"));
+            };
             return match std::fs::read(root.join(path)) {
                 Ok(bytes) => Ok(Some(bytes)),
                 Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(None),
@@ -203,7 +227,9 @@ impl FileReader for CommitFiles<'_> {
         }
         let Some(index) = self.find(path.as_bytes()) else { return Ok(None) };
         match self.content(index) {
-            _ if self.files[index].nature != Nature::Text => Err(format!("{path} isn't a plain file in {}", self.commit)),
+            _ if self.files[index].nature != Nature::Text => {
+                Err(format!("{path} isn't a plain file in {}", self.commit))
+            }
             Content::Whole { bytes, .. } => Ok(Some(bytes)),
             Content::Unavailable(why) => Err(format!("{path}: {why}")),
             Content::Absent | Content::Partial { .. } => Ok(None),

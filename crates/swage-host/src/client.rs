@@ -61,7 +61,12 @@ impl Client {
         if !(url.starts_with("http://") || url.starts_with("https://")) || url.contains(char::is_whitespace) {
             return Err(HostError::Address(url));
         }
-        let config = Agent::config_builder().timeout_global(Some(Duration::from_secs(60))).timeout_connect(Some(Duration::from_secs(10))).http_status_as_error(false).max_redirects(0).build();
+        let config = Agent::config_builder()
+            .timeout_global(Some(Duration::from_secs(60)))
+            .timeout_connect(Some(Duration::from_secs(10)))
+            .http_status_as_error(false)
+            .max_redirects(0)
+            .build();
         Ok(Self { url, token: token.to_owned(), agent: config.into() })
     }
 
@@ -97,14 +102,24 @@ impl Client {
         self.read(&url, answer)
     }
 
-    fn read<T: DeserializeOwned>(&self, url: &str, answer: Result<ureq::http::Response<ureq::Body>, ureq::Error>) -> Result<T, HostError> {
+    fn read<T: DeserializeOwned>(
+        &self,
+        url: &str,
+        answer: Result<ureq::http::Response<ureq::Body>, ureq::Error>,
+    ) -> Result<T, HostError> {
         let mut answer = answer.map_err(|e| HostError::Unreachable { url: self.url.clone(), why: e.to_string() })?;
         let nonsense = |why: String| HostError::Nonsense { url: url.to_owned(), why };
         let status = answer.status();
-        let text = answer.body_mut().with_config().limit(MOST_BYTES).read_to_string().map_err(|e| nonsense(e.to_string()))?;
+        let text =
+            answer.body_mut().with_config().limit(MOST_BYTES).read_to_string().map_err(|e| nonsense(e.to_string()))?;
         if !status.is_success() {
-            let said = serde_json::from_str::<serde_json::Value>(&text).ok().and_then(|v| v["error"].as_str().map(str::to_owned));
-            return Err(HostError::Refused { status: status.as_u16(), why: said.unwrap_or_else(|| text.chars().take(200).collect()) });
+            let said = serde_json::from_str::<serde_json::Value>(&text)
+                .ok()
+                .and_then(|v| v["error"].as_str().map(str::to_owned));
+            return Err(HostError::Refused {
+                status: status.as_u16(),
+                why: said.unwrap_or_else(|| text.chars().take(200).collect()),
+            });
         }
         serde_json::from_str(&text).map_err(|e| nonsense(e.to_string()))
     }

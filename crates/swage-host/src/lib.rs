@@ -14,7 +14,9 @@ mod server;
 mod storage;
 
 pub use client::{Client, HostError};
-pub use protocol::{Anchor, CodeLine, NewProposal, Posted, Proposal, Remark, Report, ReportedFinding, Revision, Thread};
+pub use protocol::{
+    Anchor, CodeLine, NewProposal, Posted, Proposal, Remark, Report, ReportedFinding, Revision, Thread,
+};
 pub use server::{Running, ServeError, Server, ServerOptions};
 
 /// The OpenAPI 3.1 description that the server serves at `/openapi.json`.

@@ -180,7 +180,10 @@ impl Report {
             if !["error", "warning", "note"].contains(&f.severity.as_str()) {
                 return Err(format!("`{}` is no severity", f.severity));
             }
-            if f.anchor.start_line == 0 || f.anchor.end_line < f.anchor.start_line || !["old", "new"].contains(&f.anchor.side.as_str()) {
+            if f.anchor.start_line == 0
+                || f.anchor.end_line < f.anchor.start_line
+                || !["old", "new"].contains(&f.anchor.side.as_str())
+            {
                 return Err(format!("the anchor of `{}` is no place", f.key));
             }
         }

@@ -94,7 +94,11 @@ impl Server {
         let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().map_err(failed)?;
         let listener = runtime.block_on(TcpListener::bind(options.listen)).map_err(failed)?;
         let address = listener.local_addr().map_err(failed)?;
-        let shared = Arc::new(Shared { storage: Mutex::new(storage), token: options.token, last_request: Mutex::new(Instant::now()) });
+        let shared = Arc::new(Shared {
+            storage: Mutex::new(storage),
+            token: options.token,
+            last_request: Mutex::new(Instant::now()),
+        });
         Ok(Self { runtime, listener, address, shared, idle: options.idle })
     }
 
@@ -174,7 +178,9 @@ fn router(shared: Arc<Shared>) -> Router {
         .route("/openapi.json", get(|| async { ([(header::CONTENT_TYPE, "application/json")], crate::OPENAPI) }))
         .route("/", get(index_page))
         .route("/proposals/{number}", get(proposal_page))
-        .fallback(|| async { Problem(StatusCode::NOT_FOUND, "there is nothing at this address; /openapi.json tells what there is".into()) })
+        .fallback(|| async {
+            Problem(StatusCode::NOT_FOUND, "there is nothing at this address; /openapi.json tells what there is".into())
+        })
         .layer(middleware::from_fn_with_state(shared.clone(), note_request))
         .layer(DefaultBodyLimit::max(MOST_BYTES))
         .with_state(shared)
@@ -208,15 +214,29 @@ async fn note_request(State(shared): State<Arc<Shared>>, request: Request, next:
 }
 
 async fn check_token(State(shared): State<Arc<Shared>>, request: Request, next: Next) -> Response {
-    let given = request.headers().get(header::AUTHORIZATION).and_then(|v| v.to_str().ok()).and_then(|v| v.strip_prefix("Bearer "));
+    let given = request
+        .headers()
+        .get(header::AUTHORIZATION)
+        .and_then(|v| v.to_str().ok())
+        .and_then(|v| v.strip_prefix("Bearer "));
     // Every byte is compared, so that the time tells nothing.
-    let right = given.is_some_and(|g| g.len() == shared.token.len() && g.bytes().zip(shared.token.bytes()).fold(0, |d, (a, b)| d | (a ^ b)) == 0);
-    if right { next.run(request).await } else { Problem(StatusCode::UNAUTHORIZED, "send the host's token as `Authorization: Bearer …`".into()).into_response() }
+    let right = given.is_some_and(|g| {
+        g.len() == shared.token.len() && g.bytes().zip(shared.token.bytes()).fold(0, |d, (a, b)| d | (a ^ b)) == 0
+    });
+    if right {
+        next.run(request).await
+    } else {
+        Problem(StatusCode::UNAUTHORIZED, "send the host's token as `Authorization: Bearer …`".into()).into_response()
+    }
 }
 
 /// Runs something on the storage, off the thread that serves.
-async fn with_storage<T: Send + 'static>(shared: Arc<Shared>, work: impl FnOnce(&mut Storage) -> Result<T, StorageError> + Send + 'static) -> Result<T, Problem> {
-    let task = tokio::task::spawn_blocking(move || work(&mut shared.storage.lock().unwrap_or_else(PoisonError::into_inner)));
+async fn with_storage<T: Send + 'static>(
+    shared: Arc<Shared>,
+    work: impl FnOnce(&mut Storage) -> Result<T, StorageError> + Send + 'static,
+) -> Result<T, Problem> {
+    let task =
+        tokio::task::spawn_blocking(move || work(&mut shared.storage.lock().unwrap_or_else(PoisonError::into_inner)));
     match task.await {
         Ok(result) => result.map_err(Problem::from),
         Err(_) => Err(Problem(StatusCode::INTERNAL_SERVER_ERROR, "the host failed".into())),
@@ -231,13 +251,21 @@ async fn proposal(State(shared): State<Arc<Shared>>, Path(number): Path<u64>) ->
     Ok(Json(with_storage(shared, move |s| s.proposal(number)).await?).into_response())
 }
 
-async fn open_proposal(State(shared): State<Arc<Shared>>, Path(number): Path<u64>, Json(new): Json<NewProposal>) -> Result<Response, Problem> {
+async fn open_proposal(
+    State(shared): State<Arc<Shared>>,
+    Path(number): Path<u64>,
+    Json(new): Json<NewProposal>,
+) -> Result<Response, Problem> {
     let created = with_storage(shared.clone(), move |s| s.open_proposal(number, &new)).await?;
     let proposal = with_storage(shared, move |s| s.proposal(number)).await?;
     Ok((if created { StatusCode::CREATED } else { StatusCode::OK }, Json(proposal)).into_response())
 }
 
-async fn report(State(shared): State<Arc<Shared>>, Path((number, head, reporter)): Path<(u64, String, String)>, Json(report): Json<Report>) -> Result<Response, Problem> {
+async fn report(
+    State(shared): State<Arc<Shared>>,
+    Path((number, head, reporter)): Path<(u64, String, String)>,
+    Json(report): Json<Report>,
+) -> Result<Response, Problem> {
     let bad = |why: String| Problem(StatusCode::UNPROCESSABLE_ENTITY, why);
     report.check().map_err(bad)?;
     if !(7..=64).contains(&head.len()) || !head.bytes().all(|b| b.is_ascii_hexdigit()) {

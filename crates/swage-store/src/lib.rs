@@ -76,7 +76,10 @@ impl Store {
         }
         let count: i64 = transaction.query_row("SELECT count(*) FROM scans", [], |row| row.get(0))?;
         if count > MOST {
-            transaction.execute("DELETE FROM scans WHERE rowid IN (SELECT rowid FROM scans ORDER BY rowid LIMIT ?1)", [count - MOST * 3 / 4])?;
+            transaction.execute(
+                "DELETE FROM scans WHERE rowid IN (SELECT rowid FROM scans ORDER BY rowid LIMIT ?1)",
+                [count - MOST * 3 / 4],
+            )?;
         }
         transaction.commit()
     }

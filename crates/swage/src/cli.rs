@@ -9,7 +9,13 @@ use crate::output::Format;
 
 /// Reviews a proposed change with the project's own rules and decides whether it may be merged.
 #[derive(Debug, Parser)]
-#[command(name = "swage", version, max_term_width = 100, disable_help_subcommand = true, after_help = "Exit codes: 0 done, or the gate passes; 1 the gate says no; 2 the call, the configuration or the input is wrong; 3 it couldn't be finished.\nBegin with `swage demo`, or with `swage init` in a repository of your own.")]
+#[command(
+    name = "swage",
+    version,
+    max_term_width = 100,
+    disable_help_subcommand = true,
+    after_help = "Exit codes: 0 done, or the gate passes; 1 the gate says no; 2 the call, the configuration or the input is wrong; 3 it couldn't be finished.\nBegin with `swage demo`, or with `swage init` in a repository of your own."
+)]
 pub struct Cli {
     /// When to use colours; `auto` means on a terminal, unless NO_COLOR is set
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
@@ -58,7 +64,9 @@ pub enum Command {
     #[command(after_help = "Examples:\n  swage scan\n  swage scan main --format sarif --output main.sarif")]
     Scan(ScanArgs),
     /// Publish a review as threads on a review host
-    #[command(after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --to http://127.0.0.1:8417 --proposal 7\n  swage post main...quay-times --to http://127.0.0.1:8417 --proposal 7 --open \"Later boats\"")]
+    #[command(
+        after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --to http://127.0.0.1:8417 --proposal 7\n  swage post main...quay-times --to http://127.0.0.1:8417 --proposal 7 --open \"Later boats\""
+    )]
     Post(PostArgs),
     /// List, show and test rules
     Rules {
@@ -247,7 +255,9 @@ pub struct RulesArgs {
 #[derive(Debug, Subcommand)]
 pub enum HostCommand {
     /// Serve proposals, revisions and threads on loopback until interrupted
-    #[command(after_help = "Clients must send the token that SWAGE_TOKEN holds.\n\nExample:\n  SWAGE_TOKEN=secret swage host serve --data host.db")]
+    #[command(
+        after_help = "Clients must send the token that SWAGE_TOKEN holds.\n\nExample:\n  SWAGE_TOKEN=secret swage host serve --data host.db"
+    )]
     Serve(ServeArgs),
 }
 

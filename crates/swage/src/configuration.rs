@@ -24,7 +24,11 @@ impl Configuration {
     fn new(loaded: Loaded, place: &str) -> Self {
         let mut notes = Vec::new();
         let files = loaded.files.join(", ");
-        let packs = if loaded.packs.is_empty() { "no packs".to_owned() } else { format!("pack{} {}", if loaded.packs.len() == 1 { "" } else { "s" }, loaded.packs.join(", ")) };
+        let packs = if loaded.packs.is_empty() {
+            "no packs".to_owned()
+        } else {
+            format!("pack{} {}", if loaded.packs.len() == 1 { "" } else { "s" }, loaded.packs.join(", "))
+        };
         let count = loaded.rules.len();
         let from = if loaded.files.is_empty() {
             notes.push(format!("There is no swage.toml {place}, so the packs are on. `swage init` writes one."));
@@ -44,7 +48,8 @@ impl Configuration {
                 let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
                 let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
                 if !path.is_file() {
-                    return Err(Failure::wrong(format!("there is no file {}", path.display())).hint("Give --config the path of a TOML file with rules; docs/rules.md tells what goes in."));
+                    return Err(Failure::wrong(format!("there is no file {}", path.display()))
+                        .hint("Give --config the path of a TOML file with rules; docs/rules.md tells what goes in."));
                 }
                 Ok(Self::new(load(&OneFile(Folder { root: folder.to_owned() }), &name)?, "as given"))
             }
@@ -54,7 +59,10 @@ impl Configuration {
     /// From the tip of the target.
     pub fn of_target(repository: &Repository, target: &Target) -> Result<Self, Failure> {
         let files = repository.files(&target.tip)?;
-        Ok(Self::new(load(&files, "swage.toml")?, &format!("on {} at {}", target.name, &target.tip[..target.tip.len().min(10)])))
+        Ok(Self::new(
+            load(&files, "swage.toml")?,
+            &format!("on {} at {}", target.name, &target.tip[..target.tip.len().min(10)]),
+        ))
     }
 }
 
@@ -78,7 +86,8 @@ impl FileReader for Folder {
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
             Err(e) => return Err(format!("{folder}: {e}")),
         };
-        let mut names: Vec<String> = entries.filter_map(Result::ok).filter_map(|e| e.file_name().into_string().ok()).collect();
+        let mut names: Vec<String> =
+            entries.filter_map(Result::ok).filter_map(|e| e.file_name().into_string().ok()).collect();
         names.sort();
         Ok(names)
     }

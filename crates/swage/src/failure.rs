@@ -66,7 +66,11 @@ impl From<Vec<Problem>> for Failure {
     fn from(problems: Vec<Problem>) -> Self {
         let count = problems.len();
         let list: Vec<String> = problems.iter().map(ToString::to_string).collect();
-        let heading = if count == 1 { "the configuration has a mistake".to_owned() } else { format!("the configuration has {count} mistakes") };
+        let heading = if count == 1 {
+            "the configuration has a mistake".to_owned()
+        } else {
+            format!("the configuration has {count} mistakes")
+        };
         Self::wrong(format!("{heading}\n{}", list.join("\n")))
     }
 }

@@ -33,6 +33,11 @@ fn main() -> ExitCode {
 
 /// Events go to standard error: with `--verbose` those of Swage, and whatever SWAGE_LOG asks for.
 fn start_logging(verbose: bool) {
-    let filter = std::env::var("SWAGE_LOG").unwrap_or_else(|_| if verbose { "swage=debug,swage_git=debug,swage_store=debug" } else { "off" }.to_owned());
-    tracing_subscriber::fmt().with_env_filter(tracing_subscriber::EnvFilter::new(filter)).with_writer(std::io::stderr).without_time().init();
+    let filter = std::env::var("SWAGE_LOG")
+        .unwrap_or_else(|_| if verbose { "swage=debug,swage_git=debug,swage_store=debug" } else { "off" }.to_owned());
+    tracing_subscriber::fmt()
+        .with_env_filter(tracing_subscriber::EnvFilter::new(filter))
+        .with_writer(std::io::stderr)
+        .without_time()
+        .init();
 }

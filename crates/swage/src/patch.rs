@@ -18,7 +18,10 @@ pub fn read_input(path: &Path) -> Result<Vec<u8>, Failure> {
         return Ok(bytes);
     }
     match std::fs::read(path) {
-        Err(e) if e.kind() == std::io::ErrorKind::NotFound => Err(Failure::wrong(format!("there is no file {}", path.display())).hint("Give --patch the path of a diff, or `-` for standard input.")),
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
+            Err(Failure::wrong(format!("there is no file {}", path.display()))
+                .hint("Give --patch the path of a diff, or `-` for standard input."))
+        }
         other => other.map_err(failed),
     }
 }
@@ -64,7 +67,8 @@ impl PatchChange {
             Some(folder) => {
                 let tree = Tree { root: folder.to_owned() };
                 if !folder.is_dir() {
-                    return Err(Failure::wrong(format!("{} isn't a folder", folder.display())).hint("Give --tree the folder that the paths in the diff start from."));
+                    return Err(Failure::wrong(format!("{} isn't a folder", folder.display()))
+                        .hint("Give --tree the folder that the paths in the diff start from."));
                 }
                 match through(&patches, &tree, Direction::Forward) {
                     Ok(touched) => {
@@ -77,7 +81,10 @@ impl PatchChange {
                             touched
                         }
                         Err(_) => {
-                            let failure = Failure::wrong(format!("the diff fits the files in {} neither forwards nor in reverse: {forward}", folder.display()));
+                            let failure = Failure::wrong(format!(
+                                "the diff fits the files in {} neither forwards nor in reverse: {forward}",
+                                folder.display()
+                            ));
                             return Err(failure.hint("Check out the state that the diff was made from, or give --strip when its paths start elsewhere."));
                         }
                     },
@@ -131,7 +138,14 @@ fn lines_only<'d>(file: &'d FileDiff<'d>) -> Touched<'d> {
     };
     let old = side(LineKind::Added, |h| h.old_start);
     let new = side(LineKind::Removed, |h| h.new_start);
-    Touched { file, old_path: file.old_path.to_vec(), kind: file.kind, map: LineMap::from_hunks(file.hunks()), sides: Sides { old, new }, counts: file.line_counts() }
+    Touched {
+        file,
+        old_path: file.old_path.to_vec(),
+        kind: file.kind,
+        map: LineMap::from_hunks(file.hunks()),
+        sides: Sides { old, new },
+        counts: file.line_counts(),
+    }
 }
 
 /// Sends all patches through the tree; several that touch one file become one change of it.
@@ -176,7 +190,11 @@ fn through<'d>(patches: &[&'d [FileDiff<'d>]], tree: &Tree, direction: Direction
         let own = if matches!(file.kind, Kind::Added | Kind::Deleted) { LineMap::nothing() } else { step };
         let touched = match before {
             None => Touched { file, old_path: file.old_path.to_vec(), kind: file.kind, map: own, sides, counts },
-            Some(earlier) => join(earlier, Touched { file, old_path: file.old_path.to_vec(), kind: file.kind, map: own, sides, counts }, direction),
+            Some(earlier) => join(
+                earlier,
+                Touched { file, old_path: file.old_path.to_vec(), kind: file.kind, map: own, sides, counts },
+                direction,
+            ),
         };
         open.insert(far.to_vec(), touched);
     }
@@ -231,9 +249,13 @@ impl Tree {
             }
             at.push(OsStr::from_bytes(part));
             match at.symlink_metadata() {
-                Ok(meta) if meta.is_symlink() => return Err(format!("{shown}: this path goes through a symbolic link, so it isn't read")),
+                Ok(meta) if meta.is_symlink() => {
+                    return Err(format!("{shown}: this path goes through a symbolic link, so it isn't read"));
+                }
                 Ok(_) => {}
-                Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Err(format!("{shown}: there is no such file")),
+                Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
+                    return Err(format!("{shown}: there is no such file"));
+                }
                 Err(e) => return Err(format!("{shown}: {e}")),
             }
         }

@@ -39,7 +39,15 @@ pub fn compare(before: &Path, after: &Path) -> Result<Review, Failure> {
     let findings = compared.iter().zip(keys(&files, &compared)).filter_map(|(c, key)| {
         let of = |side: Side, (file, index): (usize, usize)| {
             let hit = if side == Side::Old { &files[file].base[index] } else { &files[file].head[index] };
-            (Anchor { path: ShownPath { text: paths[file].clone(), encoded: false }, side, span: hit.span, commit: None }, hit)
+            (
+                Anchor {
+                    path: ShownPath { text: paths[file].clone(), encoded: false },
+                    side,
+                    span: hit.span,
+                    commit: None,
+                },
+                hit,
+            )
         };
         let before = c.base.map(|place| of(Side::Old, place));
         let now = c.head.map(|place| of(Side::New, place));
@@ -78,13 +86,19 @@ pub fn compare(before: &Path, after: &Path) -> Result<Review, Failure> {
         findings,
         rules,
         not_run: Vec::new(),
-        notes: vec!["Result files hold no code, so findings were paired by rule, definition and text alone.".to_owned()],
+        notes: vec![
+            "Result files hold no code, so findings were paired by rule, definition and text alone.".to_owned(),
+        ],
     })
 }
 
 fn read(path: &Path) -> Result<ResultFile, Failure> {
-    let bad = |why: String| Failure::wrong(format!("{} isn't a result file: {why}", path.display())).hint("Write one with `swage scan --format json` or `--format sarif`.");
-    let bytes = std::fs::read(path).map_err(|e| Failure::unfinished(format!("{} can't be read: {e}", path.display())))?;
+    let bad = |why: String| {
+        Failure::wrong(format!("{} isn't a result file: {why}", path.display()))
+            .hint("Write one with `swage scan --format json` or `--format sarif`.")
+    };
+    let bytes =
+        std::fs::read(path).map_err(|e| Failure::unfinished(format!("{} can't be read: {e}", path.display())))?;
     let value: Value = serde_json::from_slice(&bytes).map_err(|e| bad(e.to_string()))?;
     let side = if value["format"] == JSON_FORMAT {
         from_json(&value)
@@ -107,12 +121,20 @@ fn span(v: &Value, names: [&str; 4]) -> Option<Span> {
     let number = |name: &str| v[name].as_u64().and_then(|n| u32::try_from(n).ok()).filter(|n| *n > 0);
     let start_line = number(names[0])?;
     let start_column = number(names[1]).unwrap_or(1);
-    Some(Span { start_line, start_column, end_line: number(names[2]).unwrap_or(start_line), end_column: number(names[3]).unwrap_or(start_column) })
+    Some(Span {
+        start_line,
+        start_column,
+        end_line: number(names[2]).unwrap_or(start_line),
+        end_column: number(names[3]).unwrap_or(start_column),
+    })
 }
 
 /// The stored digest of the text; for results of other programs, one of the message.
 fn digest(stored: &Value, message: &str) -> u64 {
-    stored.as_str().and_then(|s| u64::from_str_radix(s, 16).ok()).unwrap_or_else(|| swage_core::scan::text_digest(message.as_bytes()))
+    stored
+        .as_str()
+        .and_then(|s| u64::from_str_radix(s, 16).ok())
+        .unwrap_or_else(|| swage_core::scan::text_digest(message.as_bytes()))
 }
 
 fn figure(value: &Value) -> Option<Figure> {
@@ -140,7 +162,15 @@ fn from_json(value: &Value) -> Option<ResultFile> {
         hits.entry(f["anchor"]["path"].as_str()?.to_owned()).or_default().push(hit);
     }
     let rules = value["rules"].as_array().into_iter().flatten();
-    let rules = rules.filter_map(|r| Some(RuleEntry { id: r["id"].as_str()?.to_owned(), severity: severity(&r["severity"])?, title: r["title"].as_str()?.to_owned(), help: r["help"].as_str().map(str::to_owned), tags: Vec::new() }));
+    let rules = rules.filter_map(|r| {
+        Some(RuleEntry {
+            id: r["id"].as_str()?.to_owned(),
+            severity: severity(&r["severity"])?,
+            title: r["title"].as_str()?.to_owned(),
+            help: r["help"].as_str().map(str::to_owned),
+            tags: Vec::new(),
+        })
+    });
     Some(ResultFile { hits, rules: rules.collect() })
 }
 
@@ -159,7 +189,10 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
                 rule: r["ruleId"].as_str()?.to_owned(),
                 severity: severity(&r["level"])?,
                 span: span(&place["region"], ["startLine", "startColumn", "endLine", "endColumn"])?,
-                scope: r["locations"][0]["logicalLocations"][0]["fullyQualifiedName"].as_str().unwrap_or_default().to_owned(),
+                scope: r["locations"][0]["logicalLocations"][0]["fullyQualifiedName"]
+                    .as_str()
+                    .unwrap_or_default()
+                    .to_owned(),
                 exact: digest(&prints[KEY_FINGERPRINT], &message),
                 folded,
                 figure: figure(&r["properties"]),
@@ -172,7 +205,13 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
             let id = rule["id"].as_str()?.to_owned();
             let title = rule["shortDescription"]["text"].as_str().unwrap_or(&id).to_owned();
             let help = rule["help"]["text"].as_str().map(str::to_owned);
-            side.rules.push(RuleEntry { severity: severity(&rule["defaultConfiguration"]["level"])?, title, help, tags: Vec::new(), id });
+            side.rules.push(RuleEntry {
+                severity: severity(&rule["defaultConfiguration"]["level"])?,
+                title,
+                help,
+                tags: Vec::new(),
+                id,
+            });
         }
     }
     Some(side)

@@ -21,7 +21,8 @@ pub struct Place {
 impl Place {
     /// The repository around the current folder, else the folder itself.
     pub fn find() -> Result<Self, Failure> {
-        let here = std::env::current_dir().map_err(|e| Failure::unfinished(format!("the current folder can't be read: {e}")))?;
+        let here = std::env::current_dir()
+            .map_err(|e| Failure::unfinished(format!("the current folder can't be read: {e}")))?;
         let repository = Repository::discover(&here).ok();
         let root = repository.as_ref().and_then(|r| r.workdir()).unwrap_or(&here).to_owned();
         Ok(Self { repository, root })
@@ -31,7 +32,9 @@ impl Place {
     pub fn repository(&self) -> Result<&Repository, Failure> {
         match &self.repository {
             Some(repository) => Ok(repository),
-            None => Err(Repository::discover(&self.root).err().map_or_else(|| Failure::wrong("there is no git repository here"), Failure::from)),
+            None => Err(Repository::discover(&self.root)
+                .err()
+                .map_or_else(|| Failure::wrong("there is no git repository here"), Failure::from)),
         }
     }
 }
@@ -53,7 +56,8 @@ impl<'a> Range<'a> {
             (Some((from, to)), _) => (from, to, true),
             (None, Some((from, to))) => (from, to, false),
             (None, None) => {
-                return Err(Failure::wrong(format!("`{text}` isn't a range of revisions")).hint(format!("Write {text}..HEAD, or main...{text}, or name a branch with --target {text}.")));
+                return Err(Failure::wrong(format!("`{text}` isn't a range of revisions"))
+                    .hint(format!("Write {text}..HEAD, or main...{text}, or name a branch with --target {text}.")));
             }
         };
         let side = |s: &'a str| if s.is_empty() { "HEAD" } else { s };
@@ -96,7 +100,10 @@ pub fn with_change<R>(
         (DiffSource::WorkingTree { base: head.clone() }, "what isn't committed".to_owned())
     } else if args.committed {
         let base = since_target(&mut target)?;
-        (DiffSource::Commits { base, head: head.clone().unwrap_or_default() }, describe("what is committed since", target.as_ref()))
+        (
+            DiffSource::Commits { base, head: head.clone().unwrap_or_default() },
+            describe("what is committed since", target.as_ref()),
+        )
     } else {
         let base = since_target(&mut target)?;
         (DiffSource::WorkingTree { base: Some(base) }, describe("all work since", target.as_ref()))
@@ -116,12 +123,20 @@ fn describe(what: &str, target: Option<&Target>) -> String {
     target.map_or_else(|| what.to_owned(), |t| format!("{what} {} ({})", t.name, &t.tip[..t.tip.len().min(10)]))
 }
 
-fn with_patch<R>(file: &Path, args: &ChangeArgs, max_bytes: MaxBytes, use_it: impl FnOnce(Change, &dyn Contents) -> R) -> Result<(R, Vec<String>), Failure> {
+fn with_patch<R>(
+    file: &Path,
+    args: &ChangeArgs,
+    max_bytes: MaxBytes,
+    use_it: impl FnOnce(Change, &dyn Contents) -> R,
+) -> Result<(R, Vec<String>), Failure> {
     let bytes = read_input(file)?;
     let text = decode_mail(&bytes);
     let options = ReadOptions { strip: args.strip, max_bytes };
     let name = if file == Path::new("-") { "standard input".to_owned() } else { file.display().to_string() };
-    let diff = read(&text, &options).map_err(|e| Failure::wrong(format!("the diff in {name} is refused at {e}")).hint("Nothing of it was used. Make the diff anew, or take the broken part out."))?;
+    let diff = read(&text, &options).map_err(|e| {
+        Failure::wrong(format!("the diff in {name} is refused at {e}"))
+            .hint("Nothing of it was used. Make the diff anew, or take the broken part out.")
+    })?;
     let mut patch = PatchChange::new(&diff, args.tree.as_deref())?;
     let change = Change { description: format!("the diff in {name}"), ..std::mem::take(&mut patch.change) };
     let notes = std::mem::take(&mut patch.notes);
@@ -143,7 +158,9 @@ pub fn gate_sides(repository: &Repository, args: &ChangeArgs) -> Result<(Target,
     let named = args.target.clone().or(named);
     // The target's name may stand in the working tree's configuration; its rules never come from there.
     let configured = match (&named, repository.workdir()) {
-        (None, Some(root)) => crate::configuration::Configuration::of_folder(root, None).ok().and_then(|c| c.config.target),
+        (None, Some(root)) => {
+            crate::configuration::Configuration::of_folder(root, None).ok().and_then(|c| c.config.target)
+        }
         _ => None,
     };
     let target = repository.target(named.as_deref().or(configured.as_deref()))?;

@@ -8,7 +8,10 @@ use swage_core::rule::Severity;
 
 /// Control characters, and characters that reorder text, made visible; tabs become blanks.
 pub fn printable(text: &str) -> Cow<'_, str> {
-    let bad = |c: char| c.is_control() || matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{200e}' | '\u{200f}' | '\u{feff}' | '\u{2028}' | '\u{2029}');
+    let bad = |c: char| {
+        c.is_control()
+            || matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{200e}' | '\u{200f}' | '\u{feff}' | '\u{2028}' | '\u{2029}')
+    };
     if !text.contains(bad) {
         return Cow::Borrowed(text);
     }

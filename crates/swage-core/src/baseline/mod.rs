@@ -89,7 +89,10 @@ pub fn compare(files: &[FileHits]) -> Vec<Compared> {
     };
     let own = |h: &Hit| (h.span.start_line, h.span.start_column, h.span.end_line, h.span.end_column);
     pairing.within(|f, h| Some((place(f, h)?, h.exact)), |_, h| Some((own(h), h.exact)));
-    pairing.within(|f, h| Some((f.map.to_new(h.span.start_line - 1)? + 1, h.span.start_column)), |_, h| Some((h.span.start_line, h.span.start_column)));
+    pairing.within(
+        |f, h| Some((f.map.to_new(h.span.start_line - 1)? + 1, h.span.start_column)),
+        |_, h| Some((h.span.start_line, h.span.start_column)),
+    );
     pairing.within(|_, h| Some((h.scope.clone(), h.folded)), |_, h| Some((h.scope.clone(), h.folded)));
     pairing.moved();
     pairing.within(|_, h| h.figure.map(|_| h.scope.clone()), |_, h| h.figure.map(|_| h.scope.clone()));
@@ -106,7 +109,11 @@ struct Pairing<'a> {
 
 impl Pairing<'_> {
     /// Pairs what is left within each file, where both sides give the same key.
-    fn within<K: std::hash::Hash + Eq>(&mut self, base_key: impl Fn(&FileHits, &Hit) -> Option<K>, head_key: impl Fn(&FileHits, &Hit) -> Option<K>) {
+    fn within<K: std::hash::Hash + Eq>(
+        &mut self,
+        base_key: impl Fn(&FileHits, &Hit) -> Option<K>,
+        head_key: impl Fn(&FileHits, &Hit) -> Option<K>,
+    ) {
         for (at, file) in self.files.iter().enumerate() {
             let mut open: HashMap<(&str, K), Vec<usize>> = HashMap::new();
             for (i, hit) in file.base.iter().enumerate().rev() {
@@ -176,7 +183,16 @@ impl Pairing<'_> {
 /// and a number that tells equal ones apart. A finding that was there before keeps the key that it has on the base.
 pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
     let key = |path: &[u8], hit: &Hit, number: u32| {
-        format!("{:016x}", short_digest(&[hit.rule.as_bytes(), path, hit.scope.as_bytes(), &hit.folded.to_be_bytes(), &number.to_be_bytes()]))
+        format!(
+            "{:016x}",
+            short_digest(&[
+                hit.rule.as_bytes(),
+                path,
+                hit.scope.as_bytes(),
+                &hit.folded.to_be_bytes(),
+                &number.to_be_bytes()
+            ])
+        )
     };
     let mut base_keys: HashMap<(usize, usize), String> = HashMap::new();
     let mut used = HashSet::new();

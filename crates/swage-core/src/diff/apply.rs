@@ -54,7 +54,12 @@ pub fn apply(content: &[u8], file: &FileDiff<'_>, direction: Direction) -> Resul
     if exact.is_err() && file.crlf { apply_with(content, file, direction, true).or(exact) } else { exact }
 }
 
-fn apply_with(content: &[u8], file: &FileDiff<'_>, direction: Direction, strip_cr: bool) -> Result<Vec<u8>, ApplyError> {
+fn apply_with(
+    content: &[u8],
+    file: &FileDiff<'_>,
+    direction: Direction,
+    strip_cr: bool,
+) -> Result<Vec<u8>, ApplyError> {
     let mut out = Vec::with_capacity(content.len() + content.len() / 8);
     let mut at = 0;
     let mut line = 0u32;
@@ -91,7 +96,10 @@ fn apply_with(content: &[u8], file: &FileDiff<'_>, direction: Direction, strip_c
                 let rest = &content[at..];
                 let end = memchr::memchr(b'\n', rest);
                 let there = &rest[..end.unwrap_or(rest.len())];
-                if there != text || end.is_some() != piece.newline || (rest.is_empty() && !piece.newline && !text.is_empty()) {
+                if there != text
+                    || end.is_some() != piece.newline
+                    || (rest.is_empty() && !piece.newline && !text.is_empty())
+                {
                     return Err(fail(line, Some(text), if rest.is_empty() { None } else { Some(there) }));
                 }
                 at += there.len() + usize::from(end.is_some());

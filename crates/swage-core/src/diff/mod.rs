@@ -15,6 +15,7 @@ mod linemap;
 mod mail;
 mod model;
 mod names;
+mod newlines;
 mod print;
 mod read;
 

@@ -18,9 +18,10 @@ impl<'a> Diff<'a> {
     /// True when the patches stand newest first, as a commit log prints them.
     pub fn newest_first(&self) -> bool {
         self.patches.len() > 1
-            && self.patches[0].files.first().is_some_and(|f| {
-                f.preamble.starts_with(b"commit ") || f.preamble.starts_with(b"changeset: ")
-            })
+            && self.patches[0]
+                .files
+                .first()
+                .is_some_and(|f| f.preamble.starts_with(b"commit ") || f.preamble.starts_with(b"changeset: "))
     }
 }
 
@@ -115,8 +116,7 @@ impl FileDiff<'_> {
 
     /// True for a submodule on either side.
     pub fn is_gitlink(&self) -> bool {
-        self.old_mode.or(self.new_mode).is_some_and(Mode::is_gitlink)
-            || self.new_mode.is_some_and(Mode::is_gitlink)
+        self.old_mode.or(self.new_mode).is_some_and(Mode::is_gitlink) || self.new_mode.is_some_and(Mode::is_gitlink)
     }
 }
 

@@ -87,9 +87,7 @@ pub(super) fn header_name(text: &[u8]) -> Option<(Cow<'_, [u8]>, bool)> {
 /// Some programs put blanks, not a tab, before the time stamp.
 fn split_blank_stamp(text: &[u8]) -> (&[u8], &[u8]) {
     let date = |s: &[u8]| {
-        s.len() >= 16
-            && s[..4].iter().all(u8::is_ascii_digit)
-            && (s[4], s[7], s[10], s[13]) == (b'-', b'-', b' ', b':')
+        s.len() >= 16 && s[..4].iter().all(u8::is_ascii_digit) && (s[4], s[7], s[10], s[13]) == (b'-', b'-', b' ', b':')
     };
     let at = memchr::memchr_iter(b' ', text).find(|&at| date(&text[at + 1..]));
     match at {
@@ -108,7 +106,11 @@ fn is_epoch(stamp: &[u8]) -> bool {
 
 /// Strips the prefixes off a pair of names: `a/` and `b/`, or whatever else stands before their longest common
 /// end; nothing when they are the same already. `strip` takes so many leading components instead.
-pub(super) fn strip_pair<'a>(old: Cow<'a, [u8]>, new: Cow<'a, [u8]>, strip: Option<usize>) -> (Cow<'a, [u8]>, Cow<'a, [u8]>) {
+pub(super) fn strip_pair<'a>(
+    old: Cow<'a, [u8]>,
+    new: Cow<'a, [u8]>,
+    strip: Option<usize>,
+) -> (Cow<'a, [u8]>, Cow<'a, [u8]>) {
     if let Some(n) = strip {
         return (cut(old, n), cut(new, n));
     }
@@ -128,10 +130,7 @@ pub(super) fn strip_pair<'a>(old: Cow<'a, [u8]>, new: Cow<'a, [u8]>, strip: Opti
 fn common_tail(old: &[u8], new: &[u8]) -> usize {
     let same = old.iter().rev().zip(new.iter().rev()).take_while(|(a, b)| a == b).count();
     let starts = |name: &[u8], tail: usize| tail == name.len() || name[name.len() - tail - 1] == b'/';
-    (1..=same)
-        .rev()
-        .find(|&t| starts(old, t) && starts(new, t) && new[new.len() - t] != b'/')
-        .unwrap_or(0)
+    (1..=same).rev().find(|&t| starts(old, t) && starts(new, t) && new[new.len() - t] != b'/').unwrap_or(0)
 }
 
 /// Strips the prefix of a name that stands alone because the other side is `/dev/null`.

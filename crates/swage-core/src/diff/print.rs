@@ -83,11 +83,20 @@ impl FileDiff<'_> {
             }
             Body::Text(_) => {
                 // A name with a blank gets a tab behind it, so that it can't be mistaken for a time stamp.
-                let tab: &[u8] = if self.old_path.contains(&b' ') || self.new_path.contains(&b' ') { b"\t" } else { b"" };
+                let tab: &[u8] =
+                    if self.old_path.contains(&b' ') || self.new_path.contains(&b' ') { b"\t" } else { b"" };
                 let tab = |name: &[u8]| if name.starts_with(b"\"") { b"" } else { tab };
                 let (none_old, none_new) = (self.kind == Kind::Added, self.kind == Kind::Deleted);
-                if none_old { line(&[b"--- /dev/null"]) } else { line(&[b"--- ", &old, tab(&old)]) }
-                if none_new { line(&[b"+++ /dev/null"]) } else { line(&[b"+++ ", &new, tab(&new)]) }
+                if none_old {
+                    line(&[b"--- /dev/null"])
+                } else {
+                    line(&[b"--- ", &old, tab(&old)])
+                }
+                if none_new {
+                    line(&[b"+++ /dev/null"])
+                } else {
+                    line(&[b"+++ ", &new, tab(&new)])
+                }
                 body_lines(out);
             }
         }

@@ -9,6 +9,7 @@ use std::borrow::Cow;
 use super::error::{DiffError, Expected};
 use super::model::{Binary, Body, Diff, FileDiff, Hunk, Kind, Mode, Patch};
 use super::names::{git_names, header_name, strip_pair, strip_single, unquote_path};
+use super::newlines::Newlines;
 
 /// How to read.
 #[derive(Debug, Clone, Default)]
@@ -102,7 +103,8 @@ impl<'a> Reader<'a> {
             Some(b'-') if line.starts_with(b"--- ") => self.plain_file(),
             Some(b'*') if line.starts_with(b"*** ") => {
                 let (second, third) = (self.ahead(1), self.ahead(2));
-                let context = second.is_some_and(|l| l.starts_with(b"--- ")) && third.is_some_and(|l| l.starts_with(b"***************"));
+                let context = second.is_some_and(|l| l.starts_with(b"--- "))
+                    && third.is_some_and(|l| l.starts_with(b"***************"));
                 if context { Err(self.error(Expected::NotContext)) } else { Ok(None) }
             }
             Some(b'B') if line.starts_with(b"Binary files ") => Ok(self.plain_binary(line)),
@@ -259,11 +261,19 @@ impl<'a> Reader<'a> {
         let (kind, old_path, new_path) = match (no_old, no_new) {
             (true, true) => return Err(self.error(Expected::Path)),
             (true, false) => {
-                let path = if old.as_ref() == b"/dev/null" { strip_single(new, self.strip, false) } else { strip_pair(old, new, self.strip).1 };
+                let path = if old.as_ref() == b"/dev/null" {
+                    strip_single(new, self.strip, false)
+                } else {
+                    strip_pair(old, new, self.strip).1
+                };
                 (Kind::Added, path.clone(), path)
             }
             (false, true) => {
-                let path = if new.as_ref() == b"/dev/null" { strip_single(old, self.strip, false) } else { strip_pair(old, new, self.strip).0 };
+                let path = if new.as_ref() == b"/dev/null" {
+                    strip_single(old, self.strip, false)
+                } else {
+                    strip_pair(old, new, self.strip).0
+                };
                 (Kind::Deleted, path.clone(), path)
             }
             (false, false) => {
@@ -280,8 +290,12 @@ impl<'a> Reader<'a> {
     /// `Binary files X and Y differ`, from a plain `diff -r`.
     fn plain_binary(&mut self, line: &'a [u8]) -> Option<FileDiff<'a>> {
         let text = trim_cr(line).strip_prefix(b"Binary files ")?.strip_suffix(b" differ")?;
-        let mut splits = text.windows(5).enumerate().filter(|(_, w)| *w == b" and ").map(|(at, _)| (&text[..at], &text[at + 5..]));
-        let (old, new) = splits.clone().find(|(a, b)| super::names::git_names(&[a, b" " as &[u8], b].concat()).is_some()).or_else(|| splits.next())?;
+        let mut splits =
+            text.windows(5).enumerate().filter(|(_, w)| *w == b" and ").map(|(at, _)| (&text[..at], &text[at + 5..]));
+        let (old, new) = splits
+            .clone()
+            .find(|(a, b)| super::names::git_names(&[a, b" " as &[u8], b].concat()).is_some())
+            .or_else(|| splits.next())?;
         let (old, new) = (Cow::Borrowed(old), Cow::Borrowed(new));
         let (kind, old, new) = match (old.as_ref() == b"/dev/null", new.as_ref() == b"/dev/null") {
             (true, _) => {
@@ -344,7 +358,12 @@ impl<'a> Reader<'a> {
             }
             let Some(hunk) = hunk_header(line) else { return Err(self.error(Expected::HunkHeader)) };
             let (end, start) = (hunks.last().map_or(1, end_of), start_of(&hunk));
-            if u64::from(start) < end || (!hunks.is_empty() && u64::from(start) == end && hunk.old_lines == 0 && hunks.last().is_some_and(|h| h.old_lines == 0)) {
+            if u64::from(start) < end
+                || (!hunks.is_empty()
+                    && u64::from(start) == end
+                    && hunk.old_lines == 0
+                    && hunks.last().is_some_and(|h| h.old_lines == 0))
+            {
                 return Err(self.error(Expected::LaterHunk));
             }
             hunks.push(self.hunk(hunk)?);
@@ -378,8 +397,8 @@ impl<'a> Reader<'a> {
         let mut end = self.at.min(self.input.len());
         let mut lines = 0;
         let input = self.input;
-        let ends = memchr::memchr_iter(b'\n', &input[start..]).map(|at| body_from + at).chain(std::iter::once(input.len()));
-        for line_end in ends {
+        let mut ends = Newlines::from(input, start);
+        loop {
             let first = match input.get(start) {
                 Some(b'\\') if last != 0 => b'\\',
                 _ if old == 0 && new == 0 => break,
@@ -387,8 +406,16 @@ impl<'a> Reader<'a> {
                 Some(&b) => b,
             };
             let fits = match first {
-                b'+' => { let fits = new > 0; new = new.saturating_sub(1); fits }
-                b'-' => { let fits = old > 0; old = old.saturating_sub(1); fits }
+                b'+' => {
+                    let fits = new > 0;
+                    new = new.saturating_sub(1);
+                    fits
+                }
+                b'-' => {
+                    let fits = old > 0;
+                    old = old.saturating_sub(1);
+                    fits
+                }
                 b' ' | b'\n' | b'\r' => {
                     let fits = old > 0 && new > 0;
                     if first == b'\r' && input.get(start + 1) != Some(&b'\n') {
@@ -416,6 +443,7 @@ impl<'a> Reader<'a> {
             }
             last = first;
             lines += 1;
+            let line_end = ends.next().unwrap_or(input.len());
             end = line_end;
             start = line_end + 1;
         }
@@ -498,7 +526,13 @@ impl<'a> Reader<'a> {
     #[cold]
     fn error(&self, expected: Expected) -> DiffError {
         let found: String = String::from_utf8_lossy(self.peek().unwrap_or_default()).chars().take(80).collect();
-        DiffError { file: self.file.clone(), offset: self.at, line: self.line, expected, found: found.trim_end().to_owned() }
+        DiffError {
+            file: self.file.clone(),
+            offset: self.at,
+            line: self.line,
+            expected,
+            found: found.trim_end().to_owned(),
+        }
     }
 }
 
@@ -559,34 +593,31 @@ fn percent(text: &[u8]) -> Option<u8> {
 
 /// `@@ -old[,lines] +new[,lines] @@`: the four numbers; the text is filled in later.
 fn hunk_header(line: &[u8]) -> Option<Hunk<'_>> {
-    let mut at = 0;
-    let eat = |at: &mut usize, text: &[u8]| {
-        let ok = line[*at..].starts_with(text);
-        *at += if ok { text.len() } else { 0 };
-        ok
-    };
-    let number = |at: &mut usize| {
-        let from = *at;
-        let mut n = 0u32;
-        while let Some(d @ b'0'..=b'9') = line.get(*at) {
-            n = n.checked_mul(10)?.checked_add(u32::from(d - b'0'))?;
-            *at += 1;
-        }
-        (*at > from).then_some(n)
-    };
-    let mut side = |sign: &[u8]| {
-        if !eat(&mut at, sign) {
-            return None;
-        }
-        let start = number(&mut at)?;
-        let lines = if eat(&mut at, b",") { number(&mut at)? } else { 1 };
-        // Line numbers are 1-based unless the side is empty, and stay far from overflow.
-        (start > 0 || lines == 0).then_some(())?;
-        start.checked_add(lines)?.checked_add(2)?;
-        Some((start, lines))
-    };
-    let (old_start, old_lines) = side(b"@@ -")?;
-    let (new_start, new_lines) = side(b" +")?;
-    line[at..].starts_with(b" @@").then_some(())?;
+    let rest = line.strip_prefix(b"@@ -")?;
+    let (old_start, old_lines, rest) = range(rest)?;
+    let (new_start, new_lines, rest) = range(rest.strip_prefix(b" +")?)?;
+    rest.starts_with(b" @@").then_some(())?;
     Some(Hunk { old_start, old_lines, new_start, new_lines, text: &[], body_at: 0 })
+}
+
+/// `start[,lines]`, and what follows. Line numbers are 1-based unless the side is empty, and stay far from overflow.
+fn range(text: &[u8]) -> Option<(u32, u32, &[u8])> {
+    let (start, mut rest) = number(text)?;
+    let mut lines = 1;
+    if let Some((b',', behind)) = rest.split_first() {
+        (lines, rest) = number(behind)?;
+    }
+    (start > 0 || lines == 0).then_some(())?;
+    start.checked_add(lines)?.checked_add(2)?;
+    Some((start, lines, rest))
+}
+
+fn number(text: &[u8]) -> Option<(u32, &[u8])> {
+    let mut n = 0u32;
+    let mut rest = text;
+    while let Some((digit @ b'0'..=b'9', behind)) = rest.split_first() {
+        n = n.checked_mul(10)?.checked_add(u32::from(digit - b'0'))?;
+        rest = behind;
+    }
+    (rest.len() < text.len()).then_some((n, rest))
 }

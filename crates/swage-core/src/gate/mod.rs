@@ -73,7 +73,9 @@ impl Verdict {
 /// Decides. `conflicts` are the paths that merging leaves in conflict.
 pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict {
     let mut conditions = Vec::new();
-    let mut add = |name: &str, result: Outcome, reason: String| conditions.push(Condition { name: name.to_owned(), result, reason });
+    let mut add = |name: &str, result: Outcome, reason: String| {
+        conditions.push(Condition { name: name.to_owned(), result, reason })
+    };
     let counts = review.counts();
     let merged = conflicts.is_empty();
 
@@ -103,20 +105,36 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
     };
     for severity in Severity::ALL {
         let found = counts.get(State::New, severity);
-        limit(&format!("new.{severity}"), &format!("new {severity}{}", plural(found)), found, policy.new_limit(severity), true);
+        limit(
+            &format!("new.{severity}"),
+            &format!("new {severity}{}", plural(found)),
+            found,
+            policy.new_limit(severity),
+            true,
+        );
     }
     let worse = review.findings.iter().filter(|f| f.is_worse()).count() as u64;
     limit("worse", &format!("measure{} worse than before", plural(worse)), worse, policy.worse, true);
     let lines = review.files.iter().map(|f| (f.added + f.removed) as u64).sum();
-    limit("files", &format!("file{} in the change", plural(review.files.len() as u64)), review.files.len() as u64, policy.files, false);
+    limit(
+        "files",
+        &format!("file{} in the change", plural(review.files.len() as u64)),
+        review.files.len() as u64,
+        policy.files,
+        false,
+    );
     limit("lines", &format!("added or removed line{}", plural(lines)), lines, policy.lines, false);
     if !policy.above_baseline {
         let (base, head) = (counts.base(), counts.head());
         match head.cmp(&base) {
             _ if !merged => add("above_baseline", Outcome::Incomplete, "not known, as the merge conflicts".into()),
-            std::cmp::Ordering::Greater => add("above_baseline", Outcome::Fail, format!("the total rises by {}", head - base)),
+            std::cmp::Ordering::Greater => {
+                add("above_baseline", Outcome::Fail, format!("the total rises by {}", head - base))
+            }
             std::cmp::Ordering::Equal => add("above_baseline", Outcome::Pass, "the total stays the same".into()),
-            std::cmp::Ordering::Less => add("above_baseline", Outcome::Pass, format!("the total falls by {}", base - head)),
+            std::cmp::Ordering::Less => {
+                add("above_baseline", Outcome::Pass, format!("the total falls by {}", base - head))
+            }
         }
     }
     Verdict::of(conditions)

@@ -4,10 +4,28 @@ use std::sync::OnceLock;
 
 use super::{Class, Language};
 
-pub(super) const FUNCTIONS: &[&str] = &["function_declaration", "function_expression", "generator_function", "generator_function_declaration", "arrow_function", "method_definition"];
-pub(super) const BRANCHES: &[&str] = &["if_statement", "switch_statement", "switch_case", "ternary_expression", "catch_clause"];
+pub(super) const FUNCTIONS: &[&str] = &[
+    "function_declaration",
+    "function_expression",
+    "generator_function",
+    "generator_function_declaration",
+    "arrow_function",
+    "method_definition",
+];
+pub(super) const BRANCHES: &[&str] =
+    &["if_statement", "switch_statement", "switch_case", "ternary_expression", "catch_clause"];
 pub(super) const LOOPS: &[&str] = &["for_statement", "for_in_statement", "while_statement", "do_statement"];
-pub(super) const WRAPPERS: &[(&str, &str)] = &[("", ""), ("(", ")"), ("async function w_() {", "}"), ("try {}", ""), ("class w_ {", "}"), ("switch (0) {", "}"), ("function ", "{}"), ("", " class w_ {}"), ("", "{}")];
+pub(super) const WRAPPERS: &[(&str, &str)] = &[
+    ("", ""),
+    ("(", ")"),
+    ("async function w_() {", "}"),
+    ("try {}", ""),
+    ("class w_ {", "}"),
+    ("switch (0) {", "}"),
+    ("function ", "{}"),
+    ("", " class w_ {}"),
+    ("", "{}"),
+];
 pub(super) const CODE_SIGNS: &[&str] = &[
     "call_expression",
     "assignment_expression",
@@ -43,7 +61,10 @@ pub(super) static JAVASCRIPT: Language = Language {
         (Class::Import, &["import_statement"]),
         (Class::String, &["string", "template_string", "regex"]),
         (Class::Number, &["number"]),
-        (Class::Name, &["identifier", "property_identifier", "shorthand_property_identifier", "private_property_identifier"]),
+        (
+            Class::Name,
+            &["identifier", "property_identifier", "shorthand_property_identifier", "private_property_identifier"],
+        ),
         (Class::Comment, &["comment", "html_comment", "hash_bang_line"]),
         (Class::Block, &["statement_block"]),
     ],

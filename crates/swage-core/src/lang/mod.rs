@@ -15,7 +15,15 @@ use std::fmt;
 use std::sync::OnceLock;
 
 /// All languages, in the order of their names.
-pub static LANGUAGES: &[&Language] = &[&go::GO, &java::JAVA, &javascript::JAVASCRIPT, &python::PYTHON, &rust::RUST, &typescript::TSX, &typescript::TYPESCRIPT];
+pub static LANGUAGES: &[&Language] = &[
+    &go::GO,
+    &java::JAVA,
+    &javascript::JAVASCRIPT,
+    &python::PYTHON,
+    &rust::RUST,
+    &typescript::TSX,
+    &typescript::TYPESCRIPT,
+];
 
 /// A portable class of nodes, for holes and filters.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -124,6 +132,25 @@ pub struct Tables {
     classes: Vec<u16>,
     /// Ids of the name fields.
     name_fields: Vec<u16>,
+    /// How each kind stands in nesting.
+    nesting: Vec<Nesting>,
+    /// The field of an `if` that holds its `else`.
+    alternative: Option<u16>,
+}
+
+/// How a node kind counts when nesting is measured.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Nesting {
+    /// Not at all.
+    None,
+    /// A loop or branch of its own.
+    Deeper,
+    /// A part of one: a case, an `elif`, an `except`.
+    Part,
+    /// An `if`, which is a part when it stands in an `else`.
+    If,
+    /// An `else`.
+    Else,
 }
 
 impl Tables {
@@ -132,9 +159,27 @@ impl Tables {
         self.classes.get(usize::from(kind)).is_some_and(|bits| bits & (1 << class as u16) != 0)
     }
 
+    /// Whether a node of this kind is a loop or branch, and whether it nests deeper than what is around it: the parts of
+    /// one construct stand beside each other for a reader. `parent` and `field` tell where the node stands.
+    pub fn branches(&self, kind: u16, parent: u16, field: impl FnOnce() -> Option<u16>) -> Option<bool> {
+        let nesting = |kind: u16| self.nesting.get(usize::from(kind)).copied().unwrap_or(Nesting::None);
+        match nesting(kind) {
+            Nesting::None | Nesting::Else => None,
+            Nesting::Part => Some(false),
+            Nesting::Deeper => Some(true),
+            Nesting::If => match nesting(parent) {
+                Nesting::Else => Some(false),
+                Nesting::If => Some(field() != self.alternative || self.alternative.is_none()),
+                Nesting::None | Nesting::Deeper | Nesting::Part => Some(true),
+            },
+        }
+    }
+
     /// Whether nodes of this kind define something: a function or a class.
     pub fn is_definition(&self, kind: u16) -> bool {
-        self.classes.get(usize::from(kind)).is_some_and(|bits| bits & (1 << Class::Function as u16 | 1 << Class::Class as u16) != 0)
+        self.classes
+            .get(usize::from(kind))
+            .is_some_and(|bits| bits & (1 << Class::Function as u16 | 1 << Class::Class as u16) != 0)
     }
 }
 
@@ -149,7 +194,8 @@ impl Language {
         let name = path.rsplit(|&b| b == b'/').next().unwrap_or(path);
         let extension = name.rsplit(|&b| b == b'.').next().filter(|e| e.len() < name.len());
         let by_name = LANGUAGES.iter().copied().find(|l| {
-            l.file_names.iter().any(|n| n.as_bytes() == name) || extension.is_some_and(|e| l.extensions.iter().any(|x| x.as_bytes() == e))
+            l.file_names.iter().any(|n| n.as_bytes() == name)
+                || extension.is_some_and(|e| l.extensions.iter().any(|x| x.as_bytes() == e))
         });
         by_name.or_else(|| if extension.is_none() { by_interpreter(content) } else { None })
     }
@@ -159,6 +205,7 @@ impl Language {
         self.tables.get_or_init(|| {
             let grammar = (self.grammar)();
             let mut classes = vec![0u16; grammar.node_kind_count()];
+            let mut nesting = vec![Nesting::None; grammar.node_kind_count()];
             for id in 0..grammar.node_kind_count() as u16 {
                 let Some(kind) = grammar.node_kind_for_id(id) else { continue };
                 if !grammar.node_kind_is_named(id) {
@@ -167,33 +214,67 @@ impl Language {
                 for (class, kinds) in self.classes {
                     if kinds.contains(&kind) {
                         classes[usize::from(id)] |= 1 << *class as u16;
+                        if matches!(class, Class::Loop | Class::Branch) {
+                            nesting[usize::from(id)] = match kind {
+                                _ if kind.starts_with("if_") => Nesting::If,
+                                _ if ["case", "clause", "arm", "group", "rule"]
+                                    .iter()
+                                    .any(|end| kind.ends_with(end)) =>
+                                {
+                                    Nesting::Part
+                                }
+                                _ => Nesting::Deeper,
+                            };
+                        }
                     }
                 }
+                if kind == "else_clause" {
+                    nesting[usize::from(id)] = Nesting::Else;
+                }
             }
-            let name_fields = self.name_fields.iter().filter_map(|f| grammar.field_id_for_name(f)).map(std::num::NonZero::get).collect();
-            Tables { grammar, classes, name_fields }
+            let name_fields = self
+                .name_fields
+                .iter()
+                .filter_map(|f| grammar.field_id_for_name(f))
+                .map(std::num::NonZero::get)
+                .collect();
+            let alternative = grammar.field_id_for_name("alternative").map(std::num::NonZero::get);
+            Tables { grammar, classes, name_fields, nesting, alternative }
         })
     }
 
     /// All node kinds that the table names, for the test that they exist.
     pub fn kinds(&self) -> impl Iterator<Item = &'static str> {
-        self.classes.iter().flat_map(|(_, kinds)| kinds.iter().copied()).chain(self.code_signs.iter().copied()).chain(self.not_parameters.iter().copied())
+        self.classes
+            .iter()
+            .flat_map(|(_, kinds)| kinds.iter().copied())
+            .chain(self.code_signs.iter().copied())
+            .chain(self.not_parameters.iter().copied())
     }
 
     /// The name of a definition node: its own, or that of the variable, property or field that it is assigned to.
     pub fn definition_name<'a>(&self, node: tree_sitter::Node<'_>, source: &'a [u8]) -> Option<&'a str> {
         let tables = self.tables();
         let named = |node: tree_sitter::Node<'_>| {
-            tables.name_fields.iter().find_map(|&field| node.child_by_field_id(field)).and_then(|name| source.get(name.byte_range()))
+            tables
+                .name_fields
+                .iter()
+                .find_map(|&field| node.child_by_field_id(field))
+                .and_then(|name| source.get(name.byte_range()))
         };
         let own = named(node).or_else(|| {
             let parent = node.parent()?;
             // Only a binding lends its name: `const f = () => …`, `{ f: () => … }`, `f = lambda: …`.
-            let binds = parent.kind().contains("declarator") || parent.kind().contains("assignment") || matches!(parent.kind(), "pair" | "field_definition" | "public_field_definition" | "let_declaration");
+            let binds = parent.kind().contains("declarator")
+                || parent.kind().contains("assignment")
+                || matches!(parent.kind(), "pair" | "field_definition" | "public_field_definition" | "let_declaration");
             if !binds {
                 return None;
             }
-            ["name", "key", "property", "left", "pattern"].iter().find_map(|f| parent.child_by_field_name(f)).and_then(|name| source.get(name.byte_range()))
+            ["name", "key", "property", "left", "pattern"]
+                .iter()
+                .find_map(|f| parent.child_by_field_name(f))
+                .and_then(|name| source.get(name.byte_range()))
         });
         own.and_then(|bytes| std::str::from_utf8(bytes).ok()).filter(|name| !name.is_empty() && name.len() < 200)
     }
@@ -210,7 +291,9 @@ impl Language {
         for (index, child) in list.named_children(&mut cursor).enumerate() {
             let first_word = |text: &[u8]| text.iter().position(|b| !b.is_ascii_alphanumeric()).unwrap_or(text.len());
             let implicit = index == 0
-                && source.get(child.byte_range()).is_some_and(|text| self.implicit_parameters.iter().any(|n| n.as_bytes() == &text[..first_word(text)]));
+                && source.get(child.byte_range()).is_some_and(|text| {
+                    self.implicit_parameters.iter().any(|n| n.as_bytes() == &text[..first_word(text)])
+                });
             if implicit || tables.is(child.kind_id(), Class::Comment) || self.not_parameters.contains(&child.kind()) {
                 continue;
             }
@@ -226,7 +309,10 @@ impl Language {
 fn by_interpreter(content: &[u8]) -> Option<&'static Language> {
     let line = content.strip_prefix(b"#!")?.split(|&b| b == b'\n').next()?;
     let line = std::str::from_utf8(&line[..line.len().min(200)]).ok()?;
-    let program = line.split_whitespace().map(|w| w.rsplit('/').next().unwrap_or(w)).find(|w| *w != "env" && !w.starts_with('-'))?;
+    let program = line
+        .split_whitespace()
+        .map(|w| w.rsplit('/').next().unwrap_or(w))
+        .find(|w| *w != "env" && !w.starts_with('-'))?;
     let program = program.trim_end_matches(|c: char| c.is_ascii_digit() || c == '.');
     LANGUAGES.iter().copied().find(|l| l.interpreters.contains(&program))
 }

@@ -7,7 +7,10 @@ use super::{Class, Language};
 
 const CLASSES: &[(Class, &[&str])] = &[
     (Class::Function, FUNCTIONS),
-    (Class::Class, &["class_declaration", "class", "abstract_class_declaration", "interface_declaration", "enum_declaration"]),
+    (
+        Class::Class,
+        &["class_declaration", "class", "abstract_class_declaration", "interface_declaration", "enum_declaration"],
+    ),
     (Class::Call, &["call_expression", "new_expression"]),
     (Class::Parameter, &["required_parameter", "optional_parameter"]),
     (Class::Loop, LOOPS),
@@ -15,13 +18,26 @@ const CLASSES: &[(Class, &[&str])] = &[
     (Class::Import, &["import_statement"]),
     (Class::String, &["string", "template_string", "regex", "template_literal_type"]),
     (Class::Number, &["number"]),
-    (Class::Name, &["identifier", "property_identifier", "shorthand_property_identifier", "private_property_identifier", "type_identifier"]),
+    (
+        Class::Name,
+        &[
+            "identifier",
+            "property_identifier",
+            "shorthand_property_identifier",
+            "private_property_identifier",
+            "type_identifier",
+        ],
+    ),
     (Class::Comment, &["comment", "html_comment", "hash_bang_line"]),
     (Class::Block, &["statement_block"]),
 ];
 
 /// A language that differs from TypeScript only in name, grammar and file names.
-const fn typescript(name: &'static str, grammar: fn() -> tree_sitter::Language, extensions: &'static [&'static str]) -> Language {
+const fn typescript(
+    name: &'static str,
+    grammar: fn() -> tree_sitter::Language,
+    extensions: &'static [&'static str],
+) -> Language {
     Language {
         name,
         grammar,
@@ -41,6 +57,7 @@ const fn typescript(name: &'static str, grammar: fn() -> tree_sitter::Language, 
     }
 }
 
-pub(super) static TYPESCRIPT: Language = typescript("typescript", || tree_sitter_typescript::LANGUAGE_TYPESCRIPT.into(), &["ts", "mts", "cts"]);
+pub(super) static TYPESCRIPT: Language =
+    typescript("typescript", || tree_sitter_typescript::LANGUAGE_TYPESCRIPT.into(), &["ts", "mts", "cts"]);
 
 pub(super) static TSX: Language = typescript("tsx", || tree_sitter_typescript::LANGUAGE_TSX.into(), &["tsx"]);

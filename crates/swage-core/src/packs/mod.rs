@@ -17,8 +17,18 @@ pub struct Pack {
 
 /// All packs.
 pub static PACKS: [Pack; 2] = [
-    Pack { name: "leftovers", title: "What was put in to try something and forgotten", source: include_str!("leftovers.toml"), rules: OnceLock::new() },
-    Pack { name: "robustness", title: "Failures that are swallowed, ignored or waiting to happen", source: include_str!("robustness.toml"), rules: OnceLock::new() },
+    Pack {
+        name: "leftovers",
+        title: "What was put in to try something and forgotten",
+        source: include_str!("leftovers.toml"),
+        rules: OnceLock::new(),
+    },
+    Pack {
+        name: "robustness",
+        title: "Failures that are swallowed, ignored or waiting to happen",
+        source: include_str!("robustness.toml"),
+        rules: OnceLock::new(),
+    },
 ];
 
 impl Pack {

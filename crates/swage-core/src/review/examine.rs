@@ -31,7 +31,9 @@ impl Examination<'_> {
     fn side(&self, path: &[u8], content: &Content) -> FileScan {
         let (id, bytes) = match content {
             Content::Absent => return FileScan { status: Status::NotWanted, hits: Vec::new() },
-            Content::Unavailable(why) => return FileScan { status: Status::NotExamined(why.clone()), hits: Vec::new() },
+            Content::Unavailable(why) => {
+                return FileScan { status: Status::NotExamined(why.clone()), hits: Vec::new() };
+            }
             Content::Partial { bytes, numbers } => return self.partial(path, bytes, numbers),
             Content::Whole { id, bytes } => (id, bytes),
         };
@@ -68,14 +70,21 @@ impl Examination<'_> {
 
     /// Rules that can't run on a language or without whole files, each with the reason.
     fn not_run(&self, languages: &BTreeSet<&'static str>, partial: bool) -> Vec<(String, String)> {
-        let mut out: Vec<_> = languages
-            .iter()
-            .filter_map(|name| Language::by_name(name))
-            .flat_map(|l| self.rules.for_language(Some(l)).errors.iter().map(move |(id, error)| (id.clone(), format!("its pattern can't be used on {}: {error}", l.name))))
-            .collect();
+        let mut out: Vec<_> =
+            languages
+                .iter()
+                .filter_map(|name| Language::by_name(name))
+                .flat_map(|l| {
+                    self.rules.for_language(Some(l)).errors.iter().map(move |(id, error)| {
+                        (id.clone(), format!("its pattern can't be used on {}: {error}", l.name))
+                    })
+                })
+                .collect();
         if partial {
             let why = "it needs whole files; give --tree DIR";
-            out.extend(self.rules.rules().iter().filter(|r| !needs_lines_only(r)).map(|r| (r.id.clone(), why.to_owned())));
+            out.extend(
+                self.rules.rules().iter().filter(|r| !needs_lines_only(r)).map(|r| (r.id.clone(), why.to_owned())),
+            );
         }
         out.sort();
         out.dedup();
@@ -85,12 +94,22 @@ impl Examination<'_> {
     fn rule_entries(&self, findings: &[Finding]) -> Vec<RuleEntry> {
         let used: BTreeSet<&str> = findings.iter().map(|f| f.rule.as_str()).collect();
         let rules = self.rules.rules().iter().filter(|r| used.contains(r.id.as_str()));
-        rules.map(|r| RuleEntry { id: r.id.clone(), severity: r.severity, title: r.title.clone(), help: r.help.clone(), tags: r.tags.clone() }).collect()
+        rules
+            .map(|r| RuleEntry {
+                id: r.id.clone(),
+                severity: r.severity,
+                title: r.title.clone(),
+                help: r.help.clone(),
+                tags: r.tags.clone(),
+            })
+            .collect()
     }
 }
 
 fn needs_lines_only(rule: &crate::rule::Rule) -> bool {
-    rule.ways.iter().all(|w| w.languages.is_empty() && w.filters.is_empty() && matches!(&w.matcher, Matcher::Text(t) if t.zones.is_empty()))
+    rule.ways.iter().all(|w| {
+        w.languages.is_empty() && w.filters.is_empty() && matches!(&w.matcher, Matcher::Text(t) if t.zones.is_empty())
+    })
 }
 
 /// What became of a file on both sides.
@@ -139,7 +158,12 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
 
 fn examine_file(file: &ChangedFile, index: usize, contents: &dyn Contents, with: &Examination<'_>) -> Examined {
     let mut out = Examined {
-        hits: FileHits { old_path: file.old_path.clone(), new_path: file.new_path.clone(), map: file.map.clone(), ..Default::default() },
+        hits: FileHits {
+            old_path: file.old_path.clone(),
+            new_path: file.new_path.clone(),
+            map: file.map.clone(),
+            ..Default::default()
+        },
         language: Language::of(&file.new_path, b""),
         why_not: None,
         partial: false,
@@ -194,7 +218,9 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String) -> Fin
         severity: hit.severity,
         message: hit.message.clone(),
         state: c.state,
-        before: before.map(|(anchor, ..)| anchor).filter(|b| now.is_some() && (b.path != anchor.path || b.span != anchor.span)),
+        before: before
+            .map(|(anchor, ..)| anchor)
+            .filter(|b| now.is_some() && (b.path != anchor.path || b.span != anchor.span)),
         anchor,
         scope: hit.scope.clone(),
         text_digest: format!("{:016x}", hit.folded),
@@ -226,7 +252,8 @@ fn add_excerpts(findings: &mut [Finding], compared: &[Compared], change: &Change
         let (old, new) = (old.as_deref().map(Lines::new), new.as_deref().map(Lines::new));
         for &index in indices {
             let anchor = findings[index].anchor.clone();
-            findings[index].excerpt = excerpt(old.as_ref(), new.as_ref(), &change.files[file].map, anchor.side, anchor.span);
+            findings[index].excerpt =
+                excerpt(old.as_ref(), new.as_ref(), &change.files[file].map, anchor.side, anchor.span);
         }
     }
 }
@@ -287,13 +314,23 @@ pub struct TreeFile {
 
 /// Scans every file of a tree; every finding is `new`, as there is nothing to compare with. `content` gives a file's
 /// content by its index, from any thread.
-pub fn scan_tree(files: &[TreeFile], content: &(dyn Fn(usize) -> Content + Sync), commit: Option<&str>, with: &Examination<'_>) -> Review {
+pub fn scan_tree(
+    files: &[TreeFile],
+    content: &(dyn Fn(usize) -> Content + Sync),
+    commit: Option<&str>,
+    with: &Examination<'_>,
+) -> Review {
     let examined: Vec<Examined> = files
         .par_iter()
         .enumerate()
         .map(|(index, file)| {
             let mut out = Examined {
-                hits: FileHits { old_path: file.path.clone(), new_path: file.path.clone(), map: LineMap::identity(), ..Default::default() },
+                hits: FileHits {
+                    old_path: file.path.clone(),
+                    new_path: file.path.clone(),
+                    map: LineMap::identity(),
+                    ..Default::default()
+                },
                 language: None,
                 why_not: None,
                 partial: false,
@@ -320,7 +357,11 @@ pub fn scan_tree(files: &[TreeFile], content: &(dyn Fn(usize) -> Content + Sync)
     let compared = baseline::compare(&hits);
     let keys = baseline::keys(&hits, &compared);
     let change = Change { head: commit.map(str::to_owned), ..Default::default() };
-    let mut findings: Vec<Finding> = compared.iter().zip(keys).map(|(c, key)| Finding { on_changed_line: false, ..finding(&change, &hits, c, key) }).collect();
+    let mut findings: Vec<Finding> = compared
+        .iter()
+        .zip(keys)
+        .map(|(c, key)| Finding { on_changed_line: false, ..finding(&change, &hits, c, key) })
+        .collect();
     findings.sort_by(|a, b| (&a.anchor.path, a.anchor.span, &a.rule).cmp(&(&b.anchor.path, b.anchor.span, &b.rule)));
     let entries = files.iter().zip(&examined).map(|(f, e)| {
         let file = ChangedFile {

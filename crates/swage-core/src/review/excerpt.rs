@@ -15,7 +15,13 @@ const MOST_REMOVED: u32 = 6;
 const WIDEST: usize = 400;
 
 /// The lines around a span of one side, with the other side's changed lines among them.
-pub(super) fn excerpt(old: Option<&Lines<'_>>, new: Option<&Lines<'_>>, map: &LineMap, side: Side, span: Span) -> Vec<ExcerptLine> {
+pub(super) fn excerpt(
+    old: Option<&Lines<'_>>,
+    new: Option<&Lines<'_>>,
+    map: &LineMap,
+    side: Side,
+    span: Span,
+) -> Vec<ExcerptLine> {
     let Some(lines) = (match side {
         Side::Old => old,
         Side::New => new,
@@ -25,7 +31,9 @@ pub(super) fn excerpt(old: Option<&Lines<'_>>, new: Option<&Lines<'_>>, map: &Li
     let first = span.start_line.saturating_sub(1).saturating_sub(AROUND);
     let shown_end = span.end_line.min(span.start_line + LONGEST - 1);
     let last = (shown_end + AROUND).min(lines.count() as u32);
-    let text = |lines: &Lines<'_>, at: u32| String::from_utf8_lossy(lines.get(at as usize)).chars().take(WIDEST).collect::<String>();
+    let text = |lines: &Lines<'_>, at: u32| {
+        String::from_utf8_lossy(lines.get(at as usize)).chars().take(WIDEST).collect::<String>()
+    };
     let mut out = Vec::new();
     for at in first..last {
         match side {
@@ -34,8 +42,15 @@ pub(super) fn excerpt(old: Option<&Lines<'_>>, new: Option<&Lines<'_>>, map: &Li
                 if let Some(old) = old {
                     let from = at.checked_sub(1).map_or(Some(0), |prev| map.to_old(prev).map(|o| o + 1));
                     if let Some(from) = from {
-                        let gone = (from..old.count() as u32).take_while(|o| map.to_new(*o).is_none()).take(MOST_REMOVED as usize);
-                        out.extend(gone.map(|o| ExcerptLine { marker: Marker::Removed, old: Some(o + 1), new: None, text: text(old, o) }));
+                        let gone = (from..old.count() as u32)
+                            .take_while(|o| map.to_new(*o).is_none())
+                            .take(MOST_REMOVED as usize);
+                        out.extend(gone.map(|o| ExcerptLine {
+                            marker: Marker::Removed,
+                            old: Some(o + 1),
+                            new: None,
+                            text: text(old, o),
+                        }));
                     }
                 }
                 let was = map.to_old(at);

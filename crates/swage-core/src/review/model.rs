@@ -119,12 +119,14 @@ pub struct Finding {
 impl Finding {
     /// A measure that the change made worse: it grew.
     pub fn is_worse(&self) -> bool {
-        self.state == State::Updated && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value > before)
+        self.state == State::Updated
+            && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value > before)
     }
 
     /// A measure that the change made better without bringing it under its limit.
     pub fn is_better(&self) -> bool {
-        self.state == State::Updated && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value < before)
+        self.state == State::Updated
+            && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value < before)
     }
 
     /// What a reader of the change must see: what it brought and what it made worse.

@@ -113,7 +113,11 @@ struct Loader<'r> {
 impl Loader<'_> {
     fn source(&self, path: &str) -> Result<Option<String>, LoadError> {
         let bytes = self.reader.read(path).map_err(LoadError::Unreadable)?;
-        bytes.map(|b| String::from_utf8(b).map_err(|_| LoadError::Unreadable(format!("{path} isn't UTF-8, as TOML must be")))).transpose()
+        bytes
+            .map(|b| {
+                String::from_utf8(b).map_err(|_| LoadError::Unreadable(format!("{path} isn't UTF-8, as TOML must be")))
+            })
+            .transpose()
     }
 
     /// Reads a file; what it extends goes under it.
@@ -130,11 +134,19 @@ impl Loader<'_> {
             let target = join(path, &relative);
             let mut p = Problems { file: path, source, list: Vec::new() };
             if self.open.contains(&target) {
-                p.at(at, format!("`{relative}` extends this file in turn"), Some("take one of the two `extends` out".into()));
+                p.at(
+                    at,
+                    format!("`{relative}` extends this file in turn"),
+                    Some("take one of the two `extends` out".into()),
+                );
             } else {
                 match self.source(&target)? {
                     Some(text) => _ = self.file(&target, &text, false)?,
-                    None => p.at(at, format!("there is no file `{target}`"), Some(format!("the path is taken from the folder of {path}"))),
+                    None => p.at(
+                        at,
+                        format!("there is no file `{target}`"),
+                        Some(format!("the path is taken from the folder of {path}")),
+                    ),
                 }
             }
             self.problems.append(&mut p.list);
@@ -145,7 +157,11 @@ impl Loader<'_> {
             let twin = self.layers.iter().find(|r| r.id == rule.id && own(&r.origin) && own(path));
             if let Some(twin) = twin {
                 let mut p = Problems { file: path, source, list: Vec::new() };
-                p.at(at, format!("the rule id `{}` stands in {} too", rule.id, twin.origin), Some("give each rule an id of its own".into()));
+                p.at(
+                    at,
+                    format!("the rule id `{}` stands in {} too", rule.id, twin.origin),
+                    Some("give each rule an id of its own".into()),
+                );
                 self.problems.append(&mut p.list);
             }
             self.layers.retain(|r| r.id != rule.id);

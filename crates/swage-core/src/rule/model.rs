@@ -77,7 +77,8 @@ impl Rule {
         use std::ffi::OsStr;
         use std::os::unix::ffi::OsStrExt;
         let path = OsStr::from_bytes(path);
-        self.paths.as_ref().is_none_or(|set| set.is_match(path)) && !self.skip_paths.as_ref().is_some_and(|set| set.is_match(path))
+        self.paths.as_ref().is_none_or(|set| set.is_match(path))
+            && !self.skip_paths.as_ref().is_some_and(|set| set.is_match(path))
     }
 
     /// The languages that the rule names, in no order and without doubles.
@@ -158,7 +159,9 @@ impl CodeMatch {
     /// When the code doesn't parse as that language under any wrapper.
     pub fn pattern(&self, language: &'static Language) -> Result<&Pattern, &PatternError> {
         let index = crate::lang::LANGUAGES.iter().position(|l| *l == language).unwrap_or(0);
-        self.compiled[index].get_or_init(|| Pattern::compile(&self.code, &self.holes, self.statement, language)).as_ref()
+        self.compiled[index]
+            .get_or_init(|| Pattern::compile(&self.code, &self.holes, self.statement, language))
+            .as_ref()
     }
 }
 
@@ -201,8 +204,12 @@ pub enum Measure {
 
 impl Measure {
     /// The measures with the words that rules use for them.
-    pub const ALL: [(&'static str, Measure); 4] =
-        [("parameters", Measure::Parameters), ("lines", Measure::Lines), ("nesting", Measure::Nesting), ("branches", Measure::Branches)];
+    pub const ALL: [(&'static str, Measure); 4] = [
+        ("parameters", Measure::Parameters),
+        ("lines", Measure::Lines),
+        ("nesting", Measure::Nesting),
+        ("branches", Measure::Branches),
+    ];
 }
 
 /// A condition on the place of a match.

@@ -57,7 +57,12 @@ impl Pattern {
     /// # Errors
     /// When the pattern doesn't parse under any wrapper (the place that got furthest is told), doesn't hold a declared
     /// hole, or is nothing but a hole.
-    pub fn compile(code: &str, holes: &[Hole], statement: bool, language: &'static Language) -> Result<Self, PatternError> {
+    pub fn compile(
+        code: &str,
+        holes: &[Hole],
+        statement: bool,
+        language: &'static Language,
+    ) -> Result<Self, PatternError> {
         let trimmed = code.trim();
         let lead = code.len() - code.trim_start().len();
         if trimmed.is_empty() {
@@ -66,7 +71,10 @@ impl Pattern {
         let mut parser = Parser::new();
         let grammar = &language.tables().grammar;
         if parser.set_language(grammar).is_err() {
-            return Err(PatternError { offset: 0, message: format!("the grammar of {} can't be loaded", language.name) });
+            return Err(PatternError {
+                offset: 0,
+                message: format!("the grammar of {} can't be loaded", language.name),
+            });
         }
         let mut furthest = 0;
         for (before, after) in language.wrappers {
@@ -83,14 +91,20 @@ impl Pattern {
             let builder = Builder { source: text.as_bytes(), holes, language };
             let roots: Vec<_> = nodes.iter().map(|n| builder.build(*n)).collect();
             if !matches!(roots.first(), Some(PatternNode::Inner(..) | PatternNode::Leaf(..))) {
-                return Err(PatternError { offset: lead, message: "the pattern begins with a hole and would match anywhere; put code around it".into() });
+                return Err(PatternError {
+                    offset: lead,
+                    message: "the pattern begins with a hole and would match anywhere; put code around it".into(),
+                });
             }
             let mut used = vec![false; holes.len()];
             let mut words = Vec::new();
             roots.iter().for_each(|n| n.gather(&mut used, &mut words));
             if let Some(at) = used.iter().position(|u| !u) {
                 let name = &holes[at].name;
-                return Err(PatternError { offset: lead, message: format!("the hole `{name}` doesn't stand in the pattern as a name of its own") });
+                return Err(PatternError {
+                    offset: lead,
+                    message: format!("the hole `{name}` doesn't stand in the pattern as a name of its own"),
+                });
             }
             words.sort();
             words.dedup();
@@ -139,7 +153,9 @@ impl Builder<'_> {
         if children.is_empty() || self.is_string(node, &children) {
             let text = node.is_named().then(|| self.source[node.byte_range()].into());
             // Keywords help to tell early that a file can't match.
-            let text = text.or_else(|| node.kind().bytes().all(|b| b.is_ascii_alphabetic()).then(|| node.kind().as_bytes().into()));
+            let text = text.or_else(|| {
+                node.kind().bytes().all(|b| b.is_ascii_alphabetic()).then(|| node.kind().as_bytes().into())
+            });
             return PatternNode::Leaf(node.kind_id(), text);
         }
         PatternNode::Inner(node.kind_id(), children.into_iter().map(|c| self.build(c)).collect())
@@ -147,7 +163,8 @@ impl Builder<'_> {
 
     /// A string without holes is compared as a whole.
     fn is_string(&self, node: Node<'_>, children: &[Node<'_>]) -> bool {
-        self.language.tables().is(node.kind_id(), Class::String) && children.iter().all(|c| self.children(*c).is_empty())
+        self.language.tables().is(node.kind_id(), Class::String)
+            && children.iter().all(|c| self.children(*c).is_empty())
     }
 
     fn children<'t>(&self, node: Node<'t>) -> Vec<Node<'t>> {
@@ -163,7 +180,9 @@ impl Builder<'_> {
                 let text = &self.source[node.byte_range()];
                 self.holes.iter().position(|h| h.name.as_bytes() == text)
             }
-            [only] if only.is_named() && !self.language.tables().is(node.kind_id(), Class::Block) && !is_list(node) => self.hole(*only),
+            [only] if only.is_named() && !self.language.tables().is(node.kind_id(), Class::Block) && !is_list(node) => {
+                self.hole(*only)
+            }
             _ => None,
         }
     }
@@ -175,9 +194,19 @@ fn is_list(node: Node<'_>) -> bool {
 }
 
 /// The nodes that cover exactly the range: the deepest one (as a statement: the outermost that is one), or several siblings.
-fn covering<'t>(root: Node<'t>, text: &str, range: std::ops::Range<usize>, statement: bool, language: &'static Language) -> Option<Vec<Node<'t>>> {
+fn covering<'t>(
+    root: Node<'t>,
+    text: &str,
+    range: std::ops::Range<usize>,
+    statement: bool,
+    language: &'static Language,
+) -> Option<Vec<Node<'t>>> {
     // Some grammars count the line's end as part of a node.
-    let exact = |n: Node<'_>| n.start_byte() == range.start && n.end_byte() >= range.end && text.as_bytes()[range.end..n.end_byte()].trim_ascii().is_empty();
+    let exact = |n: Node<'_>| {
+        n.start_byte() == range.start
+            && n.end_byte() >= range.end
+            && text.as_bytes()[range.end..n.end_byte()].trim_ascii().is_empty()
+    };
     let mut node = root;
     loop {
         if statement && exact(node) && node.kind().ends_with("statement") {
@@ -185,17 +214,22 @@ fn covering<'t>(root: Node<'t>, text: &str, range: std::ops::Range<usize>, state
         }
         let mut cursor = node.walk();
         let children: Vec<_> = node.children(&mut cursor).collect();
-        if let Some(inner) = children.iter().find(|c| c.start_byte() <= range.start && c.end_byte() >= range.end && c.end_byte() > c.start_byte() && c.is_named()) {
+        if let Some(inner) = children.iter().find(|c| {
+            c.start_byte() <= range.start && c.end_byte() >= range.end && c.end_byte() > c.start_byte() && c.is_named()
+        }) {
             node = *inner;
             continue;
         }
-        let list = is_list(node) || language.tables().is(node.kind_id(), Class::Block) && children.iter().all(Node::is_named);
+        let list =
+            is_list(node) || language.tables().is(node.kind_id(), Class::Block) && children.iter().all(Node::is_named);
         if exact(node) && !list {
             return Some(vec![node]);
         }
         let inside: Vec<_> = children
             .into_iter()
-            .filter(|c| c.start_byte() >= range.start && c.end_byte() <= range.end && !is_irrelevant(*c, node.kind(), language))
+            .filter(|c| {
+                c.start_byte() >= range.start && c.end_byte() <= range.end && !is_irrelevant(*c, node.kind(), language)
+            })
             .collect();
         let (first, last) = (inside.first()?, inside.last()?);
         // A closing semicolon of the pattern may belong to the parent.

@@ -8,7 +8,10 @@ use sha2::{Digest, Sha256};
 use toml::de::DeTable;
 
 use super::config::{Config, Limits, Policy, parse_size};
-use super::model::{CodeMatch, Example, Filter, Hole, Matcher, Measure, MeasureMatch, Place, Relation, Rule, Severity, TextMatch, Way, Zone};
+use super::model::{
+    CodeMatch, Example, Filter, Hole, Matcher, Measure, MeasureMatch, Place, Relation, Rule, Severity, TextMatch, Way,
+    Zone,
+};
 use super::problem::{Problem, Problems, nearest};
 use super::table::{At, Table};
 use crate::lang::{Class, LANGUAGES, Language};
@@ -37,7 +40,8 @@ pub fn read_rules(file: &str, source: &str, whole_config: bool) -> Result<RuleFi
     let mut out = RuleFile::default();
     if p.list.is_empty() {
         let mut table = Table::new(document.get_ref(), 0);
-        out.extends = table.strings("extends", &mut p).unwrap_or_default().into_iter().map(|e| (e.value, e.at)).collect();
+        out.extends =
+            table.strings("extends", &mut p).unwrap_or_default().into_iter().map(|e| (e.value, e.at)).collect();
         if whole_config {
             settings(&mut table, &mut out.config, &mut p);
         }
@@ -46,7 +50,11 @@ pub fn read_rules(file: &str, source: &str, whole_config: bool) -> Result<RuleFi
             let at = rule.at;
             if let Some(rule) = read_rule(&mut rule, file, &mut p) {
                 if seen.insert(rule.id.clone(), ()).is_some() {
-                    p.at(at, format!("the rule id `{}` stands twice in this file", rule.id), Some("give each rule an id of its own".into()));
+                    p.at(
+                        at,
+                        format!("the rule id `{}` stands twice in this file", rule.id),
+                        Some("give each rule an id of its own".into()),
+                    );
                 }
                 out.rules.push((rule, at));
             }
@@ -69,7 +77,11 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
             let text = limits.string(key, p)?;
             let size = parse_size(&text.value);
             if size.is_none() {
-                p.at(text.at, format!("`{}` is no size", text.value), Some("write it like \"2 MiB\", \"500 KiB\" or \"4096 B\"".into()));
+                p.at(
+                    text.at,
+                    format!("`{}` is no size", text.value),
+                    Some("write it like \"2 MiB\", \"500 KiB\" or \"4096 B\"".into()),
+                );
             }
             size
         };
@@ -104,10 +116,16 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
     if let Some(id) = &id {
         let good = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-';
         if !id.value.chars().all(good) || id.value.starts_with('-') || id.value.len() > 64 {
-            p.at(id.at, format!("`{}` can't be a rule's id", id.value), Some("use at most 64 lower-case letters, digits and hyphens".into()));
+            p.at(
+                id.at,
+                format!("`{}` can't be a rule's id", id.value),
+                Some("use at most 64 lower-case letters, digits and hyphens".into()),
+            );
         }
     }
-    let severity = table.required_string("severity", &name, p).and_then(|s| one_of(&s, "severity", Severity::ALL.map(|s| (s.word(), s)), p));
+    let severity = table
+        .required_string("severity", &name, p)
+        .and_then(|s| one_of(&s, "severity", Severity::ALL.map(|s| (s.word(), s)), p));
     let title = table.required_string("title", &name, p);
     let message = table.required_string("message", &name, p);
     let help = table.string("help", p).map(|h| h.value.trim().to_owned());
@@ -142,7 +160,11 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
         let code = example.required_string("code", "an example", p);
         let lines = example.numbers("lines", p);
         if lines.is_none() {
-            p.at(example.at, "an example needs `lines`", Some("list the lines that must be reported, or [] when none may be".into()));
+            p.at(
+                example.at,
+                "an example needs `lines`",
+                Some("list the lines that must be reported, or [] when none may be".into()),
+            );
         }
         if let (Some(path), Some(code), Some(lines)) = (path, code, lines) {
             examples.push(Example { path: path.value, code: code.value, lines });
@@ -194,18 +216,30 @@ fn digest(rule: &Rule) -> [u8; 32] {
     Sha256::digest(text.as_bytes()).into()
 }
 
-fn read_way(table: &mut Table<'_, '_>, languages: Option<Vec<&'static Language>>, name: &str, p: &mut Problems<'_>) -> Option<Way> {
+fn read_way(
+    table: &mut Table<'_, '_>,
+    languages: Option<Vec<&'static Language>>,
+    name: &str,
+    p: &mut Problems<'_>,
+) -> Option<Way> {
     const WAYS: [&str; 4] = ["text", "code", "measure", "commented_code"];
     let given: Vec<_> = WAYS.into_iter().filter(|w| table.has(w)).collect();
     let before = p.list.len();
     // So that they aren't called unknown when something else is wrong with them.
-    WAYS.into_iter().chain(["zones", "holes", "statement", "of", "over"]).filter(|_| given.len() != 1).for_each(|key| table.note(key));
+    WAYS.into_iter()
+        .chain(["zones", "holes", "statement", "of", "over"])
+        .filter(|_| given.len() != 1)
+        .for_each(|key| table.note(key));
     let matcher = match given.as_slice() {
         ["text"] => read_text(table, p).map(Matcher::Text),
         ["code"] => {
             let code = read_code(table, languages.as_deref(), p);
             if languages.is_none() {
-                p.at(table.at, format!("{name} matches code and so needs `languages`"), Some(format!("list some of {}", LANGUAGES.iter().map(|l| l.name).collect::<Vec<_>>().join(", "))));
+                p.at(
+                    table.at,
+                    format!("{name} matches code and so needs `languages`"),
+                    Some(format!("list some of {}", LANGUAGES.iter().map(|l| l.name).collect::<Vec<_>>().join(", "))),
+                );
             }
             code.map(Matcher::Code)
         }
@@ -215,16 +249,29 @@ fn read_way(table: &mut Table<'_, '_>, languages: Option<Vec<&'static Language>>
             Some(Matcher::CommentedCode)
         }
         [] => {
-            p.at(table.at, format!("{name} doesn't say what to look for"), Some("give `text`, `code`, `measure`, `commented_code` or `any`".into()));
+            p.at(
+                table.at,
+                format!("{name} doesn't say what to look for"),
+                Some("give `text`, `code`, `measure`, `commented_code` or `any`".into()),
+            );
             None
         }
         several => {
-            p.at(table.at, format!("{name} gives {} at once", several.join(" and ")), Some("put each into a table of its own under `any`".into()));
+            p.at(
+                table.at,
+                format!("{name} gives {} at once", several.join(" and ")),
+                Some("put each into a table of its own under `any`".into()),
+            );
             None
         }
     };
     let mut filters = Vec::new();
-    for (key, relation) in [("enclosed_by", Relation::EnclosedBy), ("not_enclosed_by", Relation::NotEnclosedBy), ("encloses", Relation::Encloses), ("not_encloses", Relation::NotEncloses)] {
+    for (key, relation) in [
+        ("enclosed_by", Relation::EnclosedBy),
+        ("not_enclosed_by", Relation::NotEnclosedBy),
+        ("encloses", Relation::Encloses),
+        ("not_encloses", Relation::NotEncloses),
+    ] {
         let mut any = Vec::new();
         for mut place in table.tables(key, p) {
             any.extend(read_place(&mut place, languages.as_deref(), relation, p));
@@ -250,22 +297,39 @@ fn read_text(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<TextMatc
         }
     };
     if regex.is_match(b"") {
-        p.at(text.at, "the expression matches the empty text and so every line", Some("make at least one part of it obligatory".into()));
+        p.at(
+            text.at,
+            "the expression matches the empty text and so every line",
+            Some("make at least one part of it obligatory".into()),
+        );
         return None;
     }
     let zones = table.strings("zones", p).unwrap_or_default();
-    let zones = zones.iter().filter_map(|z| one_of(z, "zone", [("code", Zone::Code), ("comment", Zone::Comment), ("string", Zone::String)], p)).collect();
+    let zones = zones
+        .iter()
+        .filter_map(|z| {
+            one_of(z, "zone", [("code", Zone::Code), ("comment", Zone::Comment), ("string", Zone::String)], p)
+        })
+        .collect();
     Some(TextMatch { regex, zones })
 }
 
-fn read_code(table: &mut Table<'_, '_>, languages: Option<&[&'static Language]>, p: &mut Problems<'_>) -> Option<CodeMatch> {
+fn read_code(
+    table: &mut Table<'_, '_>,
+    languages: Option<&[&'static Language]>,
+    p: &mut Problems<'_>,
+) -> Option<CodeMatch> {
     let code = table.required_string("code", "a code match", p)?;
     let mut holes = Vec::new();
     if let Some(named) = table.table("holes", p) {
         for (name, mut hole) in named.entries(p) {
             let good = |c: char| c.is_alphanumeric() || c == '_';
             if !name.chars().all(good) {
-                p.at(hole.at, format!("`{name}` can't be a hole's name"), Some("use a name that the language would take as an identifier, such as CALL".into()));
+                p.at(
+                    hole.at,
+                    format!("`{name}` can't be a hole's name"),
+                    Some("use a name that the language would take as an identifier, such as CALL".into()),
+                );
             }
             let text = hole.string("text", p).and_then(|t| regex(&t, p));
             let node = hole.string("node", p).and_then(|n| one_of(&n, "node class", Class::ALL, p));
@@ -281,7 +345,11 @@ fn read_code(table: &mut Table<'_, '_>, languages: Option<&[&'static Language]>,
             // The offset inside the string is exact for plain one-line strings; others start behind their quotes.
             let quotes = p.source[code.at..].bytes().take_while(|b| matches!(b, b'"' | b'\'')).count().min(3);
             let at = code.at + quotes + error.offset.min(code.value.len());
-            p.at(at, error.message.clone(), Some(format!("a pattern is plain {} code; declare its gaps under `holes`", language.name)));
+            p.at(
+                at,
+                error.message.clone(),
+                Some(format!("a pattern is plain {} code; declare its gaps under `holes`", language.name)),
+            );
             return None;
         }
     }
@@ -291,15 +359,30 @@ fn read_code(table: &mut Table<'_, '_>, languages: Option<&[&'static Language]>,
 fn read_measure(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<MeasureMatch> {
     let measure = table.required_string("measure", "a measure match", p)?;
     let measure = one_of(&measure, "measure", Measure::ALL, p);
-    let of = table.string("of", p).map_or(Some(Class::Function), |of| one_of(&of, "definition", [("function", Class::Function), ("class", Class::Class)], p));
+    let of = table.string("of", p).map_or(Some(Class::Function), |of| {
+        one_of(&of, "definition", [("function", Class::Function), ("class", Class::Class)], p)
+    });
     let over = table.number("over", p);
     if !table.has("over") {
         p.at(table.at, "a measure match needs `over`", Some("give the most that is allowed".into()));
     }
+    if of == Some(Class::Class) && matches!(measure, Some(Measure::Nesting | Measure::Branches | Measure::Parameters)) {
+        p.at(
+            table.at,
+            "only `lines` can be measured of a class",
+            Some("leave `of` out, so that functions are measured".into()),
+        );
+        return None;
+    }
     Some(MeasureMatch { measure: measure?, of: of?, over: over?.value })
 }
 
-fn read_place(table: &mut Table<'_, '_>, languages: Option<&[&'static Language]>, relation: Relation, p: &mut Problems<'_>) -> Option<Place> {
+fn read_place(
+    table: &mut Table<'_, '_>,
+    languages: Option<&[&'static Language]>,
+    relation: Relation,
+    p: &mut Problems<'_>,
+) -> Option<Place> {
     if table.has("code") {
         return read_code(table, languages, p).map(Place::Code);
     }
@@ -308,7 +391,11 @@ fn read_place(table: &mut Table<'_, '_>, languages: Option<&[&'static Language]>
     }
     if let Some(text) = table.string("text", p) {
         if matches!(relation, Relation::EnclosedBy | Relation::NotEnclosedBy) {
-            p.at(text.at, "`text` can only be looked for inside a match", Some("use `encloses` or `not_encloses`, or name a `definition`, a `node` class or `code`".into()));
+            p.at(
+                text.at,
+                "`text` can only be looked for inside a match",
+                Some("use `encloses` or `not_encloses`, or name a `definition`, a `node` class or `code`".into()),
+            );
         }
         return regex(&text, p).map(Place::Text);
     }
@@ -329,7 +416,11 @@ fn globs(table: &mut Table<'_, '_>, key: &'static str, p: &mut Problems<'_>) -> 
     for glob in list {
         match globset::GlobBuilder::new(&glob.value).literal_separator(true).build() {
             Ok(glob) => _ = builder.add(glob as Glob),
-            Err(error) => p.at(glob.at, format!("`{}` is no path pattern: {}", glob.value, error.kind()), Some("`*` stands for anything but `/`, `**` for any folders, `{a,b}` for either".into())),
+            Err(error) => p.at(
+                glob.at,
+                format!("`{}` is no path pattern: {}", glob.value, error.kind()),
+                Some("`*` stands for anything but `/`, `**` for any folders, `{a,b}` for either".into()),
+            ),
         }
     }
     builder.build().ok()
@@ -345,7 +436,12 @@ fn bad_regex(text: &At<String>, error: &regex::Error, p: &mut Problems<'_>) {
     p.at(text.at, format!("`{}` is no regular expression: {why}", text.value), None);
 }
 
-fn one_of<T>(word: &At<String>, what: &str, known: impl IntoIterator<Item = (&'static str, T)>, p: &mut Problems<'_>) -> Option<T> {
+fn one_of<T>(
+    word: &At<String>,
+    what: &str,
+    known: impl IntoIterator<Item = (&'static str, T)>,
+    p: &mut Problems<'_>,
+) -> Option<T> {
     let mut names = Vec::new();
     for (name, value) in known {
         if name == word.value {
@@ -369,7 +465,11 @@ fn check_message(message: &At<String>, ways: &[Way], p: &mut Problems<'_>) {
     }
     for word in super::message::placeholders(&message.value) {
         if !known.contains(&word) && !ways.is_empty() {
-            p.at(message.at, format!("nothing fills in `{{{word}}}` in the message"), Some(nearest(word, known.iter().copied())));
+            p.at(
+                message.at,
+                format!("nothing fills in `{{{word}}}` in the message"),
+                Some(nearest(word, known.iter().copied())),
+            );
         }
     }
 }

@@ -94,7 +94,13 @@ impl RuleSet {
 
     fn compile(&self, language: Option<&'static Language>) -> LanguageSet {
         let kinds = language.map_or(0, |l| l.tables().grammar.node_kind_count());
-        let mut set = LanguageSet { words: None, word_count: 0, entries: Vec::new(), by_kind: vec![Vec::new(); kinds], errors: Vec::new() };
+        let mut set = LanguageSet {
+            words: None,
+            word_count: 0,
+            entries: Vec::new(),
+            by_kind: vec![Vec::new(); kinds],
+            errors: Vec::new(),
+        };
         let mut words: Vec<Vec<u8>> = Vec::new();
         let mut word = |text: &[u8]| {
             let at = words.iter().position(|w| w == text).unwrap_or_else(|| {
@@ -118,7 +124,9 @@ impl RuleSet {
                     }
                     (Matcher::Code(code), Some(l)) => match compile_way(way, code.pattern(l), l) {
                         Ok(pattern) => {
-                            if let Some(PatternNode::Inner(kind, _) | PatternNode::Leaf(kind, _)) = pattern.roots.first() {
+                            if let Some(PatternNode::Inner(kind, _) | PatternNode::Leaf(kind, _)) =
+                                pattern.roots.first()
+                            {
                                 set.by_kind[usize::from(*kind)].push(index);
                             }
                             Needs::All(pattern.words.iter().map(|w| word(w)).collect())
@@ -129,7 +137,9 @@ impl RuleSet {
                         }
                     },
                     (Matcher::Measure(measure), Some(l)) => {
-                        (0..kinds as u16).filter(|k| l.tables().is(*k, measure.of)).for_each(|k| set.by_kind[usize::from(k)].push(index));
+                        (0..kinds as u16)
+                            .filter(|k| l.tables().is(*k, measure.of))
+                            .for_each(|k| set.by_kind[usize::from(k)].push(index));
                         Needs::Nothing
                     }
                     (Matcher::CommentedCode, Some(_)) => Needs::Nothing,
@@ -146,7 +156,11 @@ impl RuleSet {
 }
 
 /// The way's pattern, with the patterns of its filters compiled too.
-fn compile_way<'p>(way: &Way, pattern: Result<&'p Pattern, &PatternError>, language: &'static Language) -> Result<&'p Pattern, PatternError> {
+fn compile_way<'p>(
+    way: &Way,
+    pattern: Result<&'p Pattern, &PatternError>,
+    language: &'static Language,
+) -> Result<&'p Pattern, PatternError> {
     for place in way.filters.iter().flat_map(|f| &f.any) {
         if let super::model::Place::Code(code) = place {
             code.pattern(language).map_err(Clone::clone)?;
@@ -157,7 +171,13 @@ fn compile_way<'p>(way: &Way, pattern: Result<&'p Pattern, &PatternError>, langu
 
 /// Beginnings of which one must stand where the expression matches; `None` when there is no telling.
 fn literals(text: &TextMatch) -> Option<Vec<Vec<u8>>> {
-    let hir = regex_syntax::ParserBuilder::new().utf8(false).multi_line(true).crlf(true).build().parse(text.regex.as_str()).ok()?;
+    let hir = regex_syntax::ParserBuilder::new()
+        .utf8(false)
+        .multi_line(true)
+        .crlf(true)
+        .build()
+        .parse(text.regex.as_str())
+        .ok()?;
     let found = Extractor::new().kind(ExtractKind::Prefix).limit_total(64).extract(&hir);
     let list: Vec<_> = found.literals()?.iter().map(|l| l.as_bytes().to_vec()).collect();
     (!list.is_empty() && list.iter().all(|l| l.len() > 1)).then_some(list)

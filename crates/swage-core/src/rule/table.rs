@@ -69,7 +69,9 @@ impl<'t, 'i> Table<'t, 'i> {
     pub fn numbers(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Vec<u64>> {
         let value = self.get(key)?;
         match value.get_ref() {
-            DeValue::Array(list) => Some(list.iter().filter_map(|item| as_number(item, key, p)).map(|n| n.value).collect()),
+            DeValue::Array(list) => {
+                Some(list.iter().filter_map(|item| as_number(item, key, p)).map(|n| n.value).collect())
+            }
             other => {
                 wrong_type(value, key, "a list of whole numbers", other, p);
                 None
@@ -102,7 +104,10 @@ impl<'t, 'i> Table<'t, 'i> {
 
     /// The table's own keys, for tables whose keys are names.
     pub fn entries(&self, p: &mut Problems<'_>) -> Vec<(String, Table<'t, 'i>)> {
-        self.table.iter().filter_map(|(key, value)| Some((key.get_ref().to_string(), as_table(value, key.get_ref(), p)?))).collect()
+        self.table
+            .iter()
+            .filter_map(|(key, value)| Some((key.get_ref().to_string(), as_table(value, key.get_ref(), p)?)))
+            .collect()
     }
 
     /// Counts a key as known without reading it.
@@ -119,7 +124,11 @@ impl<'t, 'i> Table<'t, 'i> {
         for key in self.table.keys() {
             let name = key.get_ref().as_ref();
             if !self.known.contains(&name) {
-                p.at(key.span().start, format!("unknown key `{name}`"), Some(nearest(name, self.known.iter().copied())));
+                p.at(
+                    key.span().start,
+                    format!("unknown key `{name}`"),
+                    Some(nearest(name, self.known.iter().copied())),
+                );
             }
         }
     }

@@ -22,7 +22,10 @@ pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'s
         let Some(text) = source.get(comment.byte_range()).map(String::from_utf8_lossy) else { continue };
         let line = language.line_markers.iter().find(|m| text.starts_with(**m));
         let doc = language.doc_markers.iter().any(|m| text.starts_with(*m));
-        let joins = last.is_some_and(|l| l.start_position().row + 1 == comment.start_position().row && l.start_position().column == comment.start_position().column);
+        let joins = last.is_some_and(|l| {
+            l.start_position().row + 1 == comment.start_position().row
+                && l.start_position().column == comment.start_position().column
+        });
         if !joins || doc || line.is_none() {
             judge(&mut run, &mut parser, language, &mut found);
         }
@@ -38,7 +41,13 @@ pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'s
                 last = Some(*comment);
             }
             None => {
-                let inner = text.trim_start_matches("/*").trim_end_matches("*/").lines().map(|l| l.trim_start().trim_start_matches('*')).collect::<Vec<_>>().join("\n");
+                let inner = text
+                    .trim_start_matches("/*")
+                    .trim_end_matches("*/")
+                    .lines()
+                    .map(|l| l.trim_start().trim_start_matches('*'))
+                    .collect::<Vec<_>>()
+                    .join("\n");
                 run.push((comment.byte_range(), inner));
                 judge(&mut run, &mut parser, language, &mut found);
             }
@@ -53,7 +62,12 @@ fn alone_on_line(source: &[u8], offset: usize) -> bool {
 }
 
 /// Tries the whole run, then its parts between lines that can't be code, then single lines.
-fn judge(run: &mut Vec<(Range<usize>, String)>, parser: &mut Parser, language: &'static Language, found: &mut Vec<Range<usize>>) {
+fn judge(
+    run: &mut Vec<(Range<usize>, String)>,
+    parser: &mut Parser,
+    language: &'static Language,
+    found: &mut Vec<Range<usize>>,
+) {
     let lines = std::mem::take(run);
     if lines.is_empty() || lines.len() > LONGEST_RUN {
         return;
@@ -83,8 +97,14 @@ fn judge(run: &mut Vec<(Range<usize>, String)>, parser: &mut Parser, language: &
 fn could_be_code(text: &str, language: &Language) -> bool {
     let text = text.trim();
     let first = text.split(|c: char| !c.is_alphanumeric() && c != '_').next().unwrap_or_default();
-    let word = ["import", "from", "return", "raise", "throw", "use", "package", "else", "try", "finally", "break", "continue", "pass", "if", "for", "while", "def", "class", "fn", "func", "let", "const", "var"].contains(&first);
-    !text.is_empty() && (text.contains(['(', '=', ';', '{', '}', ')', ']']) || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
+    let word = [
+        "import", "from", "return", "raise", "throw", "use", "package", "else", "try", "finally", "break", "continue",
+        "pass", "if", "for", "while", "def", "class", "fn", "func", "let", "const", "var",
+    ]
+    .contains(&first);
+    !text.is_empty()
+        && (text.contains(['(', '=', ';', '{', '}', ')', ']'])
+            || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
 }
 
 fn is_code(lines: &[(Range<usize>, String)], parser: &mut Parser, language: &'static Language) -> bool {
@@ -93,7 +113,9 @@ fn is_code(lines: &[(Range<usize>, String)], parser: &mut Parser, language: &'st
     let indent = text.iter().map(|l| l.len() - l.trim_start().len()).min().unwrap_or(0);
     let body = text.iter().map(|l| l.get(indent..).unwrap_or_else(|| l.trim_start())).collect::<Vec<_>>().join("\n");
     let ends = language.statement_ends;
-    if body.trim().is_empty() || !ends.is_empty() && !body.lines().any(|l| ends.iter().any(|e| l.trim_end().ends_with(e))) {
+    if body.trim().is_empty()
+        || !ends.is_empty() && !body.lines().any(|l| ends.iter().any(|e| l.trim_end().ends_with(e)))
+    {
         return false;
     }
     language.wrappers.iter().take(4).any(|(before, after)| {
@@ -130,7 +152,9 @@ fn is_prose(node: Node<'_>, source: &[u8]) -> bool {
     let text = source.get(node.byte_range()).unwrap_or_default();
     match node.kind() {
         "assignment" => !text.contains(&b'='),
-        "return_statement" | "raise_statement" | "return_expression" | "delete_statement" => !text.iter().any(|b| b"(=.;[".contains(b)),
+        "return_statement" | "raise_statement" | "return_expression" | "delete_statement" => {
+            !text.iter().any(|b| b"(=.;[".contains(b))
+        }
         "call" | "call_expression" => {
             // A bare name with words in brackets is a remark; code calls have a path, a literal or nothing in them.
             let open = text.iter().position(|b| *b == b'(').unwrap_or(text.len());

@@ -45,16 +45,21 @@ impl Matching<'_> {
 
     fn node(&self, pattern: &PatternNode, node: Node<'_>, bound: &mut Bindings) -> bool {
         match pattern {
-            PatternNode::Hole(index) | PatternNode::Many(index) => node.is_named() && self.bind(*index, Some(node), node.byte_range(), bound),
+            PatternNode::Hole(index) | PatternNode::Many(index) => {
+                node.is_named() && self.bind(*index, Some(node), node.byte_range(), bound)
+            }
             PatternNode::Leaf(kind, text) => {
-                node.kind_id() == *kind && (!node.is_named() || text.as_ref().is_none_or(|t| self.source.get(node.byte_range()) == Some(&t[..])))
+                node.kind_id() == *kind
+                    && (!node.is_named()
+                        || text.as_ref().is_none_or(|t| self.source.get(node.byte_range()) == Some(&t[..])))
             }
             PatternNode::Inner(kind, children) => {
                 if node.kind_id() != *kind {
                     return false;
                 }
                 let mut cursor = node.walk();
-                let nodes: Vec<_> = node.children(&mut cursor).filter(|c| !is_irrelevant(*c, node.kind(), self.language)).collect();
+                let nodes: Vec<_> =
+                    node.children(&mut cursor).filter(|c| !is_irrelevant(*c, node.kind(), self.language)).collect();
                 self.list(children, &nodes, bound, true).is_some()
             }
         }
@@ -99,7 +104,9 @@ impl Matching<'_> {
     fn bind(&self, index: usize, node: Option<Node<'_>>, range: Range<usize>, bound: &mut Bindings) -> bool {
         let hole = &self.holes[index];
         let tables = self.language.tables();
-        if node.is_some_and(|n| tables.is(n.kind_id(), Class::Comment) || hole.node.is_some_and(|class| !tables.is(n.kind_id(), class))) {
+        if node.is_some_and(|n| {
+            tables.is(n.kind_id(), Class::Comment) || hole.node.is_some_and(|class| !tables.is(n.kind_id(), class))
+        }) {
             return false;
         }
         let Some(text) = self.source.get(range.clone()) else { return false };

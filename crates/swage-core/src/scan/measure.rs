@@ -1,67 +1,92 @@
 //! Figures of definitions.
+//!
+//! Parameters and lines can be told at once. Loops and branches are counted during the walk over the whole tree: each
+//! function that is open has a frame, so that no function is walked a second time.
 
-use tree_sitter::Node;
+use tree_sitter::{Node, TreeCursor};
 
-use crate::lang::{Class, Language};
+use crate::lang::{Class, Language, Tables};
 use crate::rule::Measure;
 
-/// The figure of a definition; `None` when it has none of the kind.
-pub(super) fn measure(measure: Measure, node: Node<'_>, source: &[u8], language: &Language) -> Option<u64> {
+/// A figure that can be told from the definition alone; `None` for those that are counted, or when it has none.
+pub(super) fn at_once(measure: Measure, node: Node<'_>, source: &[u8], language: &Language) -> Option<u64> {
     match measure {
         Measure::Parameters => language.parameter_count(node, source).map(u64::from),
         Measure::Lines => Some((node.end_position().row - node.start_position().row) as u64 + 1),
-        Measure::Nesting => Some(branches(node, language).1),
-        Measure::Branches => Some(branches(node, language).0),
+        Measure::Nesting | Measure::Branches => None,
     }
 }
 
-/// How many loops and branches there are, and how deep they nest; functions inside count for themselves.
-fn branches(root: Node<'_>, language: &Language) -> (u64, u64) {
-    let tables = language.tables();
-    let counts = |node: Node<'_>| {
-        let kind = node.kind_id();
-        tables.is(kind, Class::Loop) || tables.is(kind, Class::Branch)
-    };
-    let (mut count, mut depth, mut deepest) = (0u64, 0u64, 0u64);
-    let mut cursor = root.walk();
-    // Whether each open node added to the depth.
-    let mut open: Vec<bool> = Vec::new();
-    if !cursor.goto_first_child() {
-        return (0, 0);
+/// A function during the walk; functions inside count for themselves.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Frame<'t> {
+    /// The function.
+    pub node: Node<'t>,
+    branches: u64,
+    depth: u64,
+    deepest: u64,
+}
+
+impl Frame<'_> {
+    /// A counted figure, once the walk has left the function.
+    pub fn figure(&self, measure: Measure) -> Option<u64> {
+        match measure {
+            Measure::Nesting => Some(self.deepest),
+            Measure::Branches => Some(self.branches),
+            Measure::Parameters | Measure::Lines => None,
+        }
     }
-    loop {
-        let node = cursor.node();
-        let mut enter = true;
-        let mut deeper = false;
-        if node.is_named() {
-            if tables.is(node.kind_id(), Class::Function) {
-                enter = false;
-            } else if counts(node) {
-                count += 1;
-                // Parts of one construct (cases, `else if`, `except`) stand beside each other for a reader.
-                deeper = !is_part(node);
+}
+
+/// What an open node means when the walk leaves it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Open {
+    Plain,
+    Deeper,
+    Function,
+}
+
+/// Counts loops and branches of the functions that are open.
+#[derive(Debug, Default)]
+pub(super) struct Counting<'t> {
+    frames: Vec<Frame<'t>>,
+    /// For each open node, its kind and what it means.
+    open: Vec<(u16, Open)>,
+}
+
+impl<'t> Counting<'t> {
+    /// The walk enters a node.
+    pub fn enter(&mut self, node: Node<'t>, cursor: &TreeCursor<'t>, tables: &Tables) {
+        let kind = node.kind_id();
+        let mut open = Open::Plain;
+        if tables.is(kind, Class::Function) {
+            self.frames.push(Frame { node, branches: 0, depth: 0, deepest: 0 });
+            open = Open::Function;
+        } else if let Some(frame) = self.frames.last_mut() {
+            let parent = self.open.last().map_or(0, |(kind, _)| *kind);
+            if let Some(deeper) = tables.branches(kind, parent, || cursor.field_id().map(std::num::NonZero::get)) {
+                frame.branches += 1;
+                if deeper {
+                    frame.depth += 1;
+                    frame.deepest = frame.deepest.max(frame.depth);
+                    open = Open::Deeper;
+                }
             }
         }
-        if deeper {
-            deepest = deepest.max(depth + 1);
-        }
-        if enter && cursor.goto_first_child() {
-            open.push(deeper);
-            depth += u64::from(deeper);
-            continue;
-        }
-        while !cursor.goto_next_sibling() {
-            let Some(was_deeper) = open.pop() else { return (count, deepest) };
-            depth -= u64::from(was_deeper);
-            cursor.goto_parent();
+        self.open.push((kind, open));
+    }
+
+    /// The walk leaves the node that it entered last and hasn't left; the frame when it is a function.
+    pub fn leave(&mut self) -> Option<Frame<'t>> {
+        match self.open.pop() {
+            Some((_, Open::Function)) => self.frames.pop(),
+            Some((_, Open::Deeper)) => {
+                if let Some(frame) = self.frames.last_mut() {
+                    frame.depth -= 1;
+                }
+                None
+            }
+            Some((_, Open::Plain)) | None => None,
         }
     }
-}
-
-fn is_part(node: Node<'_>) -> bool {
-    let kind = node.kind();
-    let part = ["case", "clause", "arm", "group", "rule"].iter().any(|end| kind.ends_with(end));
-    let else_if = kind.starts_with("if_")
-        && node.parent().is_some_and(|p| p.kind() == "else_clause" || p.kind().starts_with("if_") && p.child_by_field_name("alternative") == Some(node));
-    part || else_if
 }

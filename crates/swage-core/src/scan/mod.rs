@@ -91,13 +91,23 @@ impl FileScan {
 /// Scans a file with the rules that are `wanted` for its path.
 ///
 /// `language` decides which rules apply and how the file is parsed. The result depends on nothing but the arguments.
-pub fn scan(content: &[u8], language: Option<&'static Language>, rules: &RuleSet, wanted: &[bool], limits: &Limits) -> FileScan {
+pub fn scan(
+    content: &[u8],
+    language: Option<&'static Language>,
+    rules: &RuleSet,
+    wanted: &[bool],
+    limits: &Limits,
+) -> FileScan {
     let set = rules.for_language(language);
     if !set.entries.iter().any(|e| wanted[e.rule]) {
         return FileScan::without_hits(Status::NotWanted);
     }
     if content.len() as u64 > limits.file_size {
-        return FileScan::without_hits(Status::NotExamined(format!("it has {} bytes, and the limit file_size is {}", content.len(), limits.file_size)));
+        return FileScan::without_hits(Status::NotExamined(format!(
+            "it has {} bytes, and the limit file_size is {}",
+            content.len(),
+            limits.file_size
+        )));
     }
     if is_binary(content) {
         return FileScan::without_hits(match language {
@@ -113,7 +123,8 @@ pub fn scan(content: &[u8], language: Option<&'static Language>, rules: &RuleSet
         let rule = &rules.rules()[entry.rule];
         match &rule.ways[entry.way].matcher {
             Matcher::Text(text) => {
-                let found: Vec<_> = text.regex.find_iter(content).filter(|m| !m.is_empty()).map(|m| m.range()).collect();
+                let found: Vec<_> =
+                    text.regex.find_iter(content).filter(|m| !m.is_empty()).map(|m| m.range()).collect();
                 tree_wanted |= !found.is_empty() && language.is_some();
                 run.text.extend(found.into_iter().map(|range| (index, range)));
             }

@@ -2,13 +2,16 @@
 
 use std::ops::{ControlFlow, Range};
 
-use tree_sitter::{Node, ParseOptions, ParseState, Parser, Tree};
+use tree_sitter::{Node, ParseOptions, ParseState, Parser, Tree, TreeCursor};
 
 use super::lines::Lines;
 use super::matcher::{Bindings, Matching};
+use super::measure::{Counting, Frame};
 use super::{Figure, Hit, comments, measure, short_digest};
 use crate::lang::{Class, Language};
-use crate::rule::{Filter, LanguageSet, Matcher, Place, Relation, Rule, RuleSet, Way, Zone, fill};
+use crate::rule::{
+    Filter, LanguageSet, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSet, Way, Zone, fill,
+};
 
 /// A match before its place is put into words.
 struct Found {
@@ -62,13 +65,34 @@ impl<'a> Run<'a> {
         let walk = Walk { source: self.source, language, rules: self.rules, set, active: &active };
         let root = tree.root_node();
         let structural = set.by_kind.iter().flatten().any(|&e| active[e as usize]);
-        let zoned = self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
-        let commented: Vec<u32> = possible.iter().copied().filter(|&e| matches!(walk.way(e).matcher, Matcher::CommentedCode)).collect();
+        let zoned =
+            self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
+        let commented: Vec<u32> =
+            possible.iter().copied().filter(|&e| matches!(walk.way(e).matcher, Matcher::CommentedCode)).collect();
         let mut found = Vec::new();
         let mut zones = Vec::new();
         let mut comment_nodes = Vec::new();
+        let counted = possible.iter().any(|&e| matches!(&walk.way(e).matcher, Matcher::Measure(m) if matches!(m.measure, Measure::Nesting | Measure::Branches)));
+        let mut counting = Counting::default();
         if structural || zoned || !commented.is_empty() {
-            walk.all(root, &mut |node| {
+            walk.all(root, &mut |step| {
+                let (node, cursor) = match step {
+                    Step::Enter(node, cursor) => (node, cursor),
+                    Step::Leave if counted => {
+                        if let Some(frame) = counting.leave() {
+                            for &entry in
+                                walk.set.by_kind.get(usize::from(frame.node.kind_id())).map_or(&[][..], Vec::as_slice)
+                            {
+                                found.extend(walk.counted(entry, &frame).filter(|_| active[entry as usize]));
+                            }
+                        }
+                        return;
+                    }
+                    Step::Leave => return,
+                };
+                if counted {
+                    counting.enter(node, cursor, language.tables());
+                }
                 let kind = node.kind_id();
                 for &entry in walk.set.by_kind.get(usize::from(kind)).map_or(&[][..], Vec::as_slice) {
                     if active[entry as usize] {
@@ -143,7 +167,9 @@ impl<'a> Run<'a> {
 /// Parses with a budget of steps, so that a hostile file ends in the same place on every machine.
 pub(super) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, String> {
     PARSER.with_borrow_mut(|parser| {
-        parser.set_language(&language.tables().grammar).map_err(|e| format!("the grammar of {} can't be loaded: {e}", language.name))?;
+        parser
+            .set_language(&language.tables().grammar)
+            .map_err(|e| format!("the grammar of {} can't be loaded: {e}", language.name))?;
         let mut steps = 0u64;
         let budget = 20_000 + source.len() as u64;
         let mut progress = |_: &ParseState| {
@@ -151,7 +177,8 @@ pub(super) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, 
             if steps > budget { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
         };
         let mut read = |at: usize, _| source.get(at..).unwrap_or_default();
-        let tree = parser.parse_with_options(&mut read, None, Some(ParseOptions::new().progress_callback(&mut progress)));
+        let tree =
+            parser.parse_with_options(&mut read, None, Some(ParseOptions::new().progress_callback(&mut progress)));
         if tree.is_none() {
             parser.reset();
         }
@@ -163,6 +190,14 @@ pub(super) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, 
 fn zone_of(zones: &[(Range<usize>, Zone)], offset: usize) -> Zone {
     let upto = zones.partition_point(|(range, _)| range.start <= offset);
     zones[..upto].iter().rev().take(64).find(|(range, _)| range.end > offset).map_or(Zone::Code, |(_, zone)| *zone)
+}
+
+/// A step of the walk.
+enum Step<'c, 't> {
+    /// Into a node.
+    Enter(Node<'t>, &'c TreeCursor<'t>),
+    /// Out of the node that was entered last and not left yet.
+    Leave,
 }
 
 struct Walk<'a> {
@@ -182,19 +217,21 @@ impl Walk<'_> {
         &self.rule(entry).ways[self.set.entries[entry as usize].way]
     }
 
-    /// Visits every node below and with `root`, parents first.
-    fn all<'t>(&self, root: Node<'t>, visit: &mut dyn FnMut(Node<'t>)) {
+    /// Goes through every node below and with `root`, parents first.
+    fn all<'t>(&self, root: Node<'t>, visit: &mut impl FnMut(Step<'_, 't>)) {
         debug_assert_eq!(self.active.len(), self.set.entries.len());
         let mut cursor = root.walk();
         loop {
-            visit(cursor.node());
+            visit(Step::Enter(cursor.node(), &cursor));
             if cursor.goto_first_child() {
                 continue;
             }
+            visit(Step::Leave);
             while !cursor.goto_next_sibling() {
                 if !cursor.goto_parent() {
                     return;
                 }
+                visit(Step::Leave);
             }
         }
     }
@@ -214,28 +251,54 @@ impl Walk<'_> {
                 Some(Found { message, ..self.plain(entry, range, node) })
             }
             Matcher::Measure(m) => {
-                let value = measure::measure(m.measure, node, self.source, self.language)?;
-                if value <= m.over || !self.passes(way, node) {
-                    return None;
-                }
-                let name = self.language.definition_name(node, self.source);
-                // The name stands for the definition; without one, its first line does.
-                let range = node.child_by_field_name("name").map_or_else(
-                    || node.start_byte()..node.start_byte() + self.source[node.byte_range()].iter().position(|b| *b == b'\n').unwrap_or(node.byte_range().len()),
-                    |n| n.byte_range(),
-                );
-                let message = fill(&self.rule(entry).message, |gap| match gap {
-                    "name" => Some(name.unwrap_or("(anonymous)").to_owned()),
-                    "value" => Some(value.to_string()),
-                    "limit" => Some(m.over.to_string()),
-                    "match" => Some(String::from_utf8_lossy(&self.source[range.clone()]).into_owned()),
-                    _ => None,
-                });
-                let scope = self.scope(node);
-                Some(Found { rule: self.set.entries[entry as usize].rule, range, message, scope, figure: Some(Figure { value, limit: m.over }) })
+                let value = measure::at_once(m.measure, node, self.source, self.language)?;
+                self.over(entry, m, node, value)
             }
             Matcher::Text(_) | Matcher::CommentedCode => None,
         }
+    }
+
+    /// A figure that was counted on the way through a function.
+    fn counted(&self, entry: u32, frame: &Frame<'_>) -> Option<Found> {
+        match &self.way(entry).matcher {
+            Matcher::Measure(m) => self.over(entry, m, frame.node, frame.figure(m.measure)?),
+            Matcher::Code(_) | Matcher::Text(_) | Matcher::CommentedCode => None,
+        }
+    }
+
+    /// A finding when a figure is over its limit.
+    fn over(&self, entry: u32, m: &MeasureMatch, node: Node<'_>, value: u64) -> Option<Found> {
+        if value <= m.over || !self.passes(self.way(entry), node) {
+            return None;
+        }
+        let name = self.language.definition_name(node, self.source);
+        // The name stands for the definition; without one, its first line does.
+        let range = node.child_by_field_name("name").map_or_else(
+            || {
+                node.start_byte()
+                    ..node.start_byte()
+                        + self.source[node.byte_range()]
+                            .iter()
+                            .position(|b| *b == b'\n')
+                            .unwrap_or(node.byte_range().len())
+            },
+            |n| n.byte_range(),
+        );
+        let message = fill(&self.rule(entry).message, |gap| match gap {
+            "name" => Some(name.unwrap_or("(anonymous)").to_owned()),
+            "value" => Some(value.to_string()),
+            "limit" => Some(m.over.to_string()),
+            "match" => Some(String::from_utf8_lossy(&self.source[range.clone()]).into_owned()),
+            _ => None,
+        });
+        let scope = self.scope(node);
+        Some(Found {
+            rule: self.set.entries[entry as usize].rule,
+            range,
+            message,
+            scope,
+            figure: Some(Figure { value, limit: m.over }),
+        })
     }
 
     fn plain(&self, entry: u32, range: Range<usize>, node: Node<'_>) -> Found {
@@ -292,7 +355,14 @@ impl Walk<'_> {
 
     fn encloses(&self, filter: &Filter, node: Node<'_>) -> bool {
         let mut found = false;
-        self.all(node, &mut |n| found = found || filter.any.iter().any(|place| (n != node || matches!(place, Place::Text(_))) && self.is_place(place, n)));
+        self.all(node, &mut |step| {
+            let Step::Enter(n, _) = step else { return };
+            found = found
+                || filter
+                    .any
+                    .iter()
+                    .any(|place| (n != node || matches!(place, Place::Text(_))) && self.is_place(place, n));
+        });
         found
     }
 
@@ -300,7 +370,9 @@ impl Walk<'_> {
         match place {
             Place::Definition { class, name } => {
                 self.language.tables().is(node.kind_id(), *class)
-                    && name.as_ref().is_none_or(|regex| self.language.definition_name(node, self.source).is_some_and(|n| regex.is_match(n.as_bytes())))
+                    && name.as_ref().is_none_or(|regex| {
+                        self.language.definition_name(node, self.source).is_some_and(|n| regex.is_match(n.as_bytes()))
+                    })
             }
             Place::Node(class) => self.language.tables().is(node.kind_id(), *class),
             Place::Text(regex) => self.source.get(node.byte_range()).is_some_and(|text| regex.is_match(text)),

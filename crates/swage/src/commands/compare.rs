@@ -18,9 +18,15 @@ pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
     let review = match (before.is_file(), after.is_file()) {
         (true, true) => result_file::compare(before, after)?,
         (false, false) => revisions(args)?,
-        _ => return Err(Failure::wrong("one side is a file and the other isn't").hint("Give two revisions, or two result files that `swage scan --format json` wrote.")),
+        _ => {
+            return Err(Failure::wrong("one side is a file and the other isn't")
+                .hint("Give two revisions, or two result files that `swage scan --format json` wrote."));
+        }
     };
-    output::write(&args.output, &Document { purpose: Purpose::Compare, review: &review, verdict: None, show_all: false })?;
+    output::write(
+        &args.output,
+        &Document { purpose: Purpose::Compare, review: &review, verdict: None, show_all: false },
+    )?;
     Ok(ExitCode::SUCCESS)
 }
 

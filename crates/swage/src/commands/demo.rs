@@ -55,7 +55,8 @@ impl Demo {
         if folder.join(".git").join(MARK).is_file() {
             std::fs::remove_dir_all(&folder).map_err(|e| failed("clear its old folder", &e))?;
         } else if std::fs::read_dir(&folder).is_ok_and(|mut entries| entries.next().is_some()) || folder.is_file() {
-            return Err(Failure::wrong(format!("{} isn't empty, so it is left alone", folder.display())).hint("Give `swage demo` a folder that is empty or doesn't exist yet."));
+            return Err(Failure::wrong(format!("{} isn't empty, so it is left alone", folder.display()))
+                .hint("Give `swage demo` a folder that is empty or doesn't exist yet."));
         }
         std::fs::create_dir_all(&folder).map_err(|e| failed("make its folder", &e))?;
         let folder = folder.canonicalize().map_err(|e| failed("make its folder", &e))?;
@@ -65,12 +66,23 @@ impl Demo {
     /// A git command in the folder, with a fixed clock and made-up people.
     fn git(&self, who: &str, args: &[&str]) -> Result<(), Failure> {
         let mut command = Command::new("git");
-        command.arg("-C").arg(&self.folder).args(["-c", "core.autocrlf=false", "-c", "commit.gpgSign=false", "-c", "core.hooksPath=/dev/null"]).args(args);
+        command
+            .arg("-C")
+            .arg(&self.folder)
+            .args(["-c", "core.autocrlf=false", "-c", "commit.gpgSign=false", "-c", "core.hooksPath=/dev/null"])
+            .args(args);
         for role in ["AUTHOR", "COMMITTER"] {
-            command.env(format!("GIT_{role}_NAME"), who).env(format!("GIT_{role}_EMAIL"), format!("{who}@example.org")).env(format!("GIT_{role}_DATE"), "2031-03-01T09:00:00Z");
+            command
+                .env(format!("GIT_{role}_NAME"), who)
+                .env(format!("GIT_{role}_EMAIL"), format!("{who}@example.org"))
+                .env(format!("GIT_{role}_DATE"), "2031-03-01T09:00:00Z");
         }
         let output = command.output().map_err(|e| failed("run git", &e))?;
-        if output.status.success() { Ok(()) } else { Err(failed(&format!("run git {}", args[0]), &String::from_utf8_lossy(&output.stderr))) }
+        if output.status.success() {
+            Ok(())
+        } else {
+            Err(failed(&format!("run git {}", args[0]), &String::from_utf8_lossy(&output.stderr)))
+        }
     }
 
     /// The repository: main, and each branch from its patch.
@@ -87,7 +99,8 @@ impl Demo {
         self.commit("maintainer", "The ferry line's software so far")?;
         for (branch, message, who) in BRANCHES {
             self.git(who, &["checkout", "--quiet", "-b", branch, "main"])?;
-            let patch = DATA.get_file(format!("branches/{branch}.patch")).map(include_dir::File::contents).unwrap_or_default();
+            let patch =
+                DATA.get_file(format!("branches/{branch}.patch")).map(include_dir::File::contents).unwrap_or_default();
             self.write(&main, &patched(&main, patch)?)?;
             self.commit(who, message)?;
         }
@@ -109,7 +122,9 @@ impl Demo {
         for (path, content) in to {
             let path = at(path);
             let parent = path.parent().unwrap_or(&self.folder);
-            std::fs::create_dir_all(parent).and_then(|()| std::fs::write(&path, content)).map_err(|e| failed("write its files", &e))?;
+            std::fs::create_dir_all(parent)
+                .and_then(|()| std::fs::write(&path, content))
+                .map_err(|e| failed("write its files", &e))?;
         }
         Ok(())
     }
@@ -117,7 +132,11 @@ impl Demo {
     /// Runs Swage as a user would and shows what it says.
     fn show(&self, args: &[&str], host: Option<&str>) -> Result<(), Failure> {
         let paint = Paint;
-        let shown = args.iter().map(|a| if a.contains(' ') { format!("\"{a}\"") } else { (*a).to_owned() }).collect::<Vec<_>>().join(" ");
+        let shown = args
+            .iter()
+            .map(|a| if a.contains(' ') { format!("\"{a}\"") } else { (*a).to_owned() })
+            .collect::<Vec<_>>()
+            .join(" ");
         print(format!("{}\n", paint.note(format!("$ swage {shown}"))).as_bytes())?;
         let mut command = Command::new(&self.program);
         command.current_dir(&self.folder).args(args).env("SWAGE_TOKEN", TOKEN);
@@ -132,7 +151,11 @@ impl Demo {
         print(&output.stderr)?;
         let code = output.status.code().unwrap_or(-1);
         print(format!("{}\n\n", paint.faint(format!("exit code {code}"))).as_bytes())?;
-        if matches!(code, 0 | 1) { Ok(()) } else { Err(failed(&format!("show `swage {shown}`"), &format!("it ended with {code}"))) }
+        if matches!(code, 0 | 1) {
+            Ok(())
+        } else {
+            Err(failed(&format!("show `swage {shown}`"), &format!("it ended with {code}")))
+        }
     }
 
     fn say(&self, text: &str) -> Result<(), Failure> {
@@ -145,10 +168,15 @@ impl Demo {
         let paint = Paint;
         let heading = |text: &str| print(format!("{}\n", paint.strong(text)).as_bytes());
         heading("An island ferry line")?;
-        self.say(&format!("In {} stands a small repository: a TypeScript service for berths, Python tools for the timetable, a gate in Java, and three branches that want to enter main.", self.folder.display()))?;
+        self.say(&format!(
+            "In {} stands a small repository: a TypeScript service for berths, Python tools for the timetable, a gate in Java, and three branches that want to enter main.",
+            self.folder.display()
+        ))?;
 
         heading("1. What is there already")?;
-        self.say("The maintainer has switched two packs on and written three rules. main has old findings; nobody has to mend them today, and none will ever be held against a change.")?;
+        self.say(
+            "The maintainer has switched two packs on and written three rules. main has old findings; nobody has to mend them today, and none will ever be held against a change.",
+        )?;
         self.show(&["scan", "main", "--format", "lines"], None)?;
 
         heading("2. What a branch brings")?;
@@ -161,9 +189,16 @@ impl Demo {
         heading("4. On the review host")?;
         self.say("A small host is started for this demo on a free port. The findings become threads at their lines.")?;
         let data = self.folder.join(".git").join("swage-demo-host.db");
-        let options = ServerOptions { listen: ([127, 0, 0, 1], 0).into(), data: data.clone(), token: TOKEN.to_owned(), idle: None };
+        let options = ServerOptions {
+            listen: ([127, 0, 0, 1], 0).into(),
+            data: data.clone(),
+            token: TOKEN.to_owned(),
+            idle: None,
+        };
         let host = Server::bind(options).map_err(|e| failed("start its host", &e))?.spawn();
-        let post = |title: &[&str]| self.show(&[&["post", "main..quay-times", "--proposal", "7"], title].concat(), Some(&host.url));
+        let post = |title: &[&str]| {
+            self.show(&[&["post", "main..quay-times", "--proposal", "7"], title].concat(), Some(&host.url))
+        };
         post(&["--open", "Times at the quay"])?;
         self.say("Posting again changes nothing. Then harbour-dev mends the worst of it and pushes: threads whose finding is gone are closed, the others stay and move with their lines.")?;
         post(&[])?;
@@ -175,7 +210,9 @@ impl Demo {
         self.say("The gate looks at what main would be after the merge, by the rules that stand on main.")?;
         self.show(&["gate", "main..quay-times"], None)?;
         self.show(&["gate", "main..later-boats"], None)?;
-        self.say("tidy-folders moves and renames code that is full of old findings. It makes nothing worse, so it passes.")?;
+        self.say(
+            "tidy-folders moves and renames code that is full of old findings. It makes nothing worse, so it passes.",
+        )?;
         self.show(&["gate", "main..tidy-folders"], None)?;
 
         heading("Now you")?;
@@ -199,9 +236,17 @@ impl Demo {
     /// Takes the route's reach into the store and the debugging print out again.
     fn mend(&self) -> Result<(), Failure> {
         let edits = [
-            ("src/routes/berths.ts", "store.bookingsOf(request.query.berth)", "this.service.bookingsOf(request.query.berth)"),
+            (
+                "src/routes/berths.ts",
+                "store.bookingsOf(request.query.berth)",
+                "this.service.bookingsOf(request.query.berth)",
+            ),
             ("src/routes/berths.ts", "import { store } from \"../store\";\n", ""),
-            ("src/services/berths.ts", "  private isFree", "  bookingsOf(berth: string): Booking[] {\n    return store.bookingsOf(berth);\n  }\n\n  private isFree"),
+            (
+                "src/services/berths.ts",
+                "  private isFree",
+                "  bookingsOf(berth: string): Booking[] {\n    return store.bookingsOf(berth);\n  }\n\n  private isFree",
+            ),
             ("timetable/load.py", "sends.\"\"\"", "sends.\n\nTimes are those of the port.\n\"\"\""),
             ("timetable/publish.py", "    print(\"here\", board)\n", ""),
         ];

@@ -15,7 +15,10 @@ use crate::source::{Place, gate_sides};
 pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
     let (review, verdict) = judge(&place, &args.change, args.no_cache)?;
-    output::write(&args.output, &Document { purpose: Purpose::Gate, review: &review, verdict: Some(&verdict), show_all: false })?;
+    output::write(
+        &args.output,
+        &Document { purpose: Purpose::Gate, review: &review, verdict: Some(&verdict), show_all: false },
+    )?;
     Ok(match verdict.result {
         Outcome::Pass => ExitCode::SUCCESS,
         Outcome::Fail => ExitCode::from(SAYS_NO),
@@ -26,7 +29,8 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
 /// Reviews the merged tree against the target's tip with the target's rules, and decides by the target's policy.
 pub fn judge(place: &Place, args: &ChangeArgs, no_cache: bool) -> Result<(Review, Verdict), Failure> {
     if args.patch.is_some() {
-        return Err(Failure::wrong("the gate needs a branch to merge, and a patch isn't one").hint("Review it with `swage review --patch`, or commit it on a branch and give the range."));
+        return Err(Failure::wrong("the gate needs a branch to merge, and a patch isn't one")
+            .hint("Review it with `swage review --patch`, or commit it on a branch and give the range."));
     }
     let repository = place.repository()?;
     let (target, head, description) = gate_sides(repository, args)?;
@@ -34,7 +38,13 @@ pub fn judge(place: &Place, args: &ChangeArgs, no_cache: bool) -> Result<(Review
     let store = super::cache(Some(repository), no_cache);
     let merge = repository.merge(&target, &head)?;
     let review = merge.change.with(|change, contents| {
-        let change = Change { base: Some(target.tip.clone()), head: merge.head.clone(), target: Some(target.tip.clone()), description, ..change };
+        let change = Change {
+            base: Some(target.tip.clone()),
+            head: merge.head.clone(),
+            target: Some(target.tip.clone()),
+            description,
+            ..change
+        };
         super::examine_change(&change, contents, &configuration, store.as_ref())
     })?;
     let verdict = decide(&review, &configuration.config.policy, &merge.conflicts);

@@ -17,7 +17,8 @@ pub fn run(args: &InitArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
     let repository = place.repository()?;
     let Some(root) = repository.workdir() else {
-        return Err(Failure::wrong("this repository has no working tree to set up").hint("Run `swage init` in a clone with a working tree."));
+        return Err(Failure::wrong("this repository has no working tree to set up")
+            .hint("Run `swage init` in a clone with a working tree."));
     };
     let mut said = configuration(repository, root)?;
     if let Some(hook) = args.hook {
@@ -35,8 +36,16 @@ fn configuration(repository: &Repository, root: &Path) -> Result<String, Failure
         return Ok("There is a swage.toml already; it stays as it is.\n".to_owned());
     }
     let languages = languages(repository);
-    let target = repository.target(None).map_or_else(|_| "main".to_owned(), |t| t.name.trim_start_matches("origin/").to_owned());
-    let fitting: Vec<_> = PACKS.iter().filter(|pack| pack.rules().iter().any(|r| r.languages().is_empty() || r.languages().iter().any(|l| languages.contains_key(l.name)))).collect();
+    let target =
+        repository.target(None).map_or_else(|_| "main".to_owned(), |t| t.name.trim_start_matches("origin/").to_owned());
+    let fitting: Vec<_> = PACKS
+        .iter()
+        .filter(|pack| {
+            pack.rules()
+                .iter()
+                .any(|r| r.languages().is_empty() || r.languages().iter().any(|l| languages.contains_key(l.name)))
+        })
+        .collect();
     let first = languages.iter().max_by_key(|(_, n)| **n).map_or("python", |(name, _)| *name);
     let names = fitting.iter().map(|p| format!("\"{}\"", p.name)).collect::<Vec<_>>().join(", ");
     let about: String = fitting.iter().map(|p| format!("#   {:12} {}\n", p.name, p.title)).collect();
@@ -92,13 +101,17 @@ over = 5
     write_file(&path, text.as_bytes())?;
     let found: Vec<String> = languages.iter().map(|(name, n)| format!("{name} ({n})")).collect();
     let found = if found.is_empty() { "no files of a known language yet".to_owned() } else { found.join(", ") };
-    Ok(format!("Wrote swage.toml: target {target}, packs {}.\nFound: {found}.\n", fitting.iter().map(|p| p.name).collect::<Vec<_>>().join(", ")))
+    Ok(format!(
+        "Wrote swage.toml: target {target}, packs {}.\nFound: {found}.\n",
+        fitting.iter().map(|p| p.name).collect::<Vec<_>>().join(", ")
+    ))
 }
 
 /// How many tracked and untracked files there are of each language.
 fn languages(repository: &Repository) -> BTreeMap<&'static str, usize> {
     let mut counts = BTreeMap::new();
-    if let Ok(output) = repository.git().args(["ls-files", "--cached", "--others", "--exclude-standard", "-z"]).output() {
+    if let Ok(output) = repository.git().args(["ls-files", "--cached", "--others", "--exclude-standard", "-z"]).output()
+    {
         for language in output.stdout.split(|b| *b == 0).filter_map(|path| Language::of(path, b"")) {
             *counts.entry(language.name).or_default() += 1;
         }
@@ -116,7 +129,11 @@ fn install(repository: &Repository, hook: Hook) -> Result<String, Failure> {
         Hook::Commit => ("pre-commit", "swage review --staged --format lines --output \"$report\""),
         Hook::Push => ("pre-push", "swage review --committed --format lines --output \"$report\""),
     };
-    let output = repository.git().args(["rev-parse", "--git-path", "hooks"]).output().map_err(|e| Failure::unfinished(format!("git can't be run: {e}")))?;
+    let output = repository
+        .git()
+        .args(["rev-parse", "--git-path", "hooks"])
+        .output()
+        .map_err(|e| Failure::unfinished(format!("git can't be run: {e}")))?;
     let relative = String::from_utf8_lossy(&output.stdout).trim().to_owned();
     let folder = repository.workdir().unwrap_or(Path::new(".")).join(relative);
     let path = folder.join(name);
@@ -128,7 +145,8 @@ fn install(repository: &Repository, hook: Hook) -> Result<String, Failure> {
         other => {
             if other.is_ok() || path.symlink_metadata().is_ok() {
                 if kept.symlink_metadata().is_ok() {
-                    return Err(Failure::wrong(format!("{} and {} are both there", path.display(), kept.display())).hint("Take one of the two hooks away and call this again; nothing was changed."));
+                    return Err(Failure::wrong(format!("{} and {} are both there", path.display(), kept.display()))
+                        .hint("Take one of the two hooks away and call this again; nothing was changed."));
                 }
                 std::fs::rename(&path, &kept).map_err(failed)?;
                 said += &format!("The {name} hook that was there is kept as {name}.before-swage and runs first.\n");

@@ -53,13 +53,19 @@ pub fn cache(repository: Option<&Repository>, unwanted: bool) -> Option<Store> {
 }
 
 /// Examines a change with a configuration's rules.
-pub fn examine_change(change: &Change, contents: &dyn Contents, configuration: &Configuration, store: Option<&Store>) -> Review {
+pub fn examine_change(
+    change: &Change,
+    contents: &dyn Contents,
+    configuration: &Configuration,
+    store: Option<&Store>,
+) -> Review {
     let bar = progress::bar(change.files.len());
     let cache: &dyn Cache = match store {
         Some(store) => store,
         None => &NoCache,
     };
-    let with = Examination { rules: &configuration.rules, limits: &configuration.config.limits, cache, done: &|| bar.inc(1) };
+    let with =
+        Examination { rules: &configuration.rules, limits: &configuration.config.limits, cache, done: &|| bar.inc(1) };
     let mut review = examine(change, contents, &with);
     bar.finish_and_clear();
     if let Some(store) = store {
@@ -83,6 +89,9 @@ fn note_rule_changes(review: &mut Review) {
     touched.sort();
     touched.dedup();
     if !touched.is_empty() {
-        review.notes.push(format!("This change alters the rules or the policy: {}. The gate judges it by those of the target.", touched.join(", ")));
+        review.notes.push(format!(
+            "This change alters the rules or the policy: {}. The gate judges it by those of the target.",
+            touched.join(", ")
+        ));
     }
 }

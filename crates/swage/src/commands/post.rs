@@ -24,7 +24,8 @@ pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
     let repository = place.repository()?;
     if args.change.staged || args.change.uncommitted || args.change.patch.is_some() {
-        return Err(Failure::wrong("only commits can be posted: a host shows revisions, and unsaved work is none").hint("Commit first, or review it here with `swage review`."));
+        return Err(Failure::wrong("only commits can be posted: a host shows revisions, and unsaved work is none")
+            .hint("Commit first, or review it here with `swage review`."));
     }
     let change = ChangeArgs { committed: args.change.range.is_none(), ..args.change.clone() };
     let (target, head, _) = gate_sides(repository, &change)?;
@@ -33,7 +34,9 @@ pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
     let (_, verdict) = super::judge(&place, &change, args.no_cache)?;
     let report = report(&review, &verdict, &target);
     if let Some(title) = &args.open {
-        client.open_proposal(args.proposal, &NewProposal { title: title.clone(), target: target.name.clone() }).map_err(failed)?;
+        client
+            .open_proposal(args.proposal, &NewProposal { title: title.clone(), target: target.name.clone() })
+            .map_err(failed)?;
     }
     let posted = client.report(args.proposal, &head, REPORTER, &report).map_err(failed)?;
     print(told(&posted, &args.to).as_bytes())?;
@@ -47,7 +50,8 @@ fn review(repository: &Repository, target: &Target, head: &str, no_cache: bool) 
     let base = repository.merge_base(&target.tip, head)?;
     let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.to_owned() })?;
     Ok(diff.with(|change, contents| {
-        let change = Change { base: Some(base), head: Some(head.to_owned()), target: Some(target.tip.clone()), ..change };
+        let change =
+            Change { base: Some(base), head: Some(head.to_owned()), target: Some(target.tip.clone()), ..change };
         super::examine_change(&change, contents, &configuration, store.as_ref())
     })?)
 }
@@ -55,9 +59,13 @@ fn review(repository: &Repository, target: &Target, head: &str, no_cache: bool) 
 fn failed(error: HostError) -> Failure {
     let remedy = match &error {
         HostError::Address(_) => "Give --to an address such as http://127.0.0.1:8417.",
-        HostError::Unreachable { .. } => "See that the host runs and that the address is right; then post again, nothing was changed.",
+        HostError::Unreachable { .. } => {
+            "See that the host runs and that the address is right; then post again, nothing was changed."
+        }
         HostError::Refused { status: 401, .. } => "Put the host's own token into SWAGE_TOKEN.",
-        HostError::Refused { status: 404, .. } => "Open the proposal with --open TITLE, or give the right --proposal number.",
+        HostError::Refused { status: 404, .. } => {
+            "Open the proposal with --open TITLE, or give the right --proposal number."
+        }
         HostError::Refused { status: 409, .. } => "Post the newest revision, or choose another proposal number.",
         _ => "See that the address is that of a review host that speaks Swage's protocol; nothing was changed.",
     };
@@ -84,7 +92,13 @@ fn report(review: &Review, verdict: &Verdict, target: &Target) -> Report {
         _ = write!(overview, "\n{note}");
     }
     let findings = review.findings.iter().filter(|f| f.counts_against_change()).map(|f| reported(f, review)).collect();
-    Report { format: "swage-report/1".to_owned(), base: review.base.clone(), verdict: Some(verdict.result.word().to_owned()), overview, findings }
+    Report {
+        format: "swage-report/1".to_owned(),
+        base: review.base.clone(),
+        verdict: Some(verdict.result.word().to_owned()),
+        overview,
+        findings,
+    }
 }
 
 fn reported(f: &Finding, review: &Review) -> ReportedFinding {
@@ -121,10 +135,22 @@ fn reported(f: &Finding, review: &Review) -> ReportedFinding {
 fn told(posted: &Posted, url: &str) -> String {
     let url = url.trim_end_matches('/');
     if posted.unchanged {
-        return format!("Proposal {} has this report already; nothing was changed.\n{url}/proposals/{}\n", posted.proposal, posted.proposal);
+        return format!(
+            "Proposal {} has this report already; nothing was changed.\n{url}/proposals/{}\n",
+            posted.proposal, posted.proposal
+        );
     }
-    let parts = [(posted.opened, "opened"), (posted.reopened, "opened again"), (posted.moved, "moved"), (posted.kept, "kept"), (posted.closed, "closed")];
+    let parts = [
+        (posted.opened, "opened"),
+        (posted.reopened, "opened again"),
+        (posted.moved, "moved"),
+        (posted.kept, "kept"),
+        (posted.closed, "closed"),
+    ];
     let parts: Vec<String> = parts.into_iter().filter(|(n, _)| *n > 0).map(|(n, what)| format!("{n} {what}")).collect();
     let threads = if parts.is_empty() { "none needed".to_owned() } else { parts.join(", ") };
-    format!("Proposal {}, revision {}: threads: {threads}.\n{url}/proposals/{}\n", posted.proposal, posted.revision, posted.proposal)
+    format!(
+        "Proposal {}, revision {}: threads: {threads}.\n{url}/proposals/{}\n",
+        posted.proposal, posted.revision, posted.proposal
+    )
 }

@@ -13,10 +13,14 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
     let store = super::cache(place.repository.as_ref(), args.no_cache);
     let target = configuration.config.target.as_deref();
-    let (mut review, notes) = with_change(&place, &args.change, target, configuration.config.limits.patch_size, |change, contents| {
-        super::examine_change(&change, contents, &configuration, store.as_ref())
-    })?;
+    let (mut review, notes) =
+        with_change(&place, &args.change, target, configuration.config.limits.patch_size, |change, contents| {
+            super::examine_change(&change, contents, &configuration, store.as_ref())
+        })?;
     review.notes.extend(notes);
-    output::write(&args.output, &Document { purpose: Purpose::Review, review: &review, verdict: None, show_all: args.all })?;
+    output::write(
+        &args.output,
+        &Document { purpose: Purpose::Review, review: &review, verdict: None, show_all: args.all },
+    )?;
     Ok(ExitCode::SUCCESS)
 }

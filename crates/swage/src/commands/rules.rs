@@ -50,7 +50,8 @@ fn list(configuration: &Configuration) -> Result<ExitCode, Failure> {
 fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
     let Some(rule) = configuration.rules.get(id) else {
         let near = swage_core::rule::nearest(id, configuration.rules.rules().iter().map(|r| r.id.as_str()));
-        return Err(Failure::wrong(format!("no rule `{id}` is on; {near}")).hint("`swage rules list` lists the rules that are on."));
+        return Err(Failure::wrong(format!("no rule `{id}` is on; {near}"))
+            .hint("`swage rules list` lists the rules that are on."));
     };
     let paint = Paint;
     let mut out = String::new();
@@ -85,7 +86,13 @@ fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
             examples += 1;
             let language = Language::of(example.path.as_bytes(), example.code.as_bytes());
             let set = RuleSet::new(vec![rule.clone()]);
-            let result = scan(example.code.as_bytes(), language, &set, &set.wanted(example.path.as_bytes()), &configuration.config.limits);
+            let result = scan(
+                example.code.as_bytes(),
+                language,
+                &set,
+                &set.wanted(example.path.as_bytes()),
+                &configuration.config.limits,
+            );
             let mut found: Vec<u64> = result.hits.iter().map(|h| u64::from(h.span.start_line)).collect();
             found.dedup();
             if found != example.lines {

@@ -36,7 +36,10 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
             let review = scan(&files, &|i| on_disk(&place.root, &files[i].path), None, &configuration, cache);
             Review { description: "the working tree".to_owned(), ..review }
         }
-        (None, None, Some(_)) => return Err(Failure::wrong("this repository has no working tree to scan").hint("Name a revision, such as `swage scan main`.")),
+        (None, None, Some(_)) => {
+            return Err(Failure::wrong("this repository has no working tree to scan")
+                .hint("Name a revision, such as `swage scan main`."));
+        }
         (None, ..) => {
             let files = folder(&root)?;
             let review = scan(&files, &|i| on_disk(&root, &files[i].path), None, &configuration, cache);
@@ -52,9 +55,16 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
-fn scan(files: &[TreeFile], content: &(dyn Fn(usize) -> Content + Sync), commit: Option<&str>, configuration: &Configuration, cache: &dyn Cache) -> Review {
+fn scan(
+    files: &[TreeFile],
+    content: &(dyn Fn(usize) -> Content + Sync),
+    commit: Option<&str>,
+    configuration: &Configuration,
+    cache: &dyn Cache,
+) -> Review {
     let bar = progress::bar(files.len());
-    let with = Examination { rules: &configuration.rules, limits: &configuration.config.limits, cache, done: &|| bar.inc(1) };
+    let with =
+        Examination { rules: &configuration.rules, limits: &configuration.config.limits, cache, done: &|| bar.inc(1) };
     let review = scan_tree(files, content, commit, &with);
     bar.finish_and_clear();
     review
@@ -63,10 +73,16 @@ fn scan(files: &[TreeFile], content: &(dyn Fn(usize) -> Content + Sync), commit:
 /// Tracked files and untracked ones that aren't ignored.
 fn tracked(repository: &Repository) -> Result<Vec<TreeFile>, Failure> {
     let root = repository.workdir().unwrap_or(Path::new("."));
-    let output = repository.git().args(["ls-files", "--cached", "--others", "--exclude-standard", "--deduplicate", "-z"]).output();
+    let output = repository
+        .git()
+        .args(["ls-files", "--cached", "--others", "--exclude-standard", "--deduplicate", "-z"])
+        .output();
     let output = output.map_err(|e| Failure::unfinished(format!("git can't be run: {e}")))?;
     if !output.status.success() {
-        return Err(Failure::unfinished(format!("git ls-files failed: {}", String::from_utf8_lossy(&output.stderr).trim())));
+        return Err(Failure::unfinished(format!(
+            "git ls-files failed: {}",
+            String::from_utf8_lossy(&output.stderr).trim()
+        )));
     }
     let paths = output.stdout.split(|b| *b == 0).filter(|p| !p.is_empty());
     Ok(sorted(paths.map(<[u8]>::to_vec).collect(), root))

@@ -79,7 +79,11 @@ impl Page<'_> {
         if let Some(before) = &f.before
             && before.path != f.anchor.path
         {
-            _ = writeln!(out, "        {}", paint.faint(format!("it stood in {}:{} before", printable(&before.path.text), before.span.start_line)));
+            _ = writeln!(
+                out,
+                "        {}",
+                paint.faint(format!("it stood in {}:{} before", printable(&before.path.text), before.span.start_line))
+            );
         }
         let help = self.review.rule(&f.rule).and_then(|r| r.help.as_deref()).filter(|_| first_of_rule);
         if let Some(help) = help {
@@ -129,7 +133,8 @@ impl Page<'_> {
         if rows.is_empty() {
             return;
         }
-        let first = rows.keys().map(|k| k.chars().count()).max().unwrap_or(0).clamp(4, self.width.saturating_sub(45).max(10));
+        let first =
+            rows.keys().map(|k| k.chars().count()).max().unwrap_or(0).clamp(4, self.width.saturating_sub(45).max(10));
         _ = writeln!(out, "{}", self.paint.strong(format!("{title:first$}  brought  removed   kept  worse  better")));
         for (name, row) in rows {
             let cell = |n: u64, wide: usize, paint: &dyn Fn(String) -> String| match n {
@@ -137,7 +142,14 @@ impl Page<'_> {
                 n => paint(format!("{n:>wide$}")),
             };
             let (bad, good, plain) = (|t: String| self.paint.gone(t), |t: String| self.paint.good(t), |t: String| t);
-            let cells = [cell(row[0], 9, &bad), cell(row[1], 9, &good), cell(row[2], 7, &plain), cell(row[3], 7, &bad), cell(row[4], 8, &good)].concat();
+            let cells = [
+                cell(row[0], 9, &bad),
+                cell(row[1], 9, &good),
+                cell(row[2], 7, &plain),
+                cell(row[3], 7, &bad),
+                cell(row[4], 8, &good),
+            ]
+            .concat();
             let name = fit(&name, first);
             let gap = " ".repeat(first.saturating_sub(name.chars().count()));
             _ = writeln!(out, "{name}{gap}{cells}");
@@ -151,14 +163,23 @@ impl Page<'_> {
         if !missed.is_empty() {
             _ = writeln!(out, "{}", self.paint.warning(format!("Not examined: {}", count(missed.len(), "file"))));
             for file in missed {
-                _ = writeln!(out, "  {}: {}", printable(&file.new_path.text), printable(file.why_not.as_deref().unwrap_or_default()));
+                _ = writeln!(
+                    out,
+                    "  {}: {}",
+                    printable(&file.new_path.text),
+                    printable(file.why_not.as_deref().unwrap_or_default())
+                );
             }
             out.push('\n');
         }
         if !self.review.not_run.is_empty() {
             let mut reasons: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
             self.review.not_run.iter().for_each(|(rule, why)| reasons.entry(why).or_default().push(rule));
-            _ = writeln!(out, "{}", self.paint.warning(format!("Not run: {}", count(self.review.not_run.len(), "rule"))));
+            _ = writeln!(
+                out,
+                "{}",
+                self.paint.warning(format!("Not run: {}", count(self.review.not_run.len(), "rule")))
+            );
             for (why, rules) in reasons {
                 for line in wrap(&format!("{}: {}", printable(why), rules.join(", ")), self.width - 2) {
                     _ = writeln!(out, "  {line}");
@@ -190,15 +211,31 @@ impl Page<'_> {
         if document.purpose == Purpose::Scan {
             let examined = files.iter().filter(|f| f.examined).count();
             let found = by_severity(State::New);
-            _ = writeln!(out, "{} examined of {}: {}", count(examined, "file"), files.len(), if found.is_empty() { "nothing found".to_owned() } else { found });
+            _ = writeln!(
+                out,
+                "{} examined of {}: {}",
+                count(examined, "file"),
+                files.len(),
+                if found.is_empty() { "nothing found".to_owned() } else { found }
+            );
             return;
         }
         let (added, removed) = files.iter().fold((0, 0), |(a, r), f| (a + f.added, r + f.removed));
-        _ = writeln!(out, "{}, {} {}", count(files.len(), "file"), self.paint.good(format!("+{added}")), self.paint.gone(format!("-{removed}")));
+        _ = writeln!(
+            out,
+            "{}, {} {}",
+            count(files.len(), "file"),
+            self.paint.good(format!("+{added}")),
+            self.paint.gone(format!("-{removed}"))
+        );
         let brought = by_severity(State::New);
         let worse = self.review.findings.iter().filter(|f| f.is_worse()).count();
         let better = self.review.findings.iter().filter(|f| f.is_better()).count();
-        _ = writeln!(out, "The change brings {}.", if brought.is_empty() { self.paint.good("nothing new") } else { brought });
+        _ = writeln!(
+            out,
+            "The change brings {}.",
+            if brought.is_empty() { self.paint.good("nothing new") } else { brought }
+        );
         let mut rest = Vec::new();
         if worse > 0 {
             rest.push(self.paint.warning(format!("{} worse", count(worse, "measure"))));
@@ -226,7 +263,13 @@ impl Page<'_> {
             Outcome::Fail => self.paint.error(text),
         };
         for condition in &verdict.conditions {
-            _ = writeln!(out, "  {}  {:14}  {}", style(condition.result, format!("{:10}", condition.result.word())), condition.name, printable(&condition.reason));
+            _ = writeln!(
+                out,
+                "  {}  {:14}  {}",
+                style(condition.result, format!("{:10}", condition.result.word())),
+                condition.name,
+                printable(&condition.reason)
+            );
         }
         let said = match verdict.result {
             Outcome::Pass => "pass: this may be merged",
@@ -239,7 +282,15 @@ impl Page<'_> {
     fn next(&self, document: &Document<'_>, out: &mut String) {
         let against = self.review.findings.iter().any(Finding::counts_against_change);
         match document.purpose {
-            Purpose::Review if against => _ = writeln!(out, "{}", self.paint.faint("`swage gate` tells whether this may be merged; `swage rules show RULE` explains a rule.")),
+            Purpose::Review if against => {
+                _ = writeln!(
+                    out,
+                    "{}",
+                    self.paint.faint(
+                        "`swage gate` tells whether this may be merged; `swage rules show RULE` explains a rule."
+                    )
+                )
+            }
             Purpose::Review if !document.show_all && self.review.counts().state(State::Unchanged) > 0 => {
                 _ = writeln!(out, "{}", self.paint.faint("`--all` shows what was there before, too."));
             }

@@ -65,7 +65,8 @@ fn anchor(a: &Anchor) -> Value {
 }
 
 fn finding(f: &Finding) -> Value {
-    let related: Vec<Value> = f.before.iter().map(|b| json!({ "anchor": anchor(b), "message": "it stood here before the change" })).collect();
+    let related: Vec<Value> =
+        f.before.iter().map(|b| json!({ "anchor": anchor(b), "message": "it stood here before the change" })).collect();
     json!({
         "key": f.key,
         "rule": f.rule,

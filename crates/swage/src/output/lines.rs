@@ -11,9 +11,19 @@ use crate::terminal::printable;
 pub fn format(document: &Document<'_>) -> String {
     let all = document.show_all || document.purpose == Purpose::Scan;
     let mut out = String::new();
-    for f in document.review.findings.iter().filter(|f| f.state != State::Absent && (all || f.counts_against_change())) {
+    for f in document.review.findings.iter().filter(|f| f.state != State::Absent && (all || f.counts_against_change()))
+    {
         let span = f.anchor.span;
-        _ = writeln!(out, "{}:{}:{}: {}: {} [{}]", printable(&f.anchor.path.text), span.start_line, span.start_column, f.severity, printable(&f.message), f.rule);
+        _ = writeln!(
+            out,
+            "{}:{}:{}: {}: {} [{}]",
+            printable(&f.anchor.path.text),
+            span.start_line,
+            span.start_column,
+            f.severity,
+            printable(&f.message),
+            f.rule
+        );
     }
     out
 }

@@ -14,7 +14,18 @@ pub const KEY_FINGERPRINT: &str = "swageKey/v1";
 pub const TEXT_FINGERPRINT: &str = "swageText/v1";
 
 /// Characters that a URI's path may hold (RFC 3986, section 3.3), besides letters and digits.
-const IN_PATH: &AsciiSet = &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'.').remove(b'_').remove(b'~').remove(b'@').remove(b'+').remove(b',').remove(b'=').remove(b'$').remove(b'!');
+const IN_PATH: &AsciiSet = &NON_ALPHANUMERIC
+    .remove(b'/')
+    .remove(b'-')
+    .remove(b'.')
+    .remove(b'_')
+    .remove(b'~')
+    .remove(b'@')
+    .remove(b'+')
+    .remove(b',')
+    .remove(b'=')
+    .remove(b'$')
+    .remove(b'!');
 
 /// The whole document.
 pub fn format(document: &Document<'_>) -> String {
@@ -52,8 +63,13 @@ pub fn format(document: &Document<'_>) -> String {
         "results": r.findings.iter().map(|f| result(f, r, compared)).collect::<Vec<_>>(),
     });
     if let Some(verdict) = document.verdict {
-        let conditions: Vec<_> = verdict.conditions.iter().map(|c| json!({ "name": c.name, "result": c.result, "reason": c.reason })).collect();
-        run["properties"] = json!({ "verdict": verdict.result, "mayMerge": verdict.result == Outcome::Pass, "conditions": conditions });
+        let conditions: Vec<_> = verdict
+            .conditions
+            .iter()
+            .map(|c| json!({ "name": c.name, "result": c.result, "reason": c.reason }))
+            .collect();
+        run["properties"] =
+            json!({ "verdict": verdict.result, "mayMerge": verdict.result == Outcome::Pass, "conditions": conditions });
     }
     let log = json!({ "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", "version": "2.1.0", "runs": [run] });
     let mut text = serde_json::to_string_pretty(&log).unwrap_or_default();
