@@ -134,8 +134,20 @@ pub struct Tables {
     name_fields: Vec<u16>,
     /// How each kind stands in nesting.
     nesting: Vec<Nesting>,
-    /// The field of an `if` that holds its `else`.
-    alternative: Option<u16>,
+}
+
+/// What a walk has to do with a node kind.
+pub(crate) mod interest {
+    /// A comment.
+    pub const COMMENT: u8 = 1;
+    /// A string literal.
+    pub const STRING: u8 = 2;
+    /// A function.
+    pub const FUNCTION: u8 = 4;
+    /// A loop or branch.
+    pub const BRANCH: u8 = 8;
+    /// A rule begins with it.
+    pub const RULE: u8 = 16;
 }
 
 /// How a node kind counts when nesting is measured.
@@ -159,20 +171,37 @@ impl Tables {
         self.classes.get(usize::from(kind)).is_some_and(|bits| bits & (1 << class as u16) != 0)
     }
 
-    /// Whether a node of this kind is a loop or branch, and whether it nests deeper than what is around it: the parts of
-    /// one construct stand beside each other for a reader. `parent` and `field` tell where the node stands.
-    pub fn branches(&self, kind: u16, parent: u16, field: impl FnOnce() -> Option<u16>) -> Option<bool> {
+    /// Whether a node is a loop or branch, and whether it nests deeper than what is around it: the parts of one construct
+    /// stand beside each other for a reader.
+    pub fn branches(&self, node: tree_sitter::Node<'_>) -> Option<bool> {
         let nesting = |kind: u16| self.nesting.get(usize::from(kind)).copied().unwrap_or(Nesting::None);
-        match nesting(kind) {
+        match nesting(node.kind_id()) {
             Nesting::None | Nesting::Else => None,
             Nesting::Part => Some(false),
             Nesting::Deeper => Some(true),
-            Nesting::If => match nesting(parent) {
-                Nesting::Else => Some(false),
-                Nesting::If => Some(field() != self.alternative || self.alternative.is_none()),
-                Nesting::None | Nesting::Deeper | Nesting::Part => Some(true),
-            },
+            Nesting::If => {
+                let parent = node.parent();
+                match parent.map_or(Nesting::None, |p| nesting(p.kind_id())) {
+                    Nesting::Else => Some(false),
+                    Nesting::If => Some(parent.and_then(|p| p.child_by_field_name("alternative")) != Some(node)),
+                    Nesting::None | Nesting::Deeper | Nesting::Part => Some(true),
+                }
+            }
         }
+    }
+
+    /// For each node kind, what a walk has to do with it, as the bits of [`interest`].
+    pub(crate) fn interests(&self) -> Vec<u8> {
+        (0..self.classes.len() as u16)
+            .map(|kind| {
+                let bit = |class: Class, bit: u8| if self.is(kind, class) { bit } else { 0 };
+                bit(Class::Comment, interest::COMMENT)
+                    | bit(Class::String, interest::STRING)
+                    | bit(Class::Function, interest::FUNCTION)
+                    | bit(Class::Loop, interest::BRANCH)
+                    | bit(Class::Branch, interest::BRANCH)
+            })
+            .collect()
     }
 
     /// Whether nodes of this kind define something: a function or a class.
@@ -238,8 +267,7 @@ impl Language {
                 .filter_map(|f| grammar.field_id_for_name(f))
                 .map(std::num::NonZero::get)
                 .collect();
-            let alternative = grammar.field_id_for_name("alternative").map(std::num::NonZero::get);
-            Tables { grammar, classes, name_fields, nesting, alternative }
+            Tables { grammar, classes, name_fields, nesting }
         })
     }
 

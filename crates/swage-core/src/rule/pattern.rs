@@ -115,6 +115,14 @@ impl Pattern {
 }
 
 impl PatternNode {
+    /// A look at the kind alone: false only when the node can't match.
+    pub(crate) fn may_be(&self, node: Node<'_>) -> bool {
+        match self {
+            Self::Hole(_) | Self::Many(_) => true,
+            Self::Leaf(kind, _) | Self::Inner(kind, _) => node.kind_id() == *kind,
+        }
+    }
+
     fn gather(&self, used: &mut [bool], words: &mut Vec<Vec<u8>>) {
         match self {
             Self::Hole(index) | Self::Many(index) => used[*index] = true,

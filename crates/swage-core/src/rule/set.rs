@@ -42,6 +42,8 @@ pub(crate) struct Entry {
     /// Index of the way in the rule.
     pub way: usize,
     pub needs: Needs,
+    /// The node kinds that it begins with.
+    pub kinds: Vec<u16>,
 }
 
 /// Words without which an entry can't match.
@@ -93,12 +95,12 @@ impl RuleSet {
     }
 
     fn compile(&self, language: Option<&'static Language>) -> LanguageSet {
-        let kinds = language.map_or(0, |l| l.tables().grammar.node_kind_count());
+        let kind_count = language.map_or(0, |l| l.tables().grammar.node_kind_count());
         let mut set = LanguageSet {
             words: None,
             word_count: 0,
             entries: Vec::new(),
-            by_kind: vec![Vec::new(); kinds],
+            by_kind: vec![Vec::new(); kind_count],
             errors: Vec::new(),
         };
         let mut words: Vec<Vec<u8>> = Vec::new();
@@ -115,6 +117,7 @@ impl RuleSet {
                     continue;
                 }
                 let index = set.entries.len() as u32;
+                let mut kinds = Vec::new();
                 let needs = match (&way.matcher, language) {
                     (Matcher::Text(text), _) => {
                         if language.is_none() && !text.zones.is_empty() {
@@ -127,7 +130,7 @@ impl RuleSet {
                             if let Some(PatternNode::Inner(kind, _) | PatternNode::Leaf(kind, _)) =
                                 pattern.roots.first()
                             {
-                                set.by_kind[usize::from(*kind)].push(index);
+                                kinds.push(*kind);
                             }
                             Needs::All(pattern.words.iter().map(|w| word(w)).collect())
                         }
@@ -137,15 +140,14 @@ impl RuleSet {
                         }
                     },
                     (Matcher::Measure(measure), Some(l)) => {
-                        (0..kinds as u16)
-                            .filter(|k| l.tables().is(*k, measure.of))
-                            .for_each(|k| set.by_kind[usize::from(k)].push(index));
+                        kinds.extend((0..kind_count as u16).filter(|k| l.tables().is(*k, measure.of)));
                         Needs::Nothing
                     }
                     (Matcher::CommentedCode, Some(_)) => Needs::Nothing,
                     (Matcher::Code(_) | Matcher::Measure(_) | Matcher::CommentedCode, None) => continue,
                 };
-                set.entries.push(Entry { rule: rule_at, way: way_at, needs });
+                kinds.iter().for_each(|kind| set.by_kind[usize::from(*kind)].push(index));
+                set.entries.push(Entry { rule: rule_at, way: way_at, needs, kinds });
             }
         }
         set.word_count = words.len();

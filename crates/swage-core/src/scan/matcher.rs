@@ -57,6 +57,13 @@ impl Matching<'_> {
                 if node.kind_id() != *kind {
                     return false;
                 }
+                // Most nodes of a kind differ from the pattern in their first child already.
+                if let (Some(first), Some(child)) = (children.first(), node.child(0))
+                    && !first.may_be(child)
+                    && !is_irrelevant(child, node.kind(), self.language)
+                {
+                    return false;
+                }
                 let mut cursor = node.walk();
                 let nodes: Vec<_> =
                     node.children(&mut cursor).filter(|c| !is_irrelevant(*c, node.kind(), self.language)).collect();

@@ -3,7 +3,7 @@
 //! Parameters and lines can be told at once. Loops and branches are counted during the walk over the whole tree: each
 //! function that is open has a frame, so that no function is walked a second time.
 
-use tree_sitter::{Node, TreeCursor};
+use tree_sitter::Node;
 
 use crate::lang::{Class, Language, Tables};
 use crate::rule::Measure;
@@ -38,55 +38,41 @@ impl Frame<'_> {
     }
 }
 
-/// What an open node means when the walk leaves it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Open {
-    Plain,
-    Deeper,
-    Function,
-}
-
 /// Counts loops and branches of the functions that are open.
 #[derive(Debug, Default)]
 pub(super) struct Counting<'t> {
     frames: Vec<Frame<'t>>,
-    /// For each open node, its kind and what it means.
-    open: Vec<(u16, Open)>,
+    /// The open nodes that matter: how deep each stands in the tree, and whether it is a function.
+    open: Vec<(u32, bool)>,
 }
 
 impl<'t> Counting<'t> {
-    /// The walk enters a node.
-    pub fn enter(&mut self, node: Node<'t>, cursor: &TreeCursor<'t>, tables: &Tables) {
-        let kind = node.kind_id();
-        let mut open = Open::Plain;
-        if tables.is(kind, Class::Function) {
+    /// The walk enters a function, a loop or a branch that stands so deep in the tree.
+    pub fn enter(&mut self, node: Node<'t>, depth: u32, tables: &Tables) {
+        if tables.is(node.kind_id(), Class::Function) {
             self.frames.push(Frame { node, branches: 0, depth: 0, deepest: 0 });
-            open = Open::Function;
-        } else if let Some(frame) = self.frames.last_mut() {
-            let parent = self.open.last().map_or(0, |(kind, _)| *kind);
-            if let Some(deeper) = tables.branches(kind, parent, || cursor.field_id().map(std::num::NonZero::get)) {
-                frame.branches += 1;
-                if deeper {
-                    frame.depth += 1;
-                    frame.deepest = frame.deepest.max(frame.depth);
-                    open = Open::Deeper;
-                }
+            self.open.push((depth, true));
+        } else if let Some(frame) = self.frames.last_mut()
+            && let Some(deeper) = tables.branches(node)
+        {
+            frame.branches += 1;
+            if deeper {
+                frame.depth += 1;
+                frame.deepest = frame.deepest.max(frame.depth);
+                self.open.push((depth, false));
             }
         }
-        self.open.push((kind, open));
     }
 
-    /// The walk leaves the node that it entered last and hasn't left; the frame when it is a function.
-    pub fn leave(&mut self) -> Option<Frame<'t>> {
-        match self.open.pop() {
-            Some((_, Open::Function)) => self.frames.pop(),
-            Some((_, Open::Deeper)) => {
-                if let Some(frame) = self.frames.last_mut() {
-                    frame.depth -= 1;
-                }
-                None
-            }
-            Some((_, Open::Plain)) | None => None,
+    /// The walk leaves a node that stands so deep; the frame when it is a function.
+    pub fn leave(&mut self, depth: u32) -> Option<Frame<'t>> {
+        let (_, function) = self.open.pop_if(|(d, _)| *d == depth)?;
+        if function {
+            return self.frames.pop();
         }
+        if let Some(frame) = self.frames.last_mut() {
+            frame.depth -= 1;
+        }
+        None
     }
 }

@@ -2,13 +2,13 @@
 
 use std::ops::{ControlFlow, Range};
 
-use tree_sitter::{Node, ParseOptions, ParseState, Parser, Tree, TreeCursor};
+use tree_sitter::{Node, ParseOptions, ParseState, Parser, Tree};
 
 use super::lines::Lines;
 use super::matcher::{Bindings, Matching};
 use super::measure::{Counting, Frame};
 use super::{Figure, Hit, comments, measure, short_digest};
-use crate::lang::{Class, Language};
+use crate::lang::{Language, interest};
 use crate::rule::{
     Filter, LanguageSet, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSet, Way, Zone, fill,
 };
@@ -64,48 +64,57 @@ impl<'a> Run<'a> {
         possible.iter().for_each(|&index| active[index as usize] = true);
         let walk = Walk { source: self.source, language, rules: self.rules, set, active: &active };
         let root = tree.root_node();
-        let structural = set.by_kind.iter().flatten().any(|&e| active[e as usize]);
         let zoned =
             self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
         let commented: Vec<u32> =
             possible.iter().copied().filter(|&e| matches!(walk.way(e).matcher, Matcher::CommentedCode)).collect();
+        let tables = language.tables();
+        let mut interests = tables.interests();
+        let (mut structural, mut counted) = (false, false);
+        for &entry in possible {
+            for &kind in &set.entries[entry as usize].kinds {
+                interests[usize::from(kind)] |= interest::RULE;
+                structural = true;
+            }
+            let counts = |m: &MeasureMatch| matches!(m.measure, Measure::Nesting | Measure::Branches);
+            counted |= matches!(&walk.way(entry).matcher, Matcher::Measure(m) if counts(m));
+        }
         let mut found = Vec::new();
         let mut zones = Vec::new();
         let mut comment_nodes = Vec::new();
-        let counted = possible.iter().any(|&e| matches!(&walk.way(e).matcher, Matcher::Measure(m) if matches!(m.measure, Measure::Nesting | Measure::Branches)));
         let mut counting = Counting::default();
+        let entries = |kind: u16| walk.set.by_kind[usize::from(kind)].iter().copied().filter(|&e| active[e as usize]);
         if structural || zoned || !commented.is_empty() {
             walk.all(root, &mut |step| {
-                let (node, cursor) = match step {
-                    Step::Enter(node, cursor) => (node, cursor),
-                    Step::Leave if counted => {
-                        if let Some(frame) = counting.leave() {
-                            for &entry in
-                                walk.set.by_kind.get(usize::from(frame.node.kind_id())).map_or(&[][..], Vec::as_slice)
-                            {
-                                found.extend(walk.counted(entry, &frame).filter(|_| active[entry as usize]));
-                            }
+                let (node, depth) = match step {
+                    Step::Enter(node, depth) => (node, depth),
+                    Step::Leave(depth) => {
+                        if let Some(frame) = counting.leave(depth) {
+                            found.extend(entries(frame.node.kind_id()).filter_map(|e| walk.counted(e, &frame)));
                         }
-                        return;
+                        return false;
                     }
-                    Step::Leave => return,
                 };
-                if counted {
-                    counting.enter(node, cursor, language.tables());
-                }
                 let kind = node.kind_id();
-                for &entry in walk.set.by_kind.get(usize::from(kind)).map_or(&[][..], Vec::as_slice) {
-                    if active[entry as usize] {
-                        found.extend(walk.at(entry, node));
-                    }
+                let interest = interests.get(usize::from(kind)).copied().unwrap_or(0);
+                if interest == 0 {
+                    return true;
                 }
-                let tables = language.tables();
-                if tables.is(kind, Class::Comment) {
+                if interest & interest::RULE != 0 {
+                    found.extend(entries(kind).filter_map(|e| walk.at(e, node)));
+                }
+                if counted && interest & (interest::FUNCTION | interest::BRANCH) != 0 {
+                    counting.enter(node, depth, tables);
+                }
+                if interest & interest::COMMENT != 0 {
                     zones.push((node.byte_range(), Zone::Comment));
                     comment_nodes.push(node);
-                } else if tables.is(kind, Class::String) {
+                } else if interest & interest::STRING != 0 {
                     zones.push((node.byte_range(), Zone::String));
+                    // Only strings that embed code have anything inside.
+                    return self.source[node.byte_range()].contains(&b'{');
                 }
+                true
             });
         }
         if !commented.is_empty() {
@@ -192,12 +201,12 @@ fn zone_of(zones: &[(Range<usize>, Zone)], offset: usize) -> Zone {
     zones[..upto].iter().rev().take(64).find(|(range, _)| range.end > offset).map_or(Zone::Code, |(_, zone)| *zone)
 }
 
-/// A step of the walk.
-enum Step<'c, 't> {
+/// A step of the walk, with how deep the node stands below the root.
+enum Step<'t> {
     /// Into a node.
-    Enter(Node<'t>, &'c TreeCursor<'t>),
+    Enter(Node<'t>, u32),
     /// Out of the node that was entered last and not left yet.
-    Leave,
+    Leave(u32),
 }
 
 struct Walk<'a> {
@@ -217,21 +226,24 @@ impl Walk<'_> {
         &self.rule(entry).ways[self.set.entries[entry as usize].way]
     }
 
-    /// Goes through every node below and with `root`, parents first.
-    fn all<'t>(&self, root: Node<'t>, visit: &mut impl FnMut(Step<'_, 't>)) {
+    /// Goes through every node with and below `root`, parents first. What `visit` answers to entering a node decides
+    /// whether its children are entered.
+    fn all<'t>(&self, root: Node<'t>, visit: &mut impl FnMut(Step<'t>) -> bool) {
         debug_assert_eq!(self.active.len(), self.set.entries.len());
         let mut cursor = root.walk();
+        let mut depth = 0u32;
         loop {
-            visit(Step::Enter(cursor.node(), &cursor));
-            if cursor.goto_first_child() {
+            if visit(Step::Enter(cursor.node(), depth)) && cursor.goto_first_child() {
+                depth += 1;
                 continue;
             }
-            visit(Step::Leave);
+            visit(Step::Leave(depth));
             while !cursor.goto_next_sibling() {
                 if !cursor.goto_parent() {
                     return;
                 }
-                visit(Step::Leave);
+                depth -= 1;
+                visit(Step::Leave(depth));
             }
         }
     }
@@ -356,12 +368,13 @@ impl Walk<'_> {
     fn encloses(&self, filter: &Filter, node: Node<'_>) -> bool {
         let mut found = false;
         self.all(node, &mut |step| {
-            let Step::Enter(n, _) = step else { return };
+            let Step::Enter(n, _) = step else { return false };
             found = found
                 || filter
                     .any
                     .iter()
                     .any(|place| (n != node || matches!(place, Place::Text(_))) && self.is_place(place, n));
+            !found
         });
         found
     }
