@@ -20,13 +20,14 @@ fn content() -> impl Strategy<Value = Vec<u8>> {
         b"\\ No newline",
         b"diff --git a/f b/f",
     ]);
-    (prop::collection::vec(line, 0..14), any::<bool>()).prop_map(|(lines, last)| {
-        let mut bytes = lines.join(&b'\n');
-        if last && !bytes.is_empty() {
-            bytes.push(b'\n');
-        }
-        bytes
-    })
+    (prop_oneof![prop::collection::vec(line.clone(), 0..14), prop::collection::vec(line, 40..160)], any::<bool>())
+        .prop_map(|(lines, last)| {
+            let mut bytes = lines.join(&b'\n');
+            if last && !bytes.is_empty() {
+                bytes.push(b'\n');
+            }
+            bytes
+        })
 }
 
 /// git's diff of two files, or nothing when they are the same.

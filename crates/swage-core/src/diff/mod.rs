@@ -11,6 +11,7 @@
 
 mod apply;
 mod error;
+mod leap;
 mod linemap;
 mod mail;
 mod model;

@@ -172,12 +172,14 @@ pub(super) fn git_names(text: &[u8]) -> Option<(Cow<'_, [u8]>, Cow<'_, [u8]>)> {
         };
         return Some((Cow::Owned(old), new));
     }
-    if let Some(at) = text.windows(2).position(|w| w == b" \"") {
+    if let Some(at) = memchr::memmem::find(text, b" \"") {
         let (new, rest) = unquote_path(&text[at + 1..])?;
         return rest.is_empty().then_some((Cow::Borrowed(&text[..at]), Cow::Owned(new)));
     }
     let splits = || memchr::memchr_iter(b' ', text).map(|at| (&text[..at], &text[at + 1..]));
-    let behind = |name: &[u8]| memchr::memchr(b'/', name).map(|at| name[at + 1..].to_vec());
+    fn behind(name: &[u8]) -> Option<&[u8]> {
+        memchr::memchr(b'/', name).map(|at| &name[at + 1..])
+    }
     let found = splits()
         .find(|(old, new)| old == new)
         .or_else(|| splits().find(|(old, new)| behind(old).is_some() && behind(old) == behind(new)))

@@ -7,6 +7,7 @@
 use std::borrow::Cow;
 
 use super::error::{DiffError, Expected};
+use super::leap::leap;
 use super::model::{Binary, Body, Diff, FileDiff, Hunk, Kind, Mode, Patch};
 use super::names::{git_names, header_name, strip_pair, strip_single, unquote_path};
 use super::newlines::Newlines;
@@ -41,7 +42,7 @@ struct Reader<'a> {
     line: usize,
     strip: Option<usize>,
     /// The file that is being read, for errors.
-    file: Option<String>,
+    file: Option<Cow<'a, [u8]>>,
 }
 
 /// Headers of one file, as they come.
@@ -117,7 +118,7 @@ impl<'a> Reader<'a> {
         let first = self.next().unwrap_or_default();
         let crlf = first.ends_with(b"\r");
         let names = git_names(&trim_cr(first)[b"diff --git ".len()..]);
-        self.file = names.as_ref().map(|(_, new)| String::from_utf8_lossy(new).into_owned());
+        self.file = names.as_ref().map(|(_, new)| new.clone());
         let mut h = Headers::default();
         while let Some(raw) = self.peek() {
             if !self.git_header(trim_cr(raw), &mut h)? {
@@ -344,7 +345,7 @@ impl<'a> Reader<'a> {
         let new = side(self, b"+++ ", Expected::NewName)?;
         if self.file.is_none() {
             let shown = if new.1 { &old.0 } else { &new.0 };
-            self.file = Some(String::from_utf8_lossy(shown).into_owned());
+            self.file = Some(shown.clone());
         }
         Ok((old, new))
     }
@@ -398,6 +399,13 @@ impl<'a> Reader<'a> {
         let mut lines = 0;
         let input = self.input;
         let mut ends = Newlines::from(input, start);
+        if let Some(leap) = leap(input, start, &mut old, &mut new) {
+            lines = leap.lines;
+            last = memchr::memrchr(b'\n', &input[..leap.at]).map_or(0, |line| input[line + 1]);
+            ends = Newlines::from(input, leap.at);
+            end = ends.next().unwrap_or(input.len());
+            start = end + 1;
+        }
         loop {
             let first = match input.get(start) {
                 Some(b'\\') if last != 0 => b'\\',
@@ -527,7 +535,7 @@ impl<'a> Reader<'a> {
     fn error(&self, expected: Expected) -> DiffError {
         let found: String = String::from_utf8_lossy(self.peek().unwrap_or_default()).chars().take(80).collect();
         DiffError {
-            file: self.file.clone(),
+            file: self.file.as_ref().map(|name| String::from_utf8_lossy(name).into_owned()),
             offset: self.at,
             line: self.line,
             expected,

@@ -134,6 +134,7 @@ pub struct Tables {
     name_fields: Vec<u16>,
     /// How each kind stands in nesting.
     nesting: Vec<Nesting>,
+    interests: OnceLock<Vec<u8>>,
 }
 
 /// What a walk has to do with a node kind.
@@ -148,6 +149,8 @@ pub(crate) mod interest {
     pub const BRANCH: u8 = 8;
     /// A rule begins with it.
     pub const RULE: u8 = 16;
+    /// It never has children.
+    pub const LEAF: u8 = 32;
 }
 
 /// How a node kind counts when nesting is measured.
@@ -191,17 +194,22 @@ impl Tables {
     }
 
     /// For each node kind, what a walk has to do with it, as the bits of [`interest`].
-    pub(crate) fn interests(&self) -> Vec<u8> {
-        (0..self.classes.len() as u16)
-            .map(|kind| {
-                let bit = |class: Class, bit: u8| if self.is(kind, class) { bit } else { 0 };
-                bit(Class::Comment, interest::COMMENT)
-                    | bit(Class::String, interest::STRING)
-                    | bit(Class::Function, interest::FUNCTION)
-                    | bit(Class::Loop, interest::BRANCH)
-                    | bit(Class::Branch, interest::BRANCH)
-            })
-            .collect()
+    pub(crate) fn interests(&self) -> &[u8] {
+        self.interests.get_or_init(|| {
+            (0..self.classes.len() as u16)
+                .map(|kind| {
+                    let bit = |class: Class, bit: u8| if self.is(kind, class) { bit } else { 0 };
+                    bit(Class::Comment, interest::COMMENT)
+                        | bit(Class::String, interest::STRING)
+                        | bit(Class::Function, interest::FUNCTION)
+                        | bit(Class::Loop, interest::BRANCH)
+                        | bit(Class::Branch, interest::BRANCH)
+                        | bit(Class::Name, interest::LEAF)
+                        | bit(Class::Number, interest::LEAF)
+                        | if self.grammar.node_kind_is_named(kind) { 0 } else { interest::LEAF }
+                })
+                .collect()
+        })
     }
 
     /// Whether nodes of this kind define something: a function or a class.
@@ -267,7 +275,7 @@ impl Language {
                 .filter_map(|f| grammar.field_id_for_name(f))
                 .map(std::num::NonZero::get)
                 .collect();
-            Tables { grammar, classes, name_fields, nesting }
+            Tables { grammar, classes, name_fields, nesting, interests: OnceLock::new() }
         })
     }
 

@@ -69,7 +69,7 @@ impl<'a> Run<'a> {
         let commented: Vec<u32> =
             possible.iter().copied().filter(|&e| matches!(walk.way(e).matcher, Matcher::CommentedCode)).collect();
         let tables = language.tables();
-        let mut interests = tables.interests();
+        let mut interests = tables.interests().to_vec();
         let (mut structural, mut counted) = (false, false);
         for &entry in possible {
             for &kind in &set.entries[entry as usize].kinds {
@@ -97,8 +97,8 @@ impl<'a> Run<'a> {
                 };
                 let kind = node.kind_id();
                 let interest = interests.get(usize::from(kind)).copied().unwrap_or(0);
-                if interest == 0 {
-                    return true;
+                if interest & !interest::LEAF == 0 {
+                    return interest == 0;
                 }
                 if interest & interest::RULE != 0 {
                     found.extend(entries(kind).filter_map(|e| walk.at(e, node)));
@@ -173,6 +173,9 @@ impl<'a> Run<'a> {
     }
 }
 
+/// Files up to so many bytes are parsed without a budget.
+const SMALL: usize = 16 << 10;
+
 /// Parses with a budget of steps, so that a hostile file ends in the same place on every machine.
 pub(super) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, String> {
     PARSER.with_borrow_mut(|parser| {
@@ -186,8 +189,10 @@ pub(super) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, 
             if steps > budget { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
         };
         let mut read = |at: usize, _| source.get(at..).unwrap_or_default();
-        let tree =
-            parser.parse_with_options(&mut read, None, Some(ParseOptions::new().progress_callback(&mut progress)));
+        // Watching the steps costs a tenth of the time; a file this small can't take long.
+        let watched = source.len() > SMALL;
+        let options = watched.then(|| ParseOptions::new().progress_callback(&mut progress));
+        let tree = parser.parse_with_options(&mut read, None, options);
         if tree.is_none() {
             parser.reset();
         }
