@@ -1,6 +1,6 @@
 //! What the target would look like after the merge, without touching a checkout.
 
-use std::path::PathBuf;
+use std::path::Path;
 
 use tempfile::TempDir;
 
@@ -76,7 +76,7 @@ impl Repository {
     }
 
     /// A commit of unsaved work on top of HEAD, in a temporary object folder.
-    fn temporary_commit(&self, head: &Head, objects: &PathBuf) -> Result<String, GitError> {
+    fn temporary_commit(&self, head: &Head, objects: &Path) -> Result<String, GitError> {
         if self.workdir().is_none() {
             return Err(GitError::Bare);
         }

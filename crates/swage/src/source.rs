@@ -56,8 +56,9 @@ impl<'a> Range<'a> {
             (Some((from, to)), _) => (from, to, true),
             (None, Some((from, to))) => (from, to, false),
             (None, None) => {
-                return Err(Failure::wrong(format!("`{text}` isn't a range of revisions"))
-                    .hint(format!("Write {text}..HEAD, or main...{text}, or name a branch with --target {text}.")));
+                return Err(Failure::wrong(format!("`{text}` isn't a range of revisions")).hint(format!(
+                    "Write {text}..HEAD for what came since it, or name the branch to enter with --target {text}."
+                )));
             }
         };
         let side = |s: &'a str| if s.is_empty() { "HEAD" } else { s };

@@ -6,7 +6,7 @@
 //! plain markers and the hunk still lacks lines behind it; whatever is left is read line by line.
 
 /// Bytes in a block; the sums of one block fit into a byte.
-const BLOCK: usize = 128;
+const BLOCK: usize = 64;
 
 /// What was crossed.
 #[derive(Debug, PartialEq, Eq)]

@@ -2,6 +2,9 @@
 
 use std::borrow::Cow;
 
+/// The old and the new name of a file.
+pub(super) type Pair<'a> = (Cow<'a, [u8]>, Cow<'a, [u8]>);
+
 /// Reads a path quoted as git quotes it (`"a\tb\303\251"`): `\a \b \f \n \r \t \v \\ \"` and three octal digits.
 /// Returns the path and what follows the closing quote; `None` when it isn't well quoted.
 pub fn unquote_path(text: &[u8]) -> Option<(Vec<u8>, &[u8])> {
@@ -130,7 +133,7 @@ pub(super) fn strip_pair<'a>(
 fn common_tail(old: &[u8], new: &[u8]) -> usize {
     let same = old.iter().rev().zip(new.iter().rev()).take_while(|(a, b)| a == b).count();
     let starts = |name: &[u8], tail: usize| tail == name.len() || name[name.len() - tail - 1] == b'/';
-    (1..=same).rev().find(|&t| starts(old, t) && starts(new, t) && new[new.len() - t] != b'/').unwrap_or(0)
+    (1..=same).rev().find(|&t| starts(old, t) && starts(new, t)).unwrap_or(0)
 }
 
 /// Strips the prefix of a name that stands alone because the other side is `/dev/null`.
@@ -162,7 +165,7 @@ fn slice(name: Cow<'_, [u8]>, from: usize) -> Cow<'_, [u8]> {
 
 /// The two names of a `diff --git` line, prefixes and all. Names without quotes may hold blanks, so the split is
 /// the one at which both sides name the same file.
-pub(super) fn git_names(text: &[u8]) -> Option<(Cow<'_, [u8]>, Cow<'_, [u8]>)> {
+pub(super) fn git_names(text: &[u8]) -> Option<Pair<'_>> {
     if text.starts_with(b"\"") {
         let (old, rest) = unquote_path(text)?;
         let rest = rest.strip_prefix(b" ")?;
@@ -172,7 +175,8 @@ pub(super) fn git_names(text: &[u8]) -> Option<(Cow<'_, [u8]>, Cow<'_, [u8]>)> {
         };
         return Some((Cow::Owned(old), new));
     }
-    if let Some(at) = memchr::memmem::find(text, b" \"") {
+    let quote = memchr::memchr(b'"', text).and_then(|at| at.checked_sub(1));
+    if let Some(at) = quote.filter(|&at| text[at] == b' ') {
         let (new, rest) = unquote_path(&text[at + 1..])?;
         return rest.is_empty().then_some((Cow::Borrowed(&text[..at]), Cow::Owned(new)));
     }

@@ -9,7 +9,7 @@ use std::borrow::Cow;
 use super::error::{DiffError, Expected};
 use super::leap::leap;
 use super::model::{Binary, Body, Diff, FileDiff, Hunk, Kind, Mode, Patch};
-use super::names::{git_names, header_name, strip_pair, strip_single, unquote_path};
+use super::names::{Pair, git_names, header_name, strip_pair, strip_single, unquote_path};
 use super::newlines::Newlines;
 
 /// How to read.
@@ -191,7 +191,7 @@ impl<'a> Reader<'a> {
     }
 
     /// The path of a side whose other side is `/dev/null`: the `diff --git` line knows both names.
-    fn lone(&self, name: Cow<'a, [u8]>, names: Option<(Cow<'a, [u8]>, Cow<'a, [u8]>)>) -> Cow<'a, [u8]> {
+    fn lone(&self, name: Cow<'a, [u8]>, names: Option<Pair<'a>>) -> Cow<'a, [u8]> {
         match names {
             Some((old, new)) if (old == name || new == name) && self.strip.is_none() => strip_pair(old, new, None).1,
             _ => strip_single(name, self.strip, true),

@@ -156,10 +156,9 @@ fn is_prose(node: Node<'_>, source: &[u8]) -> bool {
             !text.iter().any(|b| b"(=.;[".contains(b))
         }
         "call" | "call_expression" => {
-            // A bare name with words in brackets is a remark; code calls have a path, a literal or nothing in them.
+            // `see (also)`: code has no blank before the bracket.
             let open = text.iter().position(|b| *b == b'(').unwrap_or(text.len());
-            let spaced = text[..open].last().is_some_and(u8::is_ascii_whitespace);
-            spaced
+            text[..open].last().is_some_and(u8::is_ascii_whitespace)
         }
         _ => false,
     }

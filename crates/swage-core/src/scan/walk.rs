@@ -151,7 +151,7 @@ impl<'a> Run<'a> {
         if self.found.is_empty() {
             return Vec::new();
         }
-        self.found.sort_by(|a, b| (a.range.start, a.range.end, a.rule).cmp(&(b.range.start, b.range.end, b.rule)));
+        self.found.sort_by_key(|f| (f.range.start, f.range.end, f.rule));
         self.found.dedup_by(|a, b| a.rule == b.rule && a.range == b.range);
         let lines = Lines::new(self.source);
         let hit = |f: Found| {

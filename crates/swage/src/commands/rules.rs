@@ -104,7 +104,7 @@ fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
     if !without.is_empty() {
         _ = writeln!(out, "Without examples: {}", without.join(", "));
     }
-    let summary = format!("{examples} examples of {} rules, {failed} wrong", configuration.rules.rules().len());
+    let summary = format!("{failed} wrong of {examples} examples in {} rules", configuration.rules.rules().len());
     _ = writeln!(out, "{}", if failed == 0 { paint.good(summary) } else { paint.error(summary) });
     print(out.as_bytes())?;
     Ok(if failed == 0 { ExitCode::SUCCESS } else { ExitCode::from(SAYS_NO) })

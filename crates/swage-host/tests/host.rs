@@ -1,0 +1,208 @@
+//! The protocol, spoken over real HTTP on loopback.
+
+use std::io::{Read, Write};
+use std::net::TcpListener;
+
+use serde_json::{Value, json};
+use swage_host::{Anchor, Client, HostError, NewProposal, Report, ReportedFinding, Running, Server, ServerOptions};
+
+const TOKEN: &str = "harbour-token";
+
+fn host(data: &std::path::Path) -> Running {
+    let options = ServerOptions {
+        listen: ([127, 0, 0, 1], 0).into(),
+        data: data.to_owned(),
+        token: TOKEN.into(),
+        idle: Some(std::time::Duration::from_secs(60)),
+    };
+    Server::bind(options).expect("a free port").spawn()
+}
+
+fn finding(key: &str, line: u32) -> ReportedFinding {
+    ReportedFinding {
+        key: key.into(),
+        rule: "no-bad".into(),
+        severity: "error".into(),
+        message: format!("<b>{key}</b> is bad"),
+        help: Some("Take it out.".into()),
+        anchor: Anchor {
+            path: "a.py".into(),
+            path_encoded: false,
+            side: "new".into(),
+            start_line: line,
+            start_column: 1,
+            end_line: line,
+            end_column: 4,
+        },
+        code: Vec::new(),
+    }
+}
+
+fn report(findings: &[ReportedFinding]) -> Report {
+    Report {
+        format: "swage-report/1".into(),
+        base: None,
+        verdict: Some("fail".into()),
+        overview: format!("{} findings", findings.len()),
+        findings: findings.to_vec(),
+    }
+}
+
+/// What a report did, in a line.
+fn posted(client: &Client, head: &str, findings: &[ReportedFinding]) -> String {
+    let p = client.report(7, head, "swage", &report(findings)).expect("posted");
+    format!(
+        "revision {} opened {} reopened {} moved {} kept {} closed {} unchanged {}",
+        p.revision, p.opened, p.reopened, p.moved, p.kept, p.closed, p.unchanged
+    )
+}
+
+#[test]
+fn threads_follow_the_reports() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let data = dir.path().join("host.db");
+    let running = host(&data);
+    let client = Client::new(&running.url, TOKEN).expect("an address");
+    let new = NewProposal { title: "Times at the quay".into(), target: "main".into() };
+    assert!(matches!(client.report(7, "aaaaaaaa", "swage", &report(&[])), Err(HostError::Refused { status: 404, .. })));
+    client.open_proposal(7, &new).expect("opened");
+    client.open_proposal(7, &new).expect("opened again, which changes nothing");
+    let other = NewProposal { title: "Another".into(), ..new };
+    assert!(matches!(client.open_proposal(7, &other), Err(HostError::Refused { status: 409, .. })));
+
+    let (one, two, three) = (finding("one", 1), finding("two", 2), finding("three", 3));
+    let steps: &[(&str, &[ReportedFinding], &str)] = &[
+        (
+            "aaaaaaaa",
+            &[one.clone(), two.clone()],
+            "revision 1 opened 2 reopened 0 moved 0 kept 0 closed 0 unchanged false",
+        ),
+        (
+            "aaaaaaaa",
+            &[one.clone(), two.clone()],
+            "revision 1 opened 0 reopened 0 moved 0 kept 0 closed 0 unchanged true",
+        ),
+        ("aaaaaaaa", &[one.clone()], "revision 1 opened 0 reopened 0 moved 0 kept 1 closed 1 unchanged false"),
+        (
+            "bbbbbbbb",
+            &[finding("one", 9), three],
+            "revision 2 opened 1 reopened 0 moved 1 kept 0 closed 0 unchanged false",
+        ),
+        ("cccccccc", &[two], "revision 3 opened 0 reopened 1 moved 0 kept 0 closed 2 unchanged false"),
+    ];
+    for (head, findings, expected) in steps {
+        assert_eq!(posted(&client, head, findings), *expected);
+    }
+    // A report that is late, or wrong, changes nothing.
+    let before = client.proposal(7).expect("a proposal");
+    assert!(matches!(client.report(7, "aaaaaaaa", "swage", &report(&[])), Err(HostError::Refused { status: 409, .. })));
+    let twice = report(&[one.clone(), one]);
+    assert!(matches!(client.report(7, "dddddddd", "swage", &twice), Err(HostError::Refused { status: 422, .. })));
+    assert_eq!(client.proposal(7).expect("a proposal"), before);
+
+    // It all outlives the server.
+    drop(running);
+    let running = host(&data);
+    let client = Client::new(&running.url, TOKEN).expect("an address");
+    let proposal = client.proposal(7).expect("a proposal");
+    assert_eq!(proposal, before);
+    let told: Vec<String> = proposal
+        .threads
+        .iter()
+        .map(|t| {
+            format!(
+                "{} open={} line={} {:?}",
+                t.finding.key,
+                t.open,
+                t.finding.anchor.start_line,
+                t.remarks.iter().map(|r| r.text.as_str()).collect::<Vec<_>>()
+            )
+        })
+        .collect();
+    insta::assert_snapshot!(told.join("\n"), @r#"
+    one open=false line=9 ["Closed: the finding is gone in revision 3 (cccccccc)."]
+    two open=true line=2 ["Closed: the finding is gone in revision 1 (aaaaaaaa).", "The finding is back in this revision."]
+    three open=false line=3 ["Closed: the finding is gone in revision 3 (cccccccc)."]
+    "#);
+    assert_eq!((proposal.overview.as_deref(), proposal.revisions.len()), (Some("1 findings"), 3));
+
+    // Pages escape what was posted.
+    let page = get(&running.url, "/proposals/7", "");
+    assert!(page.contains("&lt;b&gt;two&lt;&#x2f;b&gt;") && !page.contains("<b>two"), "{page}");
+}
+
+#[test]
+fn only_the_token_opens_the_door() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let running = host(&dir.path().join("host.db"));
+    for wrong in ["", "harbour-tokem", "harbour-token-and-more"] {
+        let client = Client::new(&running.url, wrong).expect("an address");
+        assert!(matches!(client.proposal(1), Err(HostError::Refused { status: 401, .. })), "{wrong}");
+    }
+    let elsewhere = ServerOptions {
+        listen: ([0, 0, 0, 0], 0).into(),
+        data: dir.path().join("x.db"),
+        token: TOKEN.into(),
+        idle: None,
+    };
+    assert!(Server::bind(elsewhere).is_err());
+}
+
+#[test]
+fn the_description_covers_what_is_sent() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let running = host(&dir.path().join("host.db"));
+    let served = get(&running.url, "/openapi.json", "");
+    let description: Value = serde_json::from_str(served.split("\r\n\r\n").nth(1).expect("a body")).expect("JSON");
+    assert_eq!(description["openapi"], "3.1.0");
+    let holds = |name: &str, value: &Value| {
+        // OpenAPI 3.1 schemas are JSON Schema 2020-12.
+        let schema = json!({ "$ref": format!("#/components/schemas/{name}"), "components": description["components"] });
+        let validator = jsonschema::validator_for(&schema).expect("a schema");
+        let errors: Vec<String> = validator.iter_errors(value).map(|e| e.to_string()).collect();
+        assert!(errors.is_empty(), "{name}: {errors:?}");
+    };
+    let client = Client::new(&running.url, TOKEN).expect("an address");
+    let new = NewProposal { title: "T".into(), target: "main".into() };
+    holds("NewProposal", &json!(new));
+    holds("Report", &json!(report(&[finding("one", 1)])));
+    holds("Proposal", &json!(client.open_proposal(7, &new).expect("opened")));
+    holds("Posted", &json!(client.report(7, "aaaaaaaa", "swage", &report(&[finding("one", 1)])).expect("posted")));
+    holds("Proposal", &json!(client.proposal(7).expect("a proposal")));
+    for (path, answer) in
+        [("/nowhere", "there is nothing at this address"), ("/api/proposals", "send the host's token")]
+    {
+        assert!(get(&running.url, path, "").contains(answer), "{path}");
+    }
+}
+
+#[test]
+fn a_host_that_answers_nonsense_is_told_apart() {
+    let listener = TcpListener::bind("127.0.0.1:0").expect("a free port");
+    let url = format!("http://{}", listener.local_addr().expect("its address"));
+    let served = std::thread::spawn(move || {
+        for body in ["<html>", "{}", "[1"] {
+            let (mut stream, _) = listener.accept().expect("a caller");
+            let mut bytes = [0; 4096];
+            _ = stream.read(&mut bytes);
+            _ = write!(stream, "HTTP/1.1 200 OK\r\nContent-Length: {}\r\nConnection: close\r\n\r\n{body}", body.len());
+        }
+    });
+    let client = Client::new(&url, TOKEN).expect("an address");
+    for _ in 0..3 {
+        assert!(matches!(client.proposal(1), Err(HostError::Nonsense { .. })));
+    }
+    served.join().expect("served");
+    assert!(matches!(client.proposal(1), Err(HostError::Unreachable { .. })));
+    assert!(matches!(Client::new("ftp://x", TOKEN), Err(HostError::Address(_))));
+}
+
+/// A bare GET, without the client.
+fn get(url: &str, path: &str, header: &str) -> String {
+    let address = url.trim_start_matches("http://");
+    let mut stream = std::net::TcpStream::connect(address).expect("connected");
+    write!(stream, "GET {path} HTTP/1.1\r\nHost: {address}\r\nConnection: close\r\n{header}\r\n").expect("sent");
+    let mut text = String::new();
+    stream.read_to_string(&mut text).expect("read");
+    text
+}

@@ -1,0 +1,151 @@
+//! Setting up, hooks, rules, the demo, and what goes wrong on the way.
+
+mod common;
+use common::{CONFIG, Sandbox};
+
+#[test]
+fn init_writes_a_configuration_that_works_and_overwrites_nothing() {
+    let s = Sandbox::with(&[("src/a.ts", "export const a = 1;\n"), ("b.py", "b = 1\n"), ("README.md", "text\n")]);
+    insta::assert_snapshot!(s.swage(&["init"]).told());
+    let written = s.read("swage.toml");
+    let listed = s.swage(&["rules", "list"]);
+    assert_eq!((listed.code, listed.stdout.contains("too-many-parameters")), (0, true), "{}", listed.told());
+    assert_eq!(s.swage(&["rules", "test"]).code, 0);
+    // The rule that is given as a suggestion works too.
+    let example: String = written
+        .lines()
+        .skip_while(|l| *l != "# [[rule]]")
+        .take_while(|l| l.starts_with('#'))
+        .map(|l| format!("{}\n", l.trim_start_matches("# ")))
+        .collect();
+    s.write("swage.toml", written.clone() + &example);
+    assert!(s.swage(&["rules", "list"]).stdout.contains("no-direct-store"));
+    s.write("swage.toml", "# mine\n");
+    let again = s.swage(&["init"]);
+    assert!(again.stdout.contains("it stays as it is") && s.read("swage.toml") == "# mine\n", "{}", again.told());
+}
+
+#[test]
+fn hooks_stand_beside_others() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "a = 1\n")]);
+    let program = std::path::Path::new(env!("CARGO_BIN_EXE_swage")).parent().expect("a folder").display().to_string();
+    let path = format!("{program}:{}", std::env::var("PATH").unwrap_or_default());
+    s.write(".git/hooks/pre-commit", "#!/bin/sh\necho ran > .git/earlier\n");
+    std::process::Command::new("chmod").arg("+x").arg(s.root.join(".git/hooks/pre-commit")).status().expect("chmod");
+    for _ in 0..2 {
+        assert_eq!(s.swage_in(".", &["init", "--hook", "commit"], "", &[("PATH", &path)]).code, 0);
+    }
+    let commit = |text: &str| {
+        s.write("a.py", text);
+        s.git(&["add", "a.py"]);
+        let mut command = std::process::Command::new("git");
+        command.current_dir(&s.root).env("PATH", &path).env("GIT_CONFIG_GLOBAL", "/dev/null").args([
+            "-c",
+            "user.name=x",
+            "-c",
+            "user.email=x@example.org",
+            "commit",
+            "-m",
+            "m",
+        ]);
+        let output = command.output().expect("git runs");
+        (output.status.success(), String::from_utf8_lossy(&output.stderr).into_owned())
+    };
+    let (done, said) = commit("a = 1\nbad(2)\n");
+    assert!(!done && said.contains("a.py:2:1: error: `bad(2)` is bad. [no-bad]"), "{said}");
+    assert_eq!(s.read(".git/earlier"), "ran\n");
+    let (done, said) = commit("a = 2\n");
+    assert!(done, "{said}");
+}
+
+#[test]
+fn rules_are_listed_shown_and_tested() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG)]);
+    insta::assert_snapshot!("list", s.swage(&["rules", "list"]).told());
+    insta::assert_snapshot!("show", s.swage(&["rules", "show", "no-bad"]).told());
+    let wrong = "\n[[rule.examples]]\npath = \"a.py\"\ncode = \"good(1)\\nbad(2)\\n\"\nlines = [1]\n";
+    let config = CONFIG.replace("\n[[rule]]\nid = \"parameters\"", &format!("{wrong}\n[[rule]]\nid = \"parameters\""));
+    s.write("swage.toml", config);
+    insta::assert_snapshot!("test", s.swage(&["rules", "test"]).told());
+}
+
+/// Each mistake with what is told and the exit code.
+#[test]
+fn mistakes_are_told_with_a_way_out() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "a = 1\n")]);
+    let outside = Sandbox::bare_folder();
+    let unborn = Sandbox::new();
+    unborn.write("a.py", "bad(1)\n");
+    let mut told = String::new();
+    let mut tell = |name: &str, ran: common::Ran| told += &format!("# {name}\n{}\n\n", ran.told());
+    tell("a bad revision", s.swage(&["review", "main..nowhere"]));
+    tell("no range", s.swage(&["review", "main"]));
+    tell("a missing target", s.swage(&["review", "--target", "nowhere"]));
+    tell("no repository", outside.swage(&["review"]));
+    tell("no git", s.swage_in(".", &["review", "--uncommitted"], "", &[("PATH", "/nowhere")]));
+    tell("no commit yet", unborn.swage(&["review", "--format", "lines"]));
+    tell("a missing patch", s.swage(&["review", "--patch", "nowhere.diff"]));
+    tell("a truncated patch", s.swage_in(".", &["review", "--patch", "-"], "--- a\n+++ b\n@@ -1,3 +1 @@\n-x\n", &[]));
+    tell(
+        "a patch that doesn't fit",
+        s.swage_in(
+            ".",
+            &["review", "--patch", "-", "--tree", "."],
+            "--- a/a.py\n+++ b/a.py\n@@ -1 +1 @@\n-z\n+y\n",
+            &[],
+        ),
+    );
+    tell("the gate on a patch", s.swage(&["gate", "--patch", "-"]));
+    tell("an unknown rule", s.swage(&["rules", "show", "no-bat"]));
+    tell("a missing configuration", s.swage(&["review", "--config", "nowhere.toml"]));
+    tell("posting without a token", s.swage(&["post", "--to", "http://127.0.0.1:1", "--proposal", "1"]));
+    tell(
+        "a host that is down",
+        s.swage_in(".", &["post", "--to", "http://127.0.0.1:1", "--proposal", "1"], "", &[("SWAGE_TOKEN", "t")]),
+    );
+    tell(
+        "an address that is none",
+        s.swage_in(".", &["post", "--to", "nowhere", "--proposal", "1"], "", &[("SWAGE_TOKEN", "t")]),
+    );
+    tell("an output that can't be written", s.swage(&["review", "--output", "/nowhere/out"]));
+    s.write("swage.toml", "pakcs = []\n[[rule]]\nid = \"x\"\n");
+    tell("a wrong configuration", s.swage(&["review"]));
+    insta::assert_snapshot!(told);
+}
+
+#[test]
+fn shallow_history_is_told() {
+    let s = Sandbox::with(&[("a.py", "a = 1\n")]);
+    s.commit("second");
+    s.branch("topic");
+    s.write("a.py", "a = 2\n");
+    s.commit("topic");
+    s.git(&["checkout", "--quiet", "main"]);
+    s.commit("main moves on");
+    let url = format!("file://{}", s.root.display());
+    s.git(&["clone", "--quiet", "--depth", "1", "--no-single-branch", "--branch", "topic", &url, "../shallow"]);
+    s.git(&["-C", "../shallow", "fetch", "--quiet", "--depth", "1", "origin", "main"]);
+    let ran = s.swage_in("../shallow", &["review", "--target", "origin/main"], "", &[]);
+    assert_eq!(ran.code, 2, "{}", ran.told());
+    assert!(
+        ran.stderr.contains("no common ancestor in this shallow clone") && ran.stderr.contains("git fetch --unshallow"),
+        "{}",
+        ran.told()
+    );
+}
+
+#[test]
+fn the_demo_tells_its_story_and_leaves_its_folder() {
+    let s = Sandbox::bare_folder();
+    let folder = s.root.join("ferry");
+    let ran = s.swage(&["demo", "ferry"]);
+    assert_eq!(ran.code, 0, "{}", ran.told());
+    // The port of its host and the place of the program differ from run to run.
+    let story: Vec<&str> = ran.stdout.lines().filter(|l| !l.contains("127.0.0.1") && !l.contains("alias")).collect();
+    insta::assert_snapshot!(story.join("\n").replace(&*folder.to_string_lossy(), "[folder]"));
+    assert!(folder.join("swage.toml").is_file());
+    // Its own folder may be made anew, any other stays.
+    assert_eq!(s.swage(&["demo", "ferry"]).code, 0);
+    s.write("other/file", "mine");
+    assert_eq!((s.swage(&["demo", "other"]).code, s.read("other/file")), (2, "mine".to_owned()));
+}
