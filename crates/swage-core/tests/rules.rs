@@ -55,6 +55,23 @@ fn every_shipped_rule_does_what_its_examples_say() {
     assert!(wrong.is_empty(), "{wrong}");
 }
 
+/// The blocks of the manual are right, and their examples hold.
+#[test]
+fn the_manual_is_right() {
+    let manual = include_str!("../../../docs/rules.md");
+    let blocks: Vec<&str> = manual.split("```toml\n").skip(1).filter_map(|rest| rest.split("```").next()).collect();
+    assert!(blocks.len() > 8, "the manual has lost its examples");
+    for block in blocks {
+        for rule in rules(block).unwrap_or_else(|e| panic!("{e}\n{block}")) {
+            for example in &rule.examples {
+                let found = scan_with(vec![rule.clone()], &example.path, &example.code);
+                let lines: Vec<u64> = found.hits.iter().map(|h| u64::from(h.span.start_line)).collect();
+                assert_eq!(lines, example.lines, "{}", rule.id);
+            }
+        }
+    }
+}
+
 #[test]
 fn every_language_has_the_same_abilities() {
     for language in LANGUAGES {
