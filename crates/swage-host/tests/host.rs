@@ -82,13 +82,21 @@ fn threads_follow_the_reports() {
             &[one.clone(), two.clone()],
             "revision 1 opened 0 reopened 0 moved 0 kept 0 closed 0 unchanged true",
         ),
-        ("aaaaaaaa", &[one.clone()], "revision 1 opened 0 reopened 0 moved 0 kept 1 closed 1 unchanged false"),
+        (
+            "aaaaaaaa",
+            std::slice::from_ref(&one),
+            "revision 1 opened 0 reopened 0 moved 0 kept 1 closed 1 unchanged false",
+        ),
         (
             "bbbbbbbb",
             &[finding("one", 9), three],
             "revision 2 opened 1 reopened 0 moved 1 kept 0 closed 0 unchanged false",
         ),
-        ("cccccccc", &[two], "revision 3 opened 0 reopened 1 moved 0 kept 0 closed 2 unchanged false"),
+        (
+            "cccccccc",
+            std::slice::from_ref(&two),
+            "revision 3 opened 0 reopened 1 moved 0 kept 0 closed 2 unchanged false",
+        ),
     ];
     for (head, findings, expected) in steps {
         assert_eq!(posted(&client, head, findings), *expected);

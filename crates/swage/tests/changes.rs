@@ -164,7 +164,7 @@ fn unusual_files() {
     s.git(&["update-index", "--chmod=+x", "mode.py"]);
     std::fs::remove_file(s.root.join("gone.py")).expect("removed");
     std::os::unix::fs::symlink("mode.py", s.root.join("link.py")).expect("a link");
-    s.write(&"ha\u{308}fen \u{1b}[31m.py", "bad(6)\n");
+    s.write("ha\u{308}fen \u{1b}[31m.py", "bad(6)\n");
     let ran = s.swage(&["review", "--format", "json"]);
     let json = ran.json();
     let files: Vec<String> = json["files"]

@@ -1,6 +1,6 @@
 //! Reading unified diffs: the model, the reader, the printer, applying and reversing, and line maps.
 //!
-//! [`read`] turns bytes into a [`Diff`] that borrows from them: no line is copied. A [`Hunk`] keeps its
+//! [`read()`] turns bytes into a [`Diff`] that borrows from them: no line is copied. A [`Hunk`] keeps its
 //! body as one slice, and its lines are found again when they are asked for, so a diff of 100 MB costs
 //! little more memory than its own bytes. Hunk lengths rule: as long as a hunk's header promises lines,
 //! whatever stands there is a body line, even when it looks like a header.

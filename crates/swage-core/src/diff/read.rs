@@ -60,6 +60,16 @@ struct Headers<'a> {
     ids: Option<(&'a [u8], &'a [u8], bool)>,
 }
 
+impl Headers<'_> {
+    /// Modes from lines of their own; then the one of the `index` line says nothing.
+    fn set_modes(&mut self, old: Option<Mode>, new: Option<Mode>) {
+        (self.old_mode, self.new_mode) = (old, new);
+        if let Some((_, _, with_mode)) = &mut self.ids {
+            *with_mode = false;
+        }
+    }
+}
+
 impl<'a> Reader<'a> {
     fn diff(&mut self) -> Result<Diff<'a>, DiffError> {
         let mut diff = Diff::default();
@@ -208,13 +218,15 @@ impl<'a> Reader<'a> {
             None => Err(bad()),
         };
         if let Some(text) = rest("old mode ") {
-            h.old_mode = mode(text);
+            h.set_modes(mode(text), h.new_mode);
         } else if let Some(text) = rest("new mode ") {
-            h.new_mode = mode(text);
+            h.set_modes(h.old_mode, mode(text));
         } else if let Some(text) = rest("new file mode ") {
-            (h.new_mode, h.added) = (mode(text), true);
+            h.set_modes(h.old_mode, mode(text));
+            h.added = true;
         } else if let Some(text) = rest("deleted file mode ") {
-            (h.old_mode, h.deleted) = (mode(text), true);
+            h.set_modes(mode(text), h.new_mode);
+            h.deleted = true;
         } else if let Some(text) = rest("similarity index ") {
             h.similarity = percent(text);
         } else if let Some(text) = rest("dissimilarity index ") {
@@ -231,11 +243,16 @@ impl<'a> Reader<'a> {
             let mut words = text.splitn(2, |&b| b == b' ');
             let ids = words.next().unwrap_or_default();
             let Some(dots) = ids.windows(2).position(|w| w == b"..") else { return Ok(false) };
-            let word = words.next().and_then(mode);
-            if word.is_some() {
-                (h.old_mode, h.new_mode) = (h.old_mode.or(word), h.new_mode.or(word));
+            let (old, new) = (&ids[..dots], &ids[dots + 2..]);
+            if ![old, new].iter().all(|id| !id.is_empty() && id.iter().all(u8::is_ascii_hexdigit)) {
+                return Ok(false);
             }
-            h.ids = Some((&ids[..dots], &ids[dots + 2..], word.is_some()));
+            // The mode stands here when it stays, and on lines of its own when it doesn't.
+            let word = words.next().and_then(mode).filter(|_| h.old_mode.is_none() && h.new_mode.is_none());
+            if word.is_some() {
+                (h.old_mode, h.new_mode) = (word, word);
+            }
+            h.ids = Some((old, new, word.is_some()));
         } else {
             return Ok(false);
         }
@@ -586,8 +603,12 @@ fn end_of(hunk: &Hunk<'_>) -> u64 {
     u64::from(start_of(hunk)) + u64::from(hunk.old_lines)
 }
 
-fn trim_cr(line: &[u8]) -> &[u8] {
-    line.strip_suffix(b"\r").unwrap_or(line)
+/// A header line without the CRs at its end; mailers may have added more than one.
+fn trim_cr(mut line: &[u8]) -> &[u8] {
+    while let Some(rest) = line.strip_suffix(b"\r") {
+        line = rest;
+    }
+    line
 }
 
 fn mode(text: &[u8]) -> Option<Mode> {
