@@ -60,7 +60,7 @@ impl Paint {
 
     /// Something that goes.
     pub fn gone(self, text: impl Display) -> String {
-        self.with(AnsiColor::Red.on_default(), text)
+        self.with(AnsiColor::BrightRed.on_default(), text)
     }
 
     /// What a reader may pass over.
