@@ -11,6 +11,7 @@
 
 mod apply;
 mod error;
+mod fields;
 mod leap;
 mod linemap;
 mod mail;

@@ -7,6 +7,7 @@
 use std::borrow::Cow;
 
 use super::error::{DiffError, Expected};
+use super::fields::{hunk_header, mode, percent, starts_patch, trim_cr};
 use super::leap::leap;
 use super::model::{Binary, Body, Diff, FileDiff, Hunk, Kind, Mode, Patch};
 use super::names::{Pair, git_names, header_name, strip_pair, strip_single, unquote_path};
@@ -561,22 +562,6 @@ impl<'a> Reader<'a> {
     }
 }
 
-/// True when a new commit or mail begins at this line.
-fn starts_patch(input: &[u8], at: usize, line: &[u8]) -> bool {
-    let hex = |text: &[u8]| text.len() >= 40 && text[..40].iter().all(u8::is_ascii_hexdigit);
-    match line.first() {
-        Some(b'c') => line.strip_prefix(b"commit ").is_some_and(hex) || line.starts_with(b"changeset: "),
-        Some(b'F') => line.strip_prefix(b"From ").is_some_and(|rest| {
-            // A mailbox separator: a commit id or an address, at the start or behind an empty line, a header below it.
-            let fresh = at == 0 || input[..at].ends_with(b"\n\n") || input[..at].ends_with(b"\r\n\r\n");
-            let below = &input[(at + line.len() + 1).min(input.len())..];
-            let name = below.iter().position(|b| !(b.is_ascii_alphanumeric() || *b == b'-')).unwrap_or(0);
-            hex(rest) || fresh && name > 0 && below.get(name) == Some(&b':')
-        }),
-        _ => false,
-    }
-}
-
 fn file<'a>(kind: Kind, old_path: Cow<'a, [u8]>, new_path: Cow<'a, [u8]>, body: Body<'a>) -> FileDiff<'a> {
     FileDiff {
         preamble: &[],
@@ -601,52 +586,4 @@ fn start_of(hunk: &Hunk<'_>) -> u32 {
 /// First old line behind the hunk, 1-based.
 fn end_of(hunk: &Hunk<'_>) -> u64 {
     u64::from(start_of(hunk)) + u64::from(hunk.old_lines)
-}
-
-/// A header line without the CRs at its end; mailers may have added more than one.
-fn trim_cr(mut line: &[u8]) -> &[u8] {
-    while let Some(rest) = line.strip_suffix(b"\r") {
-        line = rest;
-    }
-    line
-}
-
-fn mode(text: &[u8]) -> Option<Mode> {
-    let text = std::str::from_utf8(text).ok()?.trim();
-    u32::from_str_radix(text, 8).ok().filter(|m| *m < 0o1_000_000).map(Mode)
-}
-
-fn percent(text: &[u8]) -> Option<u8> {
-    std::str::from_utf8(text).ok()?.trim().strip_suffix('%')?.parse().ok().filter(|p| *p <= 100)
-}
-
-/// `@@ -old[,lines] +new[,lines] @@`: the four numbers; the text is filled in later.
-fn hunk_header(line: &[u8]) -> Option<Hunk<'_>> {
-    let rest = line.strip_prefix(b"@@ -")?;
-    let (old_start, old_lines, rest) = range(rest)?;
-    let (new_start, new_lines, rest) = range(rest.strip_prefix(b" +")?)?;
-    rest.starts_with(b" @@").then_some(())?;
-    Some(Hunk { old_start, old_lines, new_start, new_lines, text: &[], body_at: 0 })
-}
-
-/// `start[,lines]`, and what follows. Line numbers are 1-based unless the side is empty, and stay far from overflow.
-fn range(text: &[u8]) -> Option<(u32, u32, &[u8])> {
-    let (start, mut rest) = number(text)?;
-    let mut lines = 1;
-    if let Some((b',', behind)) = rest.split_first() {
-        (lines, rest) = number(behind)?;
-    }
-    (start > 0 || lines == 0).then_some(())?;
-    start.checked_add(lines)?.checked_add(2)?;
-    Some((start, lines, rest))
-}
-
-fn number(text: &[u8]) -> Option<(u32, &[u8])> {
-    let mut n = 0u32;
-    let mut rest = text;
-    while let Some((digit @ b'0'..=b'9', behind)) = rest.split_first() {
-        n = n.checked_mul(10)?.checked_add(u32::from(digit - b'0'))?;
-        rest = behind;
-    }
-    (rest.len() < text.len()).then_some((n, rest))
 }

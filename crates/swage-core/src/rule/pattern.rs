@@ -63,6 +63,23 @@ impl Pattern {
         statement: bool,
         language: &'static Language,
     ) -> Result<Self, PatternError> {
+        let as_written = Self::compile_text(code, holes, statement, language);
+        if as_written.is_ok() {
+            return as_written;
+        }
+        // Where statements need a semicolon, a hole that stands for statements needn't be given one.
+        match with_semicolons(code, holes) {
+            Some(code) => Self::compile_text(&code, holes, statement, language).or(as_written),
+            None => as_written,
+        }
+    }
+
+    fn compile_text(
+        code: &str,
+        holes: &[Hole],
+        statement: bool,
+        language: &'static Language,
+    ) -> Result<Self, PatternError> {
         let trimmed = code.trim();
         let lead = code.len() - code.trim_start().len();
         if trimmed.is_empty() {
@@ -144,6 +161,21 @@ pub(crate) fn is_irrelevant(node: Node<'_>, parent_kind: &str, language: &Langua
         ";" => !parent_kind.starts_with("for"),
         _ => node.start_byte() == node.end_byte(),
     }
+}
+
+/// The pattern with a semicolon behind each hole that stands last in a block; `None` when there is no such hole.
+fn with_semicolons(code: &str, holes: &[Hole]) -> Option<String> {
+    let mut out = code.to_owned();
+    for (at, _) in code.match_indices('}').collect::<Vec<_>>().into_iter().rev() {
+        let before = code[..at].trim_end();
+        let is_hole = |hole: &Hole| {
+            before.strip_suffix(hole.name.as_str()).is_some_and(|rest| rest.trim_end().ends_with(['{', '}', ';']))
+        };
+        if holes.iter().any(is_hole) {
+            out.insert(before.len(), ';');
+        }
+    }
+    (out != code).then_some(out)
 }
 
 struct Builder<'a> {

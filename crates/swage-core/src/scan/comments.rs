@@ -152,6 +152,12 @@ fn is_prose(node: Node<'_>, source: &[u8]) -> bool {
     let text = source.get(node.byte_range()).unwrap_or_default();
     match node.kind() {
         "assignment" => !text.contains(&b'='),
+        // `the end;` declares a variable, as far as a grammar knows.
+        "local_variable_declaration" | "field_declaration" => {
+            let first = text.split(|b| !b.is_ascii_alphanumeric()).next().unwrap_or_default();
+            let keyword = [&b"private"[..], b"public", b"protected", b"static", b"final", b"int", b"long", b"boolean"];
+            !text.contains(&b'=') && !keyword.contains(&first)
+        }
         "return_statement" | "raise_statement" | "return_expression" | "delete_statement" => {
             !text.iter().any(|b| b"(=.;[".contains(b))
         }
