@@ -206,15 +206,24 @@ pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
             base_keys.insert((at, i), name);
         }
     }
-    let fresh = |at: usize, i: usize, used: &mut HashSet<String>| {
-        let file = &files[at];
-        (0..).map(|n| key(&file.new_path, &file.head[i], n)).find(|k| used.insert(k.clone())).unwrap_or_default()
+    // Where to go on looking for a free number; equal findings may be many.
+    let mut next: HashMap<(usize, &str, &str, u64), u32> = HashMap::new();
+    let mut fresh = |at: usize, i: usize| {
+        let (file, hit) = (&files[at], &files[at].head[i]);
+        let number = next.entry((at, &hit.rule, &hit.scope, hit.folded)).or_default();
+        loop {
+            let name = key(&file.new_path, hit, *number);
+            *number += 1;
+            if used.insert(name.clone()) {
+                return name;
+            }
+        }
     };
     compared
         .iter()
         .map(|c| match (c.base, c.head) {
             (Some(place), _) => base_keys[&place].clone(),
-            (None, Some((at, i))) => fresh(at, i, &mut used),
+            (None, Some((at, i))) => fresh(at, i),
             (None, None) => String::new(),
         })
         .collect()

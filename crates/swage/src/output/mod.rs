@@ -81,8 +81,11 @@ pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
     use std::os::unix::fs::PermissionsExt;
     let failed = |e: &dyn std::fmt::Display| Failure::unfinished(format!("{} can't be written: {e}", path.display()));
     let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    if !folder.is_dir() {
+        return Err(failed(&format!("there is no folder {}", folder.display())));
+    }
     let builder = tempfile::Builder::new().permissions(std::fs::Permissions::from_mode(0o666)).tempfile_in(folder);
-    let mut file = builder.map_err(|e| failed(&std::io::Error::from(e.kind())))?;
+    let mut file = builder.map_err(|e| failed(&e))?;
     file.write_all(bytes).map_err(|e| failed(&e))?;
     file.persist(path).map_err(|e| failed(&e.error))?;
     Ok(())

@@ -1,0 +1,142 @@
+//! The program as a citizen of the shell: help, completions, pipes, files, configuration in layers.
+
+mod common;
+use common::{CONFIG, Sandbox};
+
+#[test]
+fn help_tells_what_to_do() {
+    let s = Sandbox::bare_folder();
+    let mut told = String::new();
+    for args in [&["--help"][..], &["review", "--help"], &["gate", "--help"], &["rules", "--help"], &["post", "--help"]]
+    {
+        let ran = s.swage(args);
+        assert_eq!(ran.code, 0);
+        told += &format!("$ swage {}\n{}\n", args.join(" "), ran.stdout);
+    }
+    insta::assert_snapshot!(told);
+    for command in ["review", "gate", "compare", "scan", "post", "init", "demo"] {
+        assert!(s.swage(&[command, "--help"]).stdout.contains("Example"), "{command} --help shows no example");
+    }
+    for shell in ["bash", "zsh", "fish", "elvish", "powershell"] {
+        let script = s.swage(&["completions", shell]);
+        assert!(script.code == 0 && script.stdout.contains("uncommitted"), "{shell}");
+    }
+    for wrong in [&["reveiw"][..], &["review", "--staged", "--committed"], &["review", "--format", "xml"], &["post"]] {
+        assert_eq!(s.swage(wrong).code, 2, "{wrong:?}");
+    }
+}
+
+#[test]
+fn output_goes_to_files_whole_and_to_pipes_quietly() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", &"bad(1)\n".repeat(20_000))]);
+    let ran = s.swage(&["scan", "--output", "found.txt", "--color", "always"]);
+    assert_eq!((ran.code, ran.stdout.as_str()), (0, ""), "{}", ran.told());
+    let written = s.read("found.txt");
+    assert!(written.contains("20000 errors") && !written.contains('\u{1b}'));
+    // A reader that goes away early is no failure.
+    let program = env!("CARGO_BIN_EXE_swage");
+    let script = format!("'{program}' scan --format lines --no-cache; echo \"exit $?\" >&2");
+    let output =
+        std::process::Command::new("sh").current_dir(&s.root).args(["-c", &format!("({script}) | head -n 1")]).output();
+    let output = output.expect("a shell");
+    assert_eq!(String::from_utf8_lossy(&output.stderr), "exit 0\n");
+    // A file that can't be replaced stays as it was.
+    s.write("kept/found.txt", "mine");
+    assert_eq!(s.swage(&["scan", "--output", "kept"]).code, 3);
+    assert_eq!(s.read("kept/found.txt"), "mine");
+}
+
+fn rule(id: &str, word: &str, severity: &str) -> String {
+    format!(
+        "[[rule]]\nid = \"{id}\"\nseverity = \"{severity}\"\ntitle = \"t\"\nmessage = \"{{match}}\"\nmatch = {{ text = \"{word}\" }}\n"
+    )
+}
+
+#[test]
+fn configuration_in_layers() {
+    let s = Sandbox::with(&[("a.txt", "alpha\nbeta\ngamma\ndelta\n")]);
+    s.write("swage.toml", format!("packs = []\nextends = [\"../house.toml\"]\n{}", rule("near", "alpha", "note")));
+    s.write(
+        "../house.toml",
+        format!("extends = [\"house/more.toml\"]\n{}{}", rule("near", "beta", "error"), rule("house", "beta", "error")),
+    );
+    s.write("../house/more.toml", rule("more", "gamma", "warning"));
+    s.write(".swage/rules/own.toml", rule("own", "delta", "note"));
+    let lines = |s: &Sandbox| {
+        s.swage(&["scan", "--format", "lines"])
+            .told()
+            .lines()
+            .filter(|l| l.starts_with("a.txt"))
+            .collect::<Vec<_>>()
+            .join("\n")
+    };
+    // The nearer rule replaces the farther one of the same id.
+    insta::assert_snapshot!(lines(&s), @r"
+    a.txt:1:1: note: alpha [near]
+    a.txt:2:1: error: beta [house]
+    a.txt:3:1: warning: gamma [more]
+    a.txt:4:1: note: delta [own]
+    ");
+    // The gate reads them from the target, and the house's rules from beside the repository.
+    s.commit("rules");
+    s.branch("topic");
+    s.write("a.txt", "alpha\nbeta\ngamma\ndelta\nbeta\n");
+    let gate = s.swage(&["gate", "--format", "json"]);
+    assert_eq!((gate.code, gate.json()["counts"]["new"]["error"].as_u64()), (1, Some(1)), "{}", gate.told());
+
+    let mut told = String::new();
+    let mut broken = |name: &str, s: &Sandbox| told += &format!("# {name}\n{}\n\n", s.swage(&["rules", "list"]).told());
+    s.write(".swage/rules/twin.toml", rule("own", "x", "note"));
+    broken("one id in two files of one's own", &s);
+    std::fs::remove_file(s.root.join(".swage/rules/twin.toml")).expect("removed");
+    s.write("../house/more.toml", "extends = [\"../house.toml\"]\n");
+    broken("a circle", &s);
+    s.write("../house/more.toml", "extends = [\"nowhere.toml\"]\n");
+    broken("a missing file", &s);
+    s.write("../house/more.toml", "packs = []\n");
+    broken("settings where only rules may stand", &s);
+    s.write("../house/more.toml", b"\xff\xfe");
+    broken("not UTF-8", &s);
+    s.write("swage.toml", "packs = [\"leftover\"]\n");
+    broken("an unknown pack", &s);
+    insta::assert_snapshot!(told);
+}
+
+#[test]
+fn scans_of_folders_revisions_and_trees() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "bad(1)\n"), (".gitignore", "out/\n")]);
+    s.write("b.py", "bad(2)\n");
+    s.write("out/c.py", "bad(3)\n");
+    let lines = |args: &[&str]| {
+        let ran = s.swage(&[&["scan", "--format", "lines"], args].concat());
+        assert_eq!(ran.code, 0, "{}", ran.told());
+        ran.stdout.lines().map(|l| l.split(':').next().unwrap_or_default().to_owned()).collect::<Vec<_>>().join(" ")
+    };
+    assert_eq!(lines(&[]), "a.py b.py");
+    assert_eq!(lines(&["main"]), "a.py");
+    assert_eq!(lines(&["--tree", ".", "--config", "swage.toml"]), "a.py b.py out/c.py");
+    let outside = Sandbox::bare_folder();
+    outside.write("swage.toml", CONFIG);
+    outside.write("deep/er/d.py", "bad(4)\n");
+    assert_eq!(
+        outside.swage(&["scan", "--format", "lines"]).stdout,
+        "deep/er/d.py:1:1: error: `bad(4)` is bad. [no-bad]\n"
+    );
+    // Modes, submodules and links are listed with a review.
+    s.git(&["init", "--quiet", "../lib"]);
+    s.git(&["-C", "../lib", "commit", "--quiet", "--allow-empty", "-m", "lib"]);
+    s.git(&["-c", "protocol.file.allow=always", "submodule", "--quiet", "add", "../lib", "lib"]);
+    s.git(&["update-index", "--chmod=+x", "a.py"]);
+    let json = s.swage(&["review", "--staged", "--format", "json"]).json();
+    let files: Vec<String> = json["files"]
+        .as_array()
+        .expect("files")
+        .iter()
+        .map(|f| format!("{} {} {}", f["new_path"], f["kind"], f["why_not"]))
+        .collect();
+    insta::assert_snapshot!(files.join("\n"), @r#"
+    ".gitmodules" "added" "no rule looks at it"
+    "a.py" "mode" null
+    "lib" "added" "it is a submodule"
+    "#);
+}
