@@ -182,7 +182,8 @@ fn comments_that_are_code() {
                 "# for row in rows:\n#     use(row)",
                 "# import csv",
                 "# return rows[0]",
-                "# board.show(text)",
+                "# board.show('text')",
+                "# self.show(text)",
                 "# if late:\n#     raise Late(boat)",
             ],
             &[
@@ -197,6 +198,12 @@ fn comments_that_are_code() {
                 "# -*- coding: utf-8 -*-",
                 "# (optional)",
                 "# rows first",
+                "# transpose()",
+                "# math.atan2(-0, x)",
+                "# (sin(x), cos(x))",
+                "# coding=utf-8",
+                "# name=value (optional)",
+                "# The rows, as in\n#     rows = load(path)\n# and so on.",
             ],
         ),
         (

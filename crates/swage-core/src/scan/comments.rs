@@ -9,6 +9,9 @@ use crate::lang::{Class, Language};
 /// Longest run of lines that is tried, so that a file of comments stays cheap.
 const LONGEST_RUN: usize = 200;
 
+/// A comment line: its bytes in the source, and its text without the marker.
+type Line = (Range<usize>, String);
+
 /// Byte ranges of the source's comments that are code. `comments` are the comment nodes in order.
 pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'static Language) -> Vec<Range<usize>> {
     let mut found = Vec::new();
@@ -16,7 +19,7 @@ pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'s
     if parser.set_language(&language.tables().grammar).is_err() {
         return found;
     }
-    let mut run: Vec<(Range<usize>, String)> = Vec::new();
+    let mut run: Vec<Line> = Vec::new();
     let mut last: Option<Node<'_>> = None;
     for comment in comments {
         let Some(text) = source.get(comment.byte_range()).map(String::from_utf8_lossy) else { continue };
@@ -62,18 +65,19 @@ fn alone_on_line(source: &[u8], offset: usize) -> bool {
 }
 
 /// Tries the whole run, then its parts between lines that can't be code, then single lines.
-fn judge(
-    run: &mut Vec<(Range<usize>, String)>,
-    parser: &mut Parser,
-    language: &'static Language,
-    found: &mut Vec<Range<usize>>,
-) {
+fn judge(run: &mut Vec<Line>, parser: &mut Parser, language: &'static Language, found: &mut Vec<Range<usize>>) {
     let lines = std::mem::take(run);
     if lines.is_empty() || lines.len() > LONGEST_RUN {
         return;
     }
+    let indent = |lines: &[Line]| {
+        let own = lines.iter().filter(|(_, l)| !l.trim().is_empty()).map(|(_, l)| l.len() - l.trim_start().len());
+        own.min().unwrap_or(0)
+    };
+    let whole = indent(&lines);
     for part in lines.split(|(_, text)| !could_be_code(text, language)) {
-        if part.is_empty() {
+        // Code that stands further in than the words around it is an example.
+        if part.is_empty() || part.len() < lines.len() && indent(part) >= whole + 2 {
             continue;
         }
         if is_code(part, parser, language) {
@@ -107,7 +111,7 @@ fn could_be_code(text: &str, language: &Language) -> bool {
             || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
 }
 
-fn is_code(lines: &[(Range<usize>, String)], parser: &mut Parser, language: &'static Language) -> bool {
+fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> bool {
     // Common indentation goes, the rest counts (Python).
     let text: Vec<&str> = lines.iter().flat_map(|(_, l)| l.lines()).filter(|l| !l.trim().is_empty()).collect();
     let indent = text.iter().map(|l| l.len() - l.trim_start().len()).min().unwrap_or(0);
@@ -149,9 +153,11 @@ fn has_sign(root: Node<'_>, range: Range<usize>, language: &Language, source: &[
 
 /// `note: text` parses as an annotation, `return early` and `see(also)` as statements; none of them shows code.
 fn is_prose(node: Node<'_>, source: &[u8]) -> bool {
+    let ends_in_semicolon = source.get(node.end_byte()) == Some(&b';');
     let text = source.get(node.byte_range()).unwrap_or_default();
     match node.kind() {
-        "assignment" => !text.contains(&b'='),
+        // `coding=utf-8` speaks to editors, `name=value (optional)` to readers.
+        "assignment" => !text.contains(&b'=') || text.starts_with(b"coding") || has_spaced_call(text),
         // `the end;` declares a variable, as far as a grammar knows.
         "local_variable_declaration" | "field_declaration" => {
             let first = text.split(|b| !b.is_ascii_alphanumeric()).next().unwrap_or_default();
@@ -162,10 +168,20 @@ fn is_prose(node: Node<'_>, source: &[u8]) -> bool {
             !text.iter().any(|b| b"(=.;[".contains(b))
         }
         "call" | "call_expression" => {
-            // `see (also)`: code has no blank before the bracket.
             let open = text.iter().position(|b| *b == b'(').unwrap_or(text.len());
-            text[..open].last().is_some_and(u8::is_ascii_whitespace)
+            // `see (also)`: code has no blank before the bracket.
+            let spaced = text[..open].last().is_some_and(u8::is_ascii_whitespace);
+            // A call inside an expression, or one alone that could be a name for something, is no statement.
+            let statement = node.parent().is_some_and(|p| p.kind().ends_with("statement"));
+            let telling =
+                text.starts_with(b"self.") || text.contains(&b'"') || text.contains(&b'\'') || ends_in_semicolon;
+            spaced || !statement || !telling
         }
         _ => false,
     }
+}
+
+/// `word (`: code has no blank before the bracket of a call.
+fn has_spaced_call(text: &[u8]) -> bool {
+    text.windows(3).any(|w| w[0].is_ascii_alphanumeric() && w[1] == b' ' && w[2] == b'(')
 }
