@@ -1,9 +1,40 @@
 //! Swage's computing: reading diffs, matching rules, comparing with a baseline, deciding a verdict.
 //!
 //! Bytes and values go in, values come out: nothing in this crate touches files, processes, clocks, the environment,
-//! networks or terminals. The stages, in the order in which a review goes through them:
+//! networks or terminals. The rooms, in the order in which a review goes through them:
 //!
-//! 1. [`diff`] reads a unified diff and says which lines stayed;
+//! 1. [`diff`] reads a unified diff, applies it, and says which lines stayed;
+//! 2. [`change`] is the change that is reviewed, and how its contents are come by;
+//! 3. [`rule`] reads rules and settings and compiles them, with the languages of [`lang`] and the rules of [`packs`];
+//! 4. [`scan`] finds what rules find in one file;
+//! 5. [`baseline`] compares the findings of both sides;
+//! 6. [`review`] puts it all together, and every output is a function of the result;
+//! 7. [`gate`] decides.
+//!
+//! ```
+//! use std::sync::Arc;
+//! use swage_core::lang::Language;
+//! use swage_core::rule::{Limits, RuleSet, read_rules};
+//! use swage_core::scan::scan;
+//!
+//! let rules = r#"
+//! [[rule]]
+//! id = "no-waiting"
+//! severity = "warning"
+//! title = "No waiting"
+//! message = "`{match}` waits {TIME} seconds."
+//! languages = ["python"]
+//! match = { code = "time.sleep(TIME)", holes.TIME = {} }
+//! "#;
+//! let rules = read_rules("rules.toml", rules, false).expect("the rules are right").rules;
+//! let set = RuleSet::new(rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect());
+//!
+//! let code = b"import time\n# time.sleep(1)\ntime.sleep( 2 )\n";
+//! let found = scan(code, Language::by_name("python"), &set, &set.wanted(b"board.py"), &Limits::default());
+//! assert_eq!(found.hits.len(), 1);
+//! assert_eq!(found.hits[0].span.start_line, 3);
+//! assert_eq!(found.hits[0].message, "`time.sleep( 2 )` waits 2 seconds.");
+//! ```
 #![forbid(unsafe_code)]
 #![deny(clippy::print_stdout, clippy::print_stderr, clippy::disallowed_methods)]
 

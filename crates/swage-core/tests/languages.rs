@@ -264,43 +264,45 @@ fn comments_that_are_code() {
 /// What a pattern may look like in each language, and code on whose second line it stands and on whose first it doesn't.
 #[test]
 fn patterns_in_every_position() {
-    let many = "many = true";
-    let one = "";
-    let cases: &[(&str, &str, &[(&str, &str)], &str)] = &[
+    const MANY: &str = "many = true";
+    const ONE: &str = "";
+    /// Language, pattern, its holes with what is asked of them, and the code.
+    type Case = (&'static str, &'static str, &'static [(&'static str, &'static str)], &'static str);
+    let cases: &[Case] = &[
         (
             "python",
             "class NAME(Base):\n    BODY",
-            &[("NAME", one), ("BODY", many)],
+            &[("NAME", ONE), ("BODY", MANY)],
             "class A(Other): pass\nclass B(Base): pass\n",
         ),
-        ("python", "import MODULE", &[("MODULE", one)], "from a import b\nimport c\n"),
-        ("python", "lambda X: X", &[("X", one)], "lambda x: y\nlambda x: x\n"),
-        ("python", "[X for X in LIST]", &[("X", one), ("LIST", one)], "[f(x) for x in y]\n[x for x in y]\n"),
-        ("python", "f(KEY=VALUE)", &[("KEY", one), ("VALUE", one)], "f(1)\nf(a=1)\n"),
+        ("python", "import MODULE", &[("MODULE", ONE)], "from a import b\nimport c\n"),
+        ("python", "lambda X: X", &[("X", ONE)], "lambda x: y\nlambda x: x\n"),
+        ("python", "[X for X in LIST]", &[("X", ONE), ("LIST", ONE)], "[f(x) for x in y]\n[x for x in y]\n"),
+        ("python", "f(KEY=VALUE)", &[("KEY", ONE), ("VALUE", ONE)], "f(1)\nf(a=1)\n"),
         (
             "python",
             "with open(ARGS) as FILE:\n    BODY",
-            &[("ARGS", many), ("FILE", one), ("BODY", many)],
+            &[("ARGS", MANY), ("FILE", ONE), ("BODY", MANY)],
             "with lock: pass\nwith open(a) as f: f.read()\n",
         ),
-        ("python", "not X == None", &[("X", one)], "x == None\nnot x == None\n"),
+        ("python", "not X == None", &[("X", ONE)], "x == None\nnot x == None\n"),
         (
             "python",
             "@cached\ndef NAME(GIVEN):\n    BODY",
-            &[("NAME", one), ("GIVEN", many), ("BODY", many)],
+            &[("NAME", ONE), ("GIVEN", MANY), ("BODY", MANY)],
             "def f(): pass\n@cached\ndef g(): pass\n",
         ),
         (
             "typescript",
             "async function NAME(GIVEN) { BODY }",
-            &[("NAME", one), ("GIVEN", many), ("BODY", many)],
+            &[("NAME", ONE), ("GIVEN", MANY), ("BODY", MANY)],
             "function f() {}\nasync function g(a: A) { x(); }\n",
         ),
-        ("typescript", "X as any", &[("X", one)], "x as A;\ny.z as any;\n"),
+        ("typescript", "X as any", &[("X", ONE)], "x as A;\ny.z as any;\n"),
         (
             "typescript",
             "type NAME = string | REST;",
-            &[("NAME", one), ("REST", one)],
+            &[("NAME", ONE), ("REST", ONE)],
             "type A = string;\ntype B = string | number;\n",
         ),
         (
@@ -312,53 +314,53 @@ fn patterns_in_every_position() {
         (
             "typescript",
             "import DEFAULT from \"old\"",
-            &[("DEFAULT", one)],
+            &[("DEFAULT", ONE)],
             "import a from \"new\";\nimport a from \"old\"\n",
         ),
-        ("typescript", "`${X}`", &[("X", one)], "`a${x}`;\n`${x}`;\n"),
+        ("typescript", "`${X}`", &[("X", ONE)], "`a${x}`;\n`${x}`;\n"),
         (
             "typescript",
             "case VALUE: throw ERROR;",
-            &[("VALUE", one), ("ERROR", one)],
+            &[("VALUE", ONE), ("ERROR", ONE)],
             "switch (a) { case 1: f();\ncase 2: throw e; }\n",
         ),
         (
             "tsx",
             "<img src={SOURCE} />",
-            &[("SOURCE", one)],
+            &[("SOURCE", ONE)],
             "const a = <img alt=\"\" src={x} />;\nconst b = <img src={x} />;\n",
         ),
-        ("javascript", "A || B", &[("A", one), ("B", one)], "a && b;\na || b;\n"),
-        ("javascript", "({ KEY: VALUE })", &[("KEY", one), ("VALUE", one)], "({});\n({ a: 1 });\n"),
+        ("javascript", "A || B", &[("A", ONE), ("B", ONE)], "a && b;\na || b;\n"),
+        ("javascript", "({ KEY: VALUE })", &[("KEY", ONE), ("VALUE", ONE)], "({});\n({ a: 1 });\n"),
         (
             "java",
             "synchronized (LOCK) { BODY }",
-            &[("LOCK", one), ("BODY", many)],
+            &[("LOCK", ONE), ("BODY", MANY)],
             "class A { void f() { g();\nsynchronized (this) { g(); } } }\n",
         ),
         ("java", "@Deprecated", &[], "class A { @Override void f() {}\n@Deprecated void g() {} }\n"),
         (
             "java",
             "X instanceof Y",
-            &[("X", one), ("Y", one)],
+            &[("X", ONE), ("Y", ONE)],
             "class A { boolean a = b == c;\nboolean d = b instanceof C; }\n",
         ),
-        ("go", "defer CALL(ARGS)", &[("CALL", one), ("ARGS", many)], "package p; func f() { g()\ndefer h(1) }\n"),
-        ("go", "for { BODY }", &[("BODY", many)], "package p; func f() { for a { b() }\nfor { b() } }\n"),
+        ("go", "defer CALL(ARGS)", &[("CALL", ONE), ("ARGS", MANY)], "package p; func f() { g()\ndefer h(1) }\n"),
+        ("go", "for { BODY }", &[("BODY", MANY)], "package p; func f() { for a { b() }\nfor { b() } }\n"),
         (
             "go",
             "X, _ := CALL(ARGS)",
-            &[("X", one), ("CALL", one), ("ARGS", many)],
+            &[("X", ONE), ("CALL", ONE), ("ARGS", MANY)],
             "package p; func f() { x, err := g()\nx, _ := g() }\n",
         ),
         (
             "rust",
             "match X { A => B, _ => c() }",
-            &[("X", one), ("A", one), ("B", one)],
+            &[("X", ONE), ("A", ONE), ("B", ONE)],
             "fn f() { if a { b() }\nmatch a { 1 => b(), _ => c() } }\n",
         ),
-        ("rust", "unsafe { BODY }", &[("BODY", many)], "fn f() { { b() }\nunsafe { b() } }\n"),
-        ("rust", "X?.Y()", &[("X", one), ("Y", one)], "fn f() { a.b();\na?.b(); }\n"),
+        ("rust", "unsafe { BODY }", &[("BODY", MANY)], "fn f() { { b() }\nunsafe { b() } }\n"),
+        ("rust", "X?.Y()", &[("X", ONE), ("Y", ONE)], "fn f() { a.b();\na?.b(); }\n"),
     ];
     for (name, pattern, holes, code) in cases {
         let language = Language::by_name(name).expect("a language");

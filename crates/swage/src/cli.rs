@@ -5,7 +5,8 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 
-use crate::output::Format;
+use crate::failure::Failure;
+use crate::output::{self, Document, Format};
 
 /// Reviews a proposed change with the project's own rules and decides whether it may be merged.
 #[derive(Debug, Parser)]
@@ -146,6 +147,13 @@ pub struct OutputArgs {
     /// Write the result to a file, which is replaced whole or not at all [default: standard output]
     #[arg(long, value_name = "FILE")]
     pub output: Option<PathBuf>,
+}
+
+impl OutputArgs {
+    /// Puts a document out as asked.
+    pub fn write(&self, document: &Document<'_>) -> Result<(), Failure> {
+        output::write(self.format, self.output.as_deref(), document)
+    }
 }
 
 #[derive(Debug, Args)]

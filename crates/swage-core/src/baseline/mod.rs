@@ -5,7 +5,7 @@
 //!
 //! 1. the same file (renames followed) and rule, and the diff's line map takes the old place to the new one: first with
 //!    the same text, then with the same first line and column although text further down changed;
-//! 2. the same file, rule, enclosing definition and text, white space folded;
+//! 2. the same file, rule, enclosing definition and text, white space aside;
 //! 3. the same rule and text elsewhere in the change, when it left the one place and came to the other: moved code, to
 //!    another file or within one;
 //! 4. for measures, the same definition by name.

@@ -104,7 +104,7 @@ pub struct Finding {
     pub before: Option<Anchor>,
     /// The names of the definitions around it.
     pub scope: String,
-    /// Digest of the matched text with its white space folded, in hexadecimal digits.
+    /// Digest of the matched text without its white space, in hexadecimal digits.
     pub text_digest: String,
     /// Whether a line of it was added by the change (for absent ones: removed).
     pub on_changed_line: bool,

@@ -14,10 +14,9 @@ pub use config::{Config, Limits, Policy};
 pub use load::{FileReader, LoadError, Loaded, load};
 pub(crate) use message::fill;
 pub use model::{
-    CodeMatch, Example, Filter, Hole, Matcher, Measure, MeasureMatch, Place, Relation, Rule, Severity, TextMatch, Way,
-    Zone,
+    CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule, Severity, TextMatch, Way, Zone,
 };
-pub use pattern::{Pattern, PatternError};
+pub use pattern::{Hole, Pattern, PatternError};
 pub use problem::{Problem, nearest};
 pub use read::{RuleFile, read_rules};
 pub(crate) use set::Needs;

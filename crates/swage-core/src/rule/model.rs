@@ -7,7 +7,7 @@ use globset::GlobSet;
 use regex::bytes::Regex;
 use serde::{Deserialize, Serialize};
 
-use super::pattern::{Pattern, PatternError};
+use super::pattern::{Hole, Pattern, PatternError};
 use crate::lang::{Class, Language};
 
 /// How grave a finding is: the levels of SARIF 2.1.0, section 3.27.10.
@@ -163,19 +163,6 @@ impl CodeMatch {
             .get_or_init(|| Pattern::compile(&self.code, &self.holes, self.statement, language))
             .as_ref()
     }
-}
-
-/// A named gap in a code pattern.
-#[derive(Debug, Clone)]
-pub struct Hole {
-    /// The name that stands in the pattern.
-    pub name: String,
-    /// Takes any run of siblings, none included, instead of one node.
-    pub many: bool,
-    /// What its text must match.
-    pub text: Option<Regex>,
-    /// The class that its node must have.
-    pub node: Option<Class>,
 }
 
 /// A figure over a limit.

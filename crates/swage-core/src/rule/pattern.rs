@@ -7,10 +7,23 @@
 
 use std::fmt;
 
+use regex::bytes::Regex;
 use tree_sitter::{Node, Parser};
 
-use super::model::Hole;
 use crate::lang::{Class, Language};
+
+/// A named gap in a code pattern.
+#[derive(Debug, Clone)]
+pub struct Hole {
+    /// The name that stands in the pattern.
+    pub name: String,
+    /// Takes any run of siblings, none included, instead of one node.
+    pub many: bool,
+    /// What its text must match.
+    pub text: Option<Regex>,
+    /// The class that its node must have.
+    pub node: Option<Class>,
+}
 
 /// A compiled pattern.
 #[derive(Debug)]

@@ -9,9 +9,9 @@ use toml::de::DeTable;
 
 use super::config::{Config, Limits, Policy, parse_size};
 use super::model::{
-    CodeMatch, Example, Filter, Hole, Matcher, Measure, MeasureMatch, Place, Relation, Rule, Severity, TextMatch, Way,
-    Zone,
+    CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule, Severity, TextMatch, Way, Zone,
 };
+use super::pattern::Hole;
 use super::problem::{Problem, Problems, nearest};
 use super::table::{At, Table};
 use crate::lang::{Class, LANGUAGES, Language};

@@ -11,7 +11,7 @@ use super::pattern::{Pattern, PatternError, PatternNode};
 use crate::lang::{LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
-const ENGINE: u32 = 1;
+const ENGINE: u32 = 2;
 
 /// The rules of a run.
 #[derive(Debug)]

@@ -56,7 +56,7 @@ pub struct Hit {
     pub scope: String,
     /// Digest of the matched text, byte for byte.
     pub exact: u64,
-    /// Digest of the matched text with its white space folded.
+    /// Digest of the matched text without its white space.
     pub folded: u64,
     /// For measures, the figure.
     pub figure: Option<Figure>,

@@ -157,7 +157,7 @@ impl<'a> Run<'a> {
         let hit = |f: Found| {
             let rule = &self.rules.rules()[f.rule];
             let text = &self.source[f.range.clone()];
-            let folded: Vec<&[u8]> = text.split(u8::is_ascii_whitespace).filter(|w| !w.is_empty()).collect();
+            let folded: Vec<u8> = text.iter().copied().filter(|b| !b.is_ascii_whitespace()).collect();
             Hit {
                 rule: rule.id.clone(),
                 severity: rule.severity,
@@ -165,7 +165,7 @@ impl<'a> Run<'a> {
                 span: lines.span(f.range),
                 scope: f.scope,
                 exact: short_digest(&[text]),
-                folded: short_digest(&folded),
+                folded: short_digest(&[&folded]),
                 figure: f.figure,
             }
         };

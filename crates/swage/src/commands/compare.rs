@@ -9,7 +9,7 @@ use swage_git::DiffSource;
 use crate::cli::CompareArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
-use crate::output::{self, Document, Purpose};
+use crate::output::{Document, Purpose};
 use crate::result_file;
 use crate::source::Place;
 
@@ -23,10 +23,7 @@ pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
                 .hint("Give two revisions, or two result files that `swage scan --format json` wrote."));
         }
     };
-    output::write(
-        &args.output,
-        &Document { purpose: Purpose::Compare, review: &review, verdict: None, show_all: false },
-    )?;
+    args.output.write(&Document { purpose: Purpose::Compare, review: &review, verdict: None, show_all: false })?;
     Ok(ExitCode::SUCCESS)
 }
 

@@ -9,16 +9,18 @@ use swage_core::review::Review;
 use crate::cli::{ChangeArgs, GateArgs};
 use crate::configuration::Configuration;
 use crate::failure::{Failure, SAYS_NO, UNFINISHED};
-use crate::output::{self, Document, Purpose};
+use crate::output::{Document, Purpose};
 use crate::source::{Place, gate_sides};
 
 pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
     let (review, verdict) = judge(&place, &args.change, args.no_cache)?;
-    output::write(
-        &args.output,
-        &Document { purpose: Purpose::Gate, review: &review, verdict: Some(&verdict), show_all: false },
-    )?;
+    args.output.write(&Document {
+        purpose: Purpose::Gate,
+        review: &review,
+        verdict: Some(&verdict),
+        show_all: false,
+    })?;
     Ok(match verdict.result {
         Outcome::Pass => ExitCode::SUCCESS,
         Outcome::Fail => ExitCode::from(SAYS_NO),

@@ -5,7 +5,7 @@ use std::process::ExitCode;
 use crate::cli::ReviewArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
-use crate::output::{self, Document, Purpose};
+use crate::output::{Document, Purpose};
 use crate::source::{Place, with_change};
 
 pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
@@ -18,9 +18,6 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
             super::examine_change(&change, contents, &configuration, store.as_ref())
         })?;
     review.notes.extend(notes);
-    output::write(
-        &args.output,
-        &Document { purpose: Purpose::Review, review: &review, verdict: None, show_all: args.all },
-    )?;
+    args.output.write(&Document { purpose: Purpose::Review, review: &review, verdict: None, show_all: args.all })?;
     Ok(ExitCode::SUCCESS)
 }

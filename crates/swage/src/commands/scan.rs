@@ -10,7 +10,7 @@ use swage_git::Repository;
 use crate::cli::ScanArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
-use crate::output::{self, Document, Purpose};
+use crate::output::{Document, Purpose};
 use crate::progress;
 use crate::source::Place;
 
@@ -51,7 +51,7 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     }
     review.rules_from.clone_from(&configuration.from);
     review.notes.extend(configuration.notes);
-    output::write(&args.output, &Document { purpose: Purpose::Scan, review: &review, verdict: None, show_all: true })?;
+    args.output.write(&Document { purpose: Purpose::Scan, review: &review, verdict: None, show_all: true })?;
     Ok(ExitCode::SUCCESS)
 }
 

@@ -12,7 +12,6 @@ use clap::ValueEnum;
 use swage_core::gate::Verdict;
 use swage_core::review::Review;
 
-use crate::cli::OutputArgs;
 use crate::failure::Failure;
 
 pub use json::FORMAT as JSON_FORMAT;
@@ -51,14 +50,14 @@ pub struct Document<'a> {
 }
 
 /// Puts a document out in the form and to the place that were asked for.
-pub fn write(args: &OutputArgs, document: &Document<'_>) -> Result<(), Failure> {
-    let text = match args.format {
+pub fn write(format: Format, to: Option<&Path>, document: &Document<'_>) -> Result<(), Failure> {
+    let text = match format {
         Format::Human => human::format(document),
         Format::Json => json::format(document),
         Format::Sarif => sarif::format(document),
         Format::Lines => lines::format(document),
     };
-    match &args.output {
+    match to {
         None => print(text.as_bytes()),
         Some(path) => {
             let plain = anstream::adapter::strip_str(&text).to_string();
