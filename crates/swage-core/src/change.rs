@@ -1,6 +1,6 @@
 //! A proposed change: its files, and how to come by their contents.
 
-use crate::diff::{Kind, LineMap};
+use crate::diff::{Body, FileDiff, Kind, LineMap};
 
 /// The edits under review.
 #[derive(Debug, Clone, Default)]
@@ -38,6 +38,36 @@ pub struct ChangedFile {
     pub added: usize,
     /// Removed lines.
     pub removed: usize,
+}
+
+impl ChangedFile {
+    /// What a diff says of one file.
+    pub fn of(file: &FileDiff<'_>) -> Self {
+        let (added, removed) = file.line_counts();
+        let symlink = file.new_mode.or(file.old_mode).is_some_and(|m| m.is_symlink());
+        let nature = match &file.body {
+            _ if file.is_gitlink() => Nature::Submodule,
+            _ if symlink => Nature::Symlink,
+            Body::Binary(_) => Nature::Binary,
+            Body::Text(_) | Body::Unchanged => Nature::Text,
+        };
+        let modes = file.old_mode.zip(file.new_mode).filter(|(old, new)| old != new).map(|(old, new)| (old.0, new.0));
+        Self {
+            old_path: file.old_path.to_vec(),
+            new_path: file.new_path.to_vec(),
+            kind: file.kind,
+            nature,
+            mode_only: modes.is_some() && file.body == Body::Unchanged && file.kind == Kind::Modified,
+            modes,
+            map: if matches!(file.kind, Kind::Added | Kind::Deleted) {
+                LineMap::nothing()
+            } else {
+                LineMap::from_hunks(file.hunks())
+            },
+            added,
+            removed,
+        }
+    }
 }
 
 /// What kind of thing a path is.

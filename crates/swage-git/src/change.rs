@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use gix::ObjectId;
-use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Sides};
-use swage_core::diff::{Body, Diff, Direction, FileDiff, Kind, LineMap, ReadOptions, apply, read};
+use swage_core::change::{Change, ChangedFile, Content, Contents, Sides};
+use swage_core::diff::{Body, Diff, Direction, FileDiff, Kind, ReadOptions, apply, read};
 use swage_core::lang::Language;
 use tempfile::TempDir;
 
@@ -167,7 +167,7 @@ impl ReadChange<'_> {
             }
         }
         files.sort_by(|a, b| a.new_path.cmp(&b.new_path));
-        let listed = files.iter().map(listed).collect();
+        let listed = files.iter().map(ChangedFile::of).collect();
         let change = Change { files: listed, ..Default::default() };
         let base = match &self.source {
             DiffSource::Commits { base, .. } => Some(base.as_str()),
@@ -187,33 +187,6 @@ pub(crate) fn with_objects(command: &mut Command, repo: &Repository, objects: &P
 /// The files of a diff. A file that becomes a link shows as two: one that goes and one that comes.
 fn files(diff: Diff<'_>) -> Vec<FileDiff<'_>> {
     diff.patches.into_iter().flat_map(|p| p.files).collect()
-}
-
-fn listed(file: &FileDiff<'_>) -> ChangedFile {
-    let (added, removed) = file.line_counts();
-    let symlink = file.new_mode.or(file.old_mode).is_some_and(|m| m.is_symlink());
-    let nature = match &file.body {
-        _ if file.is_gitlink() => Nature::Submodule,
-        _ if symlink => Nature::Symlink,
-        Body::Binary(_) => Nature::Binary,
-        Body::Text(_) | Body::Unchanged => Nature::Text,
-    };
-    let modes = file.old_mode.zip(file.new_mode).filter(|(old, new)| old != new).map(|(old, new)| (old.0, new.0));
-    ChangedFile {
-        old_path: file.old_path.to_vec(),
-        new_path: file.new_path.to_vec(),
-        kind: file.kind,
-        nature,
-        mode_only: modes.is_some() && file.body == Body::Unchanged && file.kind == Kind::Modified,
-        modes,
-        map: if matches!(file.kind, Kind::Added | Kind::Deleted) {
-            LineMap::nothing()
-        } else {
-            LineMap::from_hunks(file.hunks())
-        },
-        added,
-        removed,
-    }
 }
 
 /// Old contents come from the repository, new ones are old ones with the hunks applied.

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 
-use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Sides};
+use swage_core::change::{Change, ChangedFile, Content, Contents, Sides};
 use swage_core::diff::{ApplyError, Body, Diff, Direction, FileDiff, Kind, LineKind, LineMap, apply};
 
 use crate::failure::Failure;
@@ -100,24 +100,15 @@ impl PatchChange {
 
 fn listed(touched: Touched<'_>) -> (ChangedFile, Sides) {
     let file = touched.file;
-    let mode = file.new_mode.or(file.old_mode);
-    let nature = match &file.body {
-        _ if file.is_gitlink() => Nature::Submodule,
-        _ if mode.is_some_and(|m| m.is_symlink()) => Nature::Symlink,
-        Body::Binary(_) => Nature::Binary,
-        Body::Text(_) | Body::Unchanged => Nature::Text,
-    };
-    let modes = file.old_mode.zip(file.new_mode).filter(|(a, b)| a != b).map(|(a, b)| (a.0, b.0));
+    let own = ChangedFile::of(file);
     let changed = ChangedFile {
         old_path: touched.old_path,
-        new_path: file.new_path.to_vec(),
         kind: touched.kind,
-        nature,
-        mode_only: modes.is_some() && file.body == Body::Unchanged && touched.kind == Kind::Modified,
-        modes,
+        mode_only: own.modes.is_some() && file.body == Body::Unchanged && touched.kind == Kind::Modified,
         map: touched.map,
         added: touched.counts.0,
         removed: touched.counts.1,
+        ..own
     };
     (changed, touched.sides)
 }
