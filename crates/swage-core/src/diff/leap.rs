@@ -8,19 +8,11 @@
 /// Bytes in a block; the sums of one block fit into a byte.
 const BLOCK: usize = 64;
 
-/// What was crossed.
-#[derive(Debug, PartialEq, Eq)]
-pub(super) struct Leap {
-    /// Everything before this offset was crossed; it lies inside the last line that was counted.
-    pub at: usize,
-    /// How many lines began.
-    pub lines: usize,
-}
-
 /// Crosses blocks from `start`, the beginning of a line behind an LF, and takes what they hold off `old` and `new`.
-pub(super) fn leap(input: &[u8], start: usize, old: &mut u32, new: &mut u32) -> Option<Leap> {
+/// Everything before the offset that comes back was crossed; it lies inside the last line that was counted.
+pub(super) fn leap(input: &[u8], start: usize, old: &mut u32, new: &mut u32) -> Option<usize> {
     let mut at = start.checked_sub(1)?;
-    let mut lines = 0;
+    let mut begun = false;
     while let (Some(bytes), Some(behind)) = (input.get(at..at + BLOCK), input.get(at + 1..at + 1 + BLOCK)) {
         let (mut all, mut added, mut removed, mut context) = (0u8, 0u8, 0u8, 0u8);
         for (byte, next) in bytes.iter().zip(behind) {
@@ -36,8 +28,8 @@ pub(super) fn leap(input: &[u8], start: usize, old: &mut u32, new: &mut u32) -> 
             break;
         }
         (*old, *new) = (*old - from_old, *new - from_new);
-        lines += usize::from(all);
+        begun |= all > 0;
         at += BLOCK;
     }
-    (lines > 0).then_some(Leap { at, lines })
+    begun.then_some(at)
 }

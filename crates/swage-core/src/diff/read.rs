@@ -3,8 +3,14 @@
 //! One pass, line by line; a hunk's body is crossed with one search for LF and one look at the first byte a
 //! line, and kept as a slice. What is no diff is preamble. What begins like a diff and isn't one is an error,
 //! never skipped.
+//!
+//! A long diff is read in sections, several at once. A section begins at a line `diff --git `: in a diff that can be
+//! read, such a line is never part of a body, whose lines all begin with a marker, so the reader of the section before
+//! is between two files when it gets there. The first error in the order of the bytes is the one that is reported.
 
 use std::borrow::Cow;
+
+use rayon::prelude::*;
 
 use super::error::{DiffError, Expected};
 use super::fields::{hunk_header, mode, percent, starts_patch, trim_cr};
@@ -28,19 +34,81 @@ pub struct ReadOptions {
 /// When the input holds no unified diff, or one that is malformed, truncated, combined or too large; the error
 /// tells the file, the byte offset, the line and what was expected.
 pub fn read<'a>(input: &'a [u8], options: &ReadOptions) -> Result<Diff<'a>, DiffError> {
-    let mut reader = Reader { input, at: 0, line: 1, strip: options.strip, file: None };
+    let start = Reader { input, at: 0, strip: options.strip, file: None };
     if let Some(max) = options.max_bytes.filter(|&max| input.len() as u64 > max) {
-        return Err(reader.error(Expected::AtMostBytes(max)));
+        return Err(start.error(Expected::AtMostBytes(max)));
     }
-    reader.diff()
+    let diff = in_sections(&start, SECTION)?;
+    if diff.files().next().is_none() && !input.trim_ascii().is_empty() {
+        return Err(start.error(Expected::AnyDiff));
+    }
+    Ok(diff)
+}
+
+/// Least bytes in a section of a long diff.
+const SECTION: usize = 1 << 20;
+
+/// Sections that are read before they are joined; more would only keep more memory.
+const AT_ONCE: usize = 32;
+
+/// What was read up to a place between two lines.
+#[derive(Default)]
+struct Section<'a> {
+    /// The patches that are over.
+    patches: Vec<Patch<'a>>,
+    /// The one that may go on.
+    open: Patch<'a>,
+    /// Where the text begins that belongs to no file yet.
+    text_from: usize,
+}
+
+fn in_sections<'a>(start: &Reader<'a>, least: usize) -> Result<Diff<'a>, DiffError> {
+    let input = start.input;
+    let mut starts = vec![0];
+    let mut from = least;
+    let header = memchr::memmem::Finder::new(b"\ndiff --git ");
+    while let Some(at) = input.get(from..).and_then(|rest| header.find(rest)) {
+        starts.push(from + at + 1);
+        from += at + 1 + least;
+    }
+    let ends = starts.iter().skip(1).copied().chain([input.len()]);
+    let ranges: Vec<_> = starts.iter().copied().zip(ends).collect();
+    let mut whole = Section::default();
+    for batch in ranges.chunks(AT_ONCE) {
+        let read: Vec<_> =
+            batch.par_iter().map(|&(at, end)| Reader { at, file: None, ..*start }.section(end)).collect();
+        for (section, (at, _)) in read.into_iter().zip(batch) {
+            whole.join(section?, &input[whole.text_from..*at]);
+        }
+    }
+    whole.open.trailer = &input[whole.text_from..];
+    whole.patches.push(whole.open);
+    Ok(Diff { patches: whole.patches })
+}
+
+impl<'a> Section<'a> {
+    /// Adds the section that follows; `between` is the text before its first file that this one leaves over.
+    fn join(&mut self, mut next: Section<'a>, between: &'a [u8]) {
+        let first = next.patches.first_mut().unwrap_or(&mut next.open);
+        if let Some(file) = first.files.first_mut().filter(|_| !between.is_empty()) {
+            file.preamble = between;
+        }
+        if let Some(first) = next.patches.first_mut() {
+            self.open.files.append(&mut first.files);
+            self.open.trailer = first.trailer;
+            self.patches.push(std::mem::replace(&mut self.open, next.open));
+            self.patches.extend(next.patches.drain(1..));
+        } else {
+            self.open.files.append(&mut next.open.files);
+        }
+        self.text_from = next.text_from;
+    }
 }
 
 struct Reader<'a> {
     input: &'a [u8],
     /// Byte offset of the next line.
     at: usize,
-    /// Its number, 1-based.
-    line: usize,
     strip: Option<usize>,
     /// The file that is being read, for errors.
     file: Option<Cow<'a, [u8]>>,
@@ -72,33 +140,28 @@ impl Headers<'_> {
 }
 
 impl<'a> Reader<'a> {
-    fn diff(&mut self) -> Result<Diff<'a>, DiffError> {
-        let mut diff = Diff::default();
-        let mut patch = Patch::default();
-        let mut text_from = 0;
-        while let Some(line) = self.peek() {
-            if starts_patch(self.input, self.at, line) && (!patch.files.is_empty() || self.at > text_from) {
-                patch.trailer = &self.input[text_from..self.at];
-                diff.patches.push(std::mem::take(&mut patch));
-                text_from = self.at;
+    /// Reads on up to a place at which no file can be open.
+    fn section(&mut self, end: usize) -> Result<Section<'a>, DiffError> {
+        let mut section = Section { text_from: self.at, ..Section::default() };
+        while let Some(line) = self.peek().filter(|_| self.at < end) {
+            let Section { patches, open, text_from } = &mut section;
+            if starts_patch(self.input, self.at, line) && (!open.files.is_empty() || self.at > *text_from) {
+                open.trailer = &self.input[*text_from..self.at];
+                patches.push(std::mem::take(open));
+                *text_from = self.at;
             }
-            let preamble = &self.input[text_from..self.at];
+            let preamble = &self.input[*text_from..self.at];
             if let Some(mut file) = self.file_at(line)? {
                 file.preamble = preamble;
-                patch.files.push(file);
-                text_from = self.at;
+                open.files.push(file);
+                *text_from = self.at;
                 self.file = None;
             } else {
                 self.skip();
             }
         }
-        patch.trailer = &self.input[text_from..];
-        diff.patches.push(patch);
-        if diff.files().next().is_none() && !self.input.trim_ascii().is_empty() {
-            (self.at, self.line) = (0, 1);
-            return Err(self.error(Expected::AnyDiff));
-        }
-        Ok(diff)
+        debug_assert!(self.at == end, "a section ends between two files");
+        Ok(section)
     }
 
     /// Reads the file that begins at this line; `None` when none does.
@@ -414,13 +477,11 @@ impl<'a> Reader<'a> {
         let mut last = 0u8;
         let mut start = self.at;
         let mut end = self.at.min(self.input.len());
-        let mut lines = 0;
         let input = self.input;
         let mut ends = Newlines::from(input, start);
         if let Some(leap) = leap(input, start, &mut old, &mut new) {
-            lines = leap.lines;
-            last = memchr::memrchr(b'\n', &input[..leap.at]).map_or(0, |line| input[line + 1]);
-            ends = Newlines::from(input, leap.at);
+            last = memchr::memrchr(b'\n', &input[..leap]).map_or(0, |line| input[line + 1]);
+            ends = Newlines::from(input, leap);
             end = ends.next().unwrap_or(input.len());
             start = end + 1;
         }
@@ -445,7 +506,7 @@ impl<'a> Reader<'a> {
                 b' ' | b'\n' | b'\r' => {
                     let fits = old > 0 && new > 0;
                     if first == b'\r' && input.get(start + 1) != Some(&b'\n') {
-                        (self.at, self.line) = (start, self.line + lines);
+                        self.at = start;
                         return Err(self.error(Expected::Marker));
                     }
                     (old, new) = (old.saturating_sub(1), new.saturating_sub(1));
@@ -459,22 +520,20 @@ impl<'a> Reader<'a> {
                     _ => old == 0 && new == 0,
                 },
                 _ => {
-                    (self.at, self.line) = (start, self.line + lines);
+                    self.at = start;
                     return Err(self.error(Expected::Marker));
                 }
             };
             if !fits {
-                (self.at, self.line) = (start, self.line + lines);
+                self.at = start;
                 return Err(self.error(Expected::HunkEnd));
             }
             last = first;
-            lines += 1;
             let line_end = ends.next().unwrap_or(input.len());
             end = line_end;
             start = line_end + 1;
         }
         self.at = start.min(input.len());
-        self.line += lines;
         if old > 0 || new > 0 {
             return Err(self.error(Expected::HunkLines { old, new }));
         }
@@ -507,7 +566,7 @@ impl<'a> Reader<'a> {
                     b'a'..=b'z' => usize::from(line[0] - b'a') + 27,
                     _ => return Err(self.error(Expected::BinaryBlock)),
                 };
-                if line.len() - 1 != bytes.div_ceil(4) * 5 {
+                if line.len() - 1 != bytes.div_ceil(4) * 5 || line.contains(&b' ') {
                     return Err(self.error(Expected::BinaryBlock));
                 }
                 self.next();
@@ -541,7 +600,6 @@ impl<'a> Reader<'a> {
     fn next(&mut self) -> Option<&'a [u8]> {
         let line = self.peek()?;
         self.at = (self.at + line.len() + 1).min(self.input.len());
-        self.line += 1;
         Some(line)
     }
 
@@ -555,7 +613,7 @@ impl<'a> Reader<'a> {
         DiffError {
             file: self.file.as_ref().map(|name| String::from_utf8_lossy(name).into_owned()),
             offset: self.at,
-            line: self.line,
+            line: memchr::memchr_iter(b'\n', &self.input[..self.at]).count() + 1,
             expected,
             found: found.trim_end().to_owned(),
         }
@@ -586,4 +644,37 @@ fn start_of(hunk: &Hunk<'_>) -> u32 {
 /// First old line behind the hunk, 1-based.
 fn end_of(hunk: &Hunk<'_>) -> u64 {
     u64::from(start_of(hunk)) + u64::from(hunk.old_lines)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const PIECES: [&str; 15] = [
+        "diff --git a/quay b/quay\n",
+        "diff --git a/berths/north-quay.ts b/berths/south\n",
+        "old mode 100644\n",
+        "rename from quay\nrename to pier\n",
+        "--- a/quay\n+++ b/quay\n",
+        "@@ -1 +1 @@\n-a\n+b\n",
+        "@@ -2 +2 @@\n-a\n+b\n",
+        "@@ -5,2 +5,2 @@\n a\n",
+        " b\n",
+        "GIT binary patch\nliteral 3\nKcmZQ$\n",
+        "literal 0\n",
+        "\n",
+        "commit 0123456789012345678901234567890123456789\n",
+        "From quay@example.org Mon\nSubject: berths\n",
+        "Index: pier\n",
+    ];
+
+    proptest! {
+        #[test]
+        fn sections_read_as_the_whole(pieces in prop::collection::vec(prop::sample::select(&PIECES[..]), 0..24)) {
+            let input = pieces.concat();
+            let start = Reader { input: input.as_bytes(), at: 0, strip: None, file: None };
+            prop_assert_eq!(in_sections(&start, 1), in_sections(&start, usize::MAX));
+        }
+    }
 }
