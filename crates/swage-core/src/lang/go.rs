@@ -65,5 +65,6 @@ pub(super) static GO: Language = Language {
         "inc_statement",
     ],
     statement_ends: &[")", "{", "}", "]", "\"", "="],
+    openers: &["func", "for", "if", "switch", "select", "case", "default", "//", "/*"],
     tables: OnceLock::new(),
 };

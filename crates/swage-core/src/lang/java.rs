@@ -88,5 +88,8 @@ pub(super) static JAVA: Language = Language {
         "update_expression",
     ],
     statement_ends: &[";", "{", "}"],
+    openers: &[
+        "{", "(", "->", "?", ":", "if", "for", "while", "do", "switch", "case", "default", "try", "catch", "//", "/*",
+    ],
     tables: OnceLock::new(),
 };

@@ -76,5 +76,12 @@ pub(super) static JAVASCRIPT: Language = Language {
     doc_markers: &["/**", "///", "#!"],
     code_signs: CODE_SIGNS,
     statement_ends: &[";", "{", "}", ","],
+    openers: OPENERS,
     tables: OnceLock::new(),
 };
+
+/// See [`Language::openers`].
+pub(super) const OPENERS: &[&str] = &[
+    "{", "=>", "?", "function", "for", "while", "do", "if", "switch", "case", "default", "try", "catch", "//", "/*",
+    "<!--", "-->", "#!",
+];

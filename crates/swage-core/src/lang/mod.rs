@@ -107,6 +107,9 @@ pub struct Language {
     pub code_signs: &'static [&'static str],
     /// Statements end in one of these, so that prose in a comment isn't taken for code; empty when a line end does.
     pub statement_ends: &'static [&'static str],
+    /// Texts of which every function, loop, branch and comment holds one, so that a walk can leave out what holds
+    /// none; empty when there is no such list.
+    pub openers: &'static [&'static str],
     tables: OnceLock<Tables>,
 }
 
@@ -132,6 +135,8 @@ pub struct Tables {
     classes: Vec<u16>,
     /// Ids of the name fields.
     name_fields: Vec<u16>,
+    /// Ids of the fields `parameter`, `parameters` and `name`; 0, which no field has, when the grammar lacks one.
+    parameter_fields: [u16; 3],
     /// How each kind stands in nesting.
     nesting: Vec<Nesting>,
     interests: OnceLock<Vec<u8>>,
@@ -275,7 +280,9 @@ impl Language {
                 .filter_map(|f| grammar.field_id_for_name(f))
                 .map(std::num::NonZero::get)
                 .collect();
-            Tables { grammar, classes, name_fields, nesting, interests: OnceLock::new() }
+            let parameter_fields = ["parameter", "parameters", "name"]
+                .map(|f| grammar.field_id_for_name(f).map_or(0, std::num::NonZero::get));
+            Tables { grammar, classes, name_fields, parameter_fields, nesting, interests: OnceLock::new() }
         })
     }
 
@@ -317,11 +324,12 @@ impl Language {
 
     /// How many parameters a function node declares; `None` when it has no parameter list.
     pub fn parameter_count(&self, node: tree_sitter::Node<'_>, source: &[u8]) -> Option<u32> {
-        if node.child_by_field_name("parameter").is_some() {
+        let tables = self.tables();
+        let [single, list, name] = tables.parameter_fields;
+        if node.child_by_field_id(single).is_some() {
             return Some(1);
         }
-        let list = node.child_by_field_name("parameters")?;
-        let tables = self.tables();
+        let list = node.child_by_field_id(list)?;
         let mut cursor = list.walk();
         let mut count = 0;
         for (index, child) in list.named_children(&mut cursor).enumerate() {
@@ -334,8 +342,8 @@ impl Language {
                 continue;
             }
             // `a, b int` declares two.
-            let mut names = child.walk();
-            count += child.children_by_field_name("name", &mut names).count().max(1) as u32;
+            let names = |id: std::num::NonZero<u16>| child.children_by_field_id(id, &mut child.walk()).count();
+            count += std::num::NonZero::new(name).map_or(0, names).max(1) as u32;
         }
         Some(count)
     }

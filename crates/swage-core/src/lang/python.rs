@@ -74,5 +74,6 @@ pub(super) static PYTHON: Language = Language {
         "delete_statement",
     ],
     statement_ends: &[],
+    openers: &["def", "lambda", "for", "while", "if", "elif", "match", "case", "try", "except", "with", "#"],
     tables: OnceLock::new(),
 };

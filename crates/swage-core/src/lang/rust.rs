@@ -54,5 +54,6 @@ pub(super) static RUST: Language = Language {
         "impl_item",
     ],
     statement_ends: &[";", "{", "}", ","],
+    openers: &["fn", "|", "for", "while", "loop", "if", "match", "=>", "//", "/*"],
     tables: OnceLock::new(),
 };

@@ -2,7 +2,7 @@
 
 use std::sync::OnceLock;
 
-use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LOOPS, WRAPPERS};
+use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LOOPS, OPENERS, WRAPPERS};
 use super::{Class, Language};
 
 const CLASSES: &[(Class, &[&str])] = &[
@@ -53,6 +53,7 @@ const fn typescript(
         doc_markers: &["/**", "///", "#!"],
         code_signs: CODE_SIGNS,
         statement_ends: &[";", "{", "}", ","],
+        openers: OPENERS,
         tables: OnceLock::new(),
     }
 }

@@ -158,7 +158,7 @@ impl CodeMatch {
     /// # Errors
     /// When the code doesn't parse as that language under any wrapper.
     pub fn pattern(&self, language: &'static Language) -> Result<&Pattern, &PatternError> {
-        let index = crate::lang::LANGUAGES.iter().position(|l| *l == language).unwrap_or(0);
+        let index = crate::lang::LANGUAGES.iter().position(|l| std::ptr::eq(*l, language)).unwrap_or(0);
         self.compiled[index]
             .get_or_init(|| Pattern::compile(&self.code, &self.holes, self.statement, language))
             .as_ref()

@@ -31,7 +31,7 @@ pub struct Pattern {
     /// What must match one after the other among siblings; more than one for a run of statements.
     pub(crate) roots: Vec<PatternNode>,
     /// Words of which each must stand in a file for the pattern to match there.
-    pub(crate) words: Vec<Vec<u8>>,
+    pub(crate) words: Vec<(Vec<u8>, bool)>,
     /// How many holes the pattern declares.
     pub(crate) holes: usize,
 }
@@ -128,7 +128,7 @@ impl Pattern {
             }
             let mut used = vec![false; holes.len()];
             let mut words = Vec::new();
-            roots.iter().for_each(|n| n.gather(&mut used, &mut words));
+            roots.iter().for_each(|n| n.gather(&mut used, &mut words, language));
             if let Some(at) = used.iter().position(|u| !u) {
                 let name = &holes[at].name;
                 return Err(PatternError {
@@ -153,12 +153,16 @@ impl PatternNode {
         }
     }
 
-    fn gather(&self, used: &mut [bool], words: &mut Vec<Vec<u8>>) {
+    fn gather(&self, used: &mut [bool], words: &mut Vec<(Vec<u8>, bool)>, language: &Language) {
         match self {
             Self::Hole(index) | Self::Many(index) => used[*index] = true,
-            Self::Leaf(_, Some(text)) if text.len() > 1 => words.push(text.to_vec()),
+            Self::Leaf(kind, Some(text)) if text.len() > 1 => {
+                let tables = language.tables();
+                let whole = tables.is(*kind, Class::Name) || !tables.grammar.node_kind_is_named(*kind);
+                words.push((text.to_vec(), whole && text.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_')));
+            }
             Self::Leaf(..) => {}
-            Self::Inner(_, children) => children.iter().for_each(|c| c.gather(used, words)),
+            Self::Inner(_, children) => children.iter().for_each(|c| c.gather(used, words, language)),
         }
     }
 }

@@ -8,7 +8,7 @@ use sha2::{Digest, Sha256};
 
 use super::model::{Matcher, Rule, TextMatch, Way};
 use super::pattern::{Pattern, PatternError, PatternNode};
-use crate::lang::{LANGUAGES, Language};
+use crate::lang::{Class, LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
 const ENGINE: u32 = 2;
@@ -24,9 +24,12 @@ pub struct RuleSet {
 /// The rules that can find something in files of one language.
 #[derive(Debug)]
 pub struct LanguageSet {
-    /// Finds every word of `entries`.
+    /// Finds every word of `entries`, and behind those the language's openers.
     pub(crate) words: Option<AhoCorasick>,
+    /// How many of them are words of entries.
     pub(crate) word_count: usize,
+    /// For each word and opener, whether it is never a part of a longer name.
+    pub(crate) whole: Vec<bool>,
     pub(crate) entries: Vec<Entry>,
     /// For each node kind, the entries that begin with it.
     pub(crate) by_kind: Vec<Vec<u32>>,
@@ -44,6 +47,8 @@ pub(crate) struct Entry {
     pub needs: Needs,
     /// The node kinds that it begins with.
     pub kinds: Vec<u16>,
+    /// Whether every node that it matches holds one of its words or an opener of the language.
+    pub marked: bool,
 }
 
 /// Words without which an entry can't match.
@@ -99,14 +104,16 @@ impl RuleSet {
         let mut set = LanguageSet {
             words: None,
             word_count: 0,
+            whole: Vec::new(),
             entries: Vec::new(),
             by_kind: vec![Vec::new(); kind_count],
             errors: Vec::new(),
         };
-        let mut words: Vec<Vec<u8>> = Vec::new();
-        let mut word = |text: &[u8]| {
-            let at = words.iter().position(|w| w == text).unwrap_or_else(|| {
-                words.push(text.to_vec());
+        let mut words: Vec<(Vec<u8>, bool)> = Vec::new();
+        let mut word = |text: &[u8], whole: bool| {
+            let new = (text.to_vec(), whole);
+            let at = words.iter().position(|w| *w == new).unwrap_or_else(|| {
+                words.push(new);
                 words.len() - 1
             });
             at as u32
@@ -118,12 +125,14 @@ impl RuleSet {
                 }
                 let index = set.entries.len() as u32;
                 let mut kinds = Vec::new();
+                let mut marked = language.is_some_and(|l| !l.openers.is_empty());
                 let needs = match (&way.matcher, language) {
                     (Matcher::Text(text), _) => {
                         if language.is_none() && !text.zones.is_empty() {
                             continue;
                         }
-                        literals(text).map_or(Needs::Nothing, |list| Needs::Any(list.iter().map(|w| word(w)).collect()))
+                        literals(text)
+                            .map_or(Needs::Nothing, |list| Needs::Any(list.iter().map(|w| word(w, false)).collect()))
                     }
                     (Matcher::Code(code), Some(l)) => match compile_way(way, code.pattern(l), l) {
                         Ok(pattern) => {
@@ -132,7 +141,9 @@ impl RuleSet {
                             {
                                 kinds.push(*kind);
                             }
-                            Needs::All(pattern.words.iter().map(|w| word(w)).collect())
+                            // A run of siblings may have its words in others than the first.
+                            marked = pattern.roots.len() == 1 && !pattern.words.is_empty();
+                            Needs::All(pattern.words.iter().map(|(w, whole)| word(w, *whole)).collect())
                         }
                         Err(error) => {
                             set.errors.push((rule.id.clone(), error));
@@ -141,16 +152,21 @@ impl RuleSet {
                     },
                     (Matcher::Measure(measure), Some(l)) => {
                         kinds.extend((0..kind_count as u16).filter(|k| l.tables().is(*k, measure.of)));
+                        marked &= measure.of == Class::Function;
                         Needs::Nothing
                     }
                     (Matcher::CommentedCode, Some(_)) => Needs::Nothing,
                     (Matcher::Code(_) | Matcher::Measure(_) | Matcher::CommentedCode, None) => continue,
                 };
                 kinds.iter().for_each(|kind| set.by_kind[usize::from(*kind)].push(index));
-                set.entries.push(Entry { rule: rule_at, way: way_at, needs, kinds });
+                set.entries.push(Entry { rule: rule_at, way: way_at, needs, kinds, marked });
             }
         }
         set.word_count = words.len();
+        let openers = language.iter().flat_map(|l| l.openers).map(|o| o.as_bytes());
+        words.extend(openers.map(|o| (o.to_vec(), o.iter().all(u8::is_ascii_alphabetic))));
+        let (words, whole): (Vec<_>, Vec<_>) = words.into_iter().unzip();
+        set.whole = whole;
         // Without words, or when the automaton can't be built, every entry simply counts as possible.
         set.words = if words.is_empty() { None } else { AhoCorasick::new(&words).ok() };
         set

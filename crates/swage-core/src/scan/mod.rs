@@ -10,13 +10,15 @@ mod matcher;
 mod measure;
 mod walk;
 
+use std::ops::Range;
+
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
 pub use lines::Lines;
 
 use crate::lang::Language;
-use crate::rule::{Limits, Matcher, RuleSet, Severity};
+use crate::rule::{LanguageSet, Limits, Matcher, Needs, RuleSet, Severity};
 
 /// Where a match stands. Lines and columns are 1-based; columns count Unicode scalar values; the end column is the one
 /// behind the last character.
@@ -102,11 +104,12 @@ pub fn scan(
     if !set.entries.iter().any(|e| wanted[e.rule]) {
         return FileScan::without_hits(Status::NotWanted);
     }
-    if content.len() as u64 > limits.file_size {
+    // Offsets in trees have 32 bits.
+    let most = limits.file_size.min(u64::from(u32::MAX));
+    if content.len() as u64 > most {
         return FileScan::without_hits(Status::NotExamined(format!(
-            "it has {} bytes, and the limit file_size is {}",
-            content.len(),
-            limits.file_size
+            "it has {} bytes, and the limit file_size is {most}",
+            content.len()
         )));
     }
     if is_binary(content) {
@@ -115,7 +118,11 @@ pub fn scan(
             None => Status::NotWanted,
         });
     }
-    let possible = possible(content, rules, set, wanted);
+    let words = Words::find(content, set);
+    let whole = 0..content.len();
+    let possible: Vec<u32> = (0..set.entries.len() as u32)
+        .filter(|&at| wanted[set.entries[at as usize].rule] && words.allow(&set.entries[at as usize].needs, &whole))
+        .collect();
     let mut run = walk::Run::new(content, language, rules);
     let mut tree_wanted = false;
     for &index in &possible {
@@ -134,37 +141,55 @@ pub fn scan(
     if tree_wanted && let Err(why) = run.parse() {
         return FileScan::without_hits(Status::NotExamined(why));
     }
-    run.find(set, &possible);
+    run.find(set, &possible, &words);
     FileScan { status: Status::Examined, hits: run.hits() }
 }
 
-/// The entries whose words occur in the content.
-fn possible(content: &[u8], rules: &RuleSet, set: &crate::rule::LanguageSet, wanted: &[bool]) -> Vec<u32> {
-    use crate::rule::Needs;
-    let mut seen = vec![set.words.is_none(); set.word_count];
-    if let Some(words) = &set.words {
-        let mut missing = set.word_count;
-        for found in words.find_overlapping_iter(content) {
-            let slot = &mut seen[found.pattern().as_usize()];
-            if !*slot {
-                *slot = true;
-                missing -= 1;
-                if missing == 0 {
-                    break;
+/// Where the words of a file's rules stand in it.
+struct Words {
+    /// For each word of the set, the offsets at which it begins, in order; empty when there is no automaton.
+    at: Vec<Vec<u32>>,
+    /// The offsets of all words and of the language's openers, in order.
+    marks: Vec<u32>,
+}
+
+impl Words {
+    fn find(content: &[u8], set: &LanguageSet) -> Self {
+        let mut found = Self { at: Vec::new(), marks: Vec::new() };
+        if let Some(words) = &set.words {
+            found.at.resize(set.word_count, Vec::new());
+            let in_name =
+                |at: usize| content.get(at).is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | 0x80..));
+            for word in words.find_overlapping_iter(content) {
+                let part = word.start().checked_sub(1).is_some_and(in_name) || in_name(word.end());
+                if part && set.whole[word.pattern().as_usize()] {
+                    continue;
+                }
+                let start = word.start() as u32;
+                found.marks.push(start);
+                if let Some(at) = found.at.get_mut(word.pattern().as_usize()) {
+                    at.push(start);
                 }
             }
         }
+        found.marks.sort_unstable();
+        found
     }
-    debug_assert_eq!(wanted.len(), rules.rules().len());
-    let entries = set.entries.iter().enumerate().filter(|(_, e)| {
-        wanted[e.rule]
-            && match &e.needs {
-                Needs::Nothing => true,
-                Needs::All(words) => words.iter().all(|w| seen[*w as usize]),
-                Needs::Any(words) => words.iter().any(|w| seen[*w as usize]),
-            }
-    });
-    entries.map(|(index, _)| index as u32).collect()
+
+    /// Whether what an entry needs may stand in a range of the file.
+    fn allow(&self, needs: &Needs, range: &Range<usize>) -> bool {
+        let inside = |word: &u32| {
+            self.at.get(*word as usize).is_none_or(|at| {
+                let next = at.partition_point(|start| (*start as usize) < range.start);
+                at.get(next).is_some_and(|start| (*start as usize) < range.end)
+            })
+        };
+        match needs {
+            Needs::Nothing => true,
+            Needs::All(words) => words.iter().all(inside),
+            Needs::Any(words) => words.iter().any(inside),
+        }
+    }
 }
 
 /// A NUL among the first 8,000 bytes, as git tells it.

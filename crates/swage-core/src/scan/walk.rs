@@ -7,7 +7,7 @@ use tree_sitter::{Node, ParseOptions, ParseState, Parser, Tree};
 use super::lines::Lines;
 use super::matcher::{Bindings, Matching};
 use super::measure::{Counting, Frame};
-use super::{Figure, Hit, comments, measure, short_digest};
+use super::{Figure, Hit, Words, comments, measure, short_digest};
 use crate::lang::{Language, interest};
 use crate::rule::{
     Filter, LanguageSet, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSet, Way, Zone, fill,
@@ -50,8 +50,9 @@ impl<'a> Run<'a> {
         Ok(())
     }
 
-    /// Finds everything that the possible entries find.
-    pub fn find(&mut self, set: &LanguageSet, possible: &[u32]) {
+    /// Finds everything that the possible entries find. Where each of them needs a word or an opener of the language,
+    /// nothing is looked at that has none.
+    pub fn find(&mut self, set: &LanguageSet, possible: &[u32], words: &Words) {
         let Some(tree) = self.tree.take() else {
             for (entry, range) in std::mem::take(&mut self.text) {
                 let rule = set.entries[entry as usize].rule;
@@ -62,7 +63,7 @@ impl<'a> Run<'a> {
         let Some(language) = self.language else { return };
         let mut active = vec![false; set.entries.len()];
         possible.iter().for_each(|&index| active[index as usize] = true);
-        let walk = Walk { source: self.source, language, rules: self.rules, set, active: &active };
+        let walk = Walk { source: self.source, language, rules: self.rules, set, words, active: &active };
         let root = tree.root_node();
         let zoned =
             self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
@@ -79,13 +80,21 @@ impl<'a> Run<'a> {
             let counts = |m: &MeasureMatch| matches!(m.measure, Measure::Nesting | Measure::Branches);
             counted |= matches!(&walk.way(entry).matcher, Matcher::Measure(m) if counts(m));
         }
+        let needs_mark =
+            |entry: &u32| set.entries[*entry as usize].marked || matches!(walk.way(*entry).matcher, Matcher::Text(_));
+        let marks = (set.words.is_some() && possible.iter().all(needs_mark)).then(|| {
+            let mut marks = words.marks.clone();
+            marks.extend(self.text.iter().map(|(_, range)| range.start as u32));
+            marks.sort_unstable();
+            marks
+        });
         let mut found = Vec::new();
         let mut zones = Vec::new();
         let mut comment_nodes = Vec::new();
         let mut counting = Counting::default();
         let entries = |kind: u16| walk.set.by_kind[usize::from(kind)].iter().copied().filter(|&e| active[e as usize]);
         if structural || zoned || !commented.is_empty() {
-            walk.all(root, &mut |step| {
+            walk.all(root, marks.as_deref(), &mut |step| {
                 let (node, depth) = match step {
                     Step::Enter(node, depth) => (node, depth),
                     Step::Leave(depth) => {
@@ -219,6 +228,7 @@ struct Walk<'a> {
     language: &'static Language,
     rules: &'a RuleSet,
     set: &'a LanguageSet,
+    words: &'a Words,
     active: &'a [bool],
 }
 
@@ -231,30 +241,53 @@ impl Walk<'_> {
         &self.rule(entry).ways[self.set.entries[entry as usize].way]
     }
 
-    /// Goes through every node with and below `root`, parents first. What `visit` answers to entering a node decides
-    /// whether its children are entered.
-    fn all<'t>(&self, root: Node<'t>, visit: &mut impl FnMut(Step<'t>) -> bool) {
+    /// Goes through the nodes with and below `root`, parents first: those that hold one of the marks (offsets in order;
+    /// without them, all) and maybe some others. What `visit` answers to entering a node decides whether its children
+    /// are entered.
+    fn all<'t>(&self, root: Node<'t>, marks: Option<&[u32]>, visit: &mut impl FnMut(Step<'t>) -> bool) {
         debug_assert_eq!(self.active.len(), self.set.entries.len());
         let mut cursor = root.walk();
-        let mut depth = 0u32;
+        let mut passed = 0;
+        // The first mark at or behind an offset; offsets never go back.
+        let mut next = |from: usize| {
+            let Some(marks) = marks else { return from };
+            while marks.get(passed).is_some_and(|mark| (*mark as usize) < from) {
+                passed += 1;
+            }
+            marks.get(passed).map_or(usize::MAX, |mark| *mark as usize)
+        };
+        let mut ends: Vec<usize> = Vec::new();
         loop {
-            if visit(Step::Enter(cursor.node(), depth)) && cursor.goto_first_child() {
-                depth += 1;
+            let node = cursor.node();
+            let mark = next(node.start_byte());
+            let enter = visit(Step::Enter(node, ends.len() as u32)) && mark < node.end_byte();
+            let entered = enter
+                && if mark == node.start_byte() {
+                    cursor.goto_first_child()
+                } else {
+                    cursor.goto_first_child_for_byte(mark).is_some()
+                };
+            if entered {
+                ends.push(node.end_byte());
                 continue;
             }
-            visit(Step::Leave(depth));
-            while !cursor.goto_next_sibling() {
-                if !cursor.goto_parent() {
-                    return;
-                }
-                depth -= 1;
-                visit(Step::Leave(depth));
+            visit(Step::Leave(ends.len() as u32));
+            let mut at = node.end_byte();
+            while ends.last().is_some_and(|end| next(at) >= *end) || !cursor.goto_next_sibling() {
+                let Some(end) = ends.pop() else { return };
+                cursor.goto_parent();
+                at = end;
+                visit(Step::Leave(ends.len() as u32));
             }
         }
     }
 
     /// Tries one entry at a node of its kind.
     fn at(&self, entry: u32, node: Node<'_>) -> Option<Found> {
+        let compiled = &self.set.entries[entry as usize];
+        if compiled.marked && !self.words.allow(&compiled.needs, &node.byte_range()) {
+            return None;
+        }
         let way = self.way(entry);
         match &way.matcher {
             Matcher::Code(code) => {
@@ -372,7 +405,7 @@ impl Walk<'_> {
 
     fn encloses(&self, filter: &Filter, node: Node<'_>) -> bool {
         let mut found = false;
-        self.all(node, &mut |step| {
+        self.all(node, None, &mut |step| {
             let Step::Enter(n, _) = step else { return false };
             found = found
                 || filter
