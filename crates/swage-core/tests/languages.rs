@@ -130,7 +130,7 @@ fn openers_stand_in_all_that_is_looked_for() {
                     let found = language.openers.is_empty() || language.openers.iter().any(|o| text.contains(o));
                     assert!(found, "{}: {} without an opener: {text}", a.name, node.kind());
                 }
-                open.extend((0..node.child_count() as u32).filter_map(|n| node.child(n)));
+                open.extend((0..node.child_count()).filter_map(|n| node.child(n)));
             }
         }
         assert!(met >= 4, "{}: a function, a loop, a branch and a comment", a.name);

@@ -216,19 +216,22 @@ impl Contents for GitContents<'_, '_> {
                 new_id.map_or_else(|| Content::Unavailable("git shows it as binary".into()), |id| self.repo.blob(id))
             }
             (Content::Whole { .. }, Body::Unchanged) => old.clone(),
-            (Content::Whole { bytes, .. }, _) => applied(bytes, file, new_id),
-            _ => applied(&empty, file, new_id),
+            (Content::Whole { bytes, .. }, _) => self.applied(bytes, file, new_id),
+            _ => self.applied(&empty, file, new_id),
         };
         Sides { old, new }
     }
 }
 
-fn applied(old: &[u8], file: &FileDiff<'_>, id: Option<ObjectId>) -> Content {
-    match apply(old, file, Direction::Forward) {
-        Ok(bytes) => {
-            let id = id.or_else(|| gix::objs::compute_hash(gix::hash::Kind::Sha1, gix::objs::Kind::Blob, &bytes).ok());
-            Content::Whole { id: id.map(|id| id.to_string()), bytes }
+impl GitContents<'_, '_> {
+    /// The old content with the hunks applied, under the name that git would give it.
+    fn applied(&self, old: &[u8], file: &FileDiff<'_>, id: Option<ObjectId>) -> Content {
+        match apply(old, file, Direction::Forward) {
+            Ok(bytes) => {
+                let id = id.or_else(|| self.repo.blob_id(&bytes));
+                Content::Whole { id: id.map(|id| id.to_string()), bytes }
+            }
+            Err(error) => Content::Unavailable(format!("git's diff of it doesn't fit its old content: {error}")),
         }
-        Err(error) => Content::Unavailable(format!("git's diff of it doesn't fit its old content: {error}")),
     }
 }

@@ -7,10 +7,12 @@
 mod change;
 mod command;
 mod error;
+mod folders;
 mod merge;
 mod repository;
 
 pub use change::{DiffSource, ReadChange};
 pub use error::GitError;
+pub use folders::between_folders;
 pub use merge::{Head, Merge};
 pub use repository::{CommitFiles, Repository, Target};

@@ -163,6 +163,12 @@ impl Repository {
         }
     }
 
+    /// The id that content has as a blob.
+    pub(crate) fn blob_id(&self, content: &[u8]) -> Option<ObjectId> {
+        let kind = self.inner.to_thread_local().object_hash();
+        gix::objs::compute_hash(kind, gix::objs::Kind::Blob, content).ok()
+    }
+
     /// A blob by its id.
     pub(crate) fn blob(&self, id: ObjectId) -> Content {
         thread_local! {

@@ -58,11 +58,15 @@ pub enum Command {
     /// Decide whether a change may be merged: exit code 0 when it passes, 1 when it doesn't
     #[command(after_help = GATE_EXAMPLES)]
     Gate(GateArgs),
-    /// Compare two revisions, or two result files of `scan`: what was brought, removed, made worse or better
-    #[command(after_help = "Examples:\n  swage compare v1.2 v1.3\n  swage compare old.json new.json --format json")]
+    /// Compare two revisions, folders or result files of `scan`: what was brought, removed, made worse or better
+    #[command(
+        after_help = "Examples:\n  swage compare v1.2 v1.3\n  swage compare old-copy new-copy\n  swage compare old.json new.json --format json"
+    )]
     Compare(CompareArgs),
     /// Find everything that the rules find in a whole tree
-    #[command(after_help = "Examples:\n  swage scan\n  swage scan main --format sarif --output main.sarif")]
+    #[command(
+        after_help = "Examples:\n  swage scan\n  swage scan main --format sarif --output main.sarif\n  swage scan --baseline main.sarif       what came and went since, without history"
+    )]
     Scan(ScanArgs),
     /// Publish a review as threads on a review host
     #[command(
@@ -186,7 +190,7 @@ pub struct GateArgs {
 
 #[derive(Debug, Args)]
 pub struct CompareArgs {
-    /// A revision, or a file that `scan --format json` or `--format sarif` wrote
+    /// A revision, a folder, or a file that `scan --format json` or `--format sarif` wrote
     #[arg(value_name = "A")]
     pub before: String,
     /// The same, for the other side
@@ -210,6 +214,9 @@ pub struct ScanArgs {
     /// A folder that needn't be a repository
     #[arg(long, value_name = "DIR", conflicts_with = "revision")]
     pub tree: Option<PathBuf>,
+    /// Compare with the results of an earlier scan, JSON or SARIF; it takes no history, so shallow clones will do
+    #[arg(long, value_name = "FILE")]
+    pub baseline: Option<PathBuf>,
     /// Read rules from this file instead of the working tree's swage.toml
     #[arg(long, value_name = "FILE")]
     pub config: Option<PathBuf>,

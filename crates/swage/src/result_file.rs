@@ -1,6 +1,6 @@
 //! Result files of earlier runs, as one side of a comparison: our JSON, or SARIF.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 
 use percent_encoding::percent_decode_str;
@@ -14,22 +14,76 @@ use crate::failure::Failure;
 use crate::output::{JSON_FORMAT, KEY_FINGERPRINT, TEXT_FINGERPRINT};
 
 /// The findings of a file, by path, and its rules.
+#[derive(Default)]
 struct ResultFile {
-    hits: BTreeMap<String, Vec<Hit>>,
+    hits: BTreeMap<ShownPath, Vec<Hit>>,
     rules: Vec<RuleEntry>,
 }
 
 /// Compares two result files. Without the contents there are no line maps, so findings are paired by rule, definition and text.
 pub fn compare(before: &Path, after: &Path) -> Result<Review, Failure> {
-    let (mut old, mut new) = (read(before)?, read(after)?);
-    let mut paths: Vec<String> = old.hits.keys().chain(new.hits.keys()).cloned().collect();
+    let (old, mut new) = (read(before)?, read(after)?);
+    let rules = std::mem::take(&mut new.rules);
+    let mut review = Review {
+        base: None,
+        head: None,
+        target: None,
+        description: format!("{} against {}", after.display(), before.display()),
+        rules_from: String::new(),
+        files: Vec::new(),
+        findings: Vec::new(),
+        rules,
+        not_run: Vec::new(),
+        notes: Vec::new(),
+    };
+    add(&mut review, old, new);
+    Ok(review)
+}
+
+/// Compares a fresh scan with the results of an earlier one.
+pub fn against(mut review: Review, baseline: &Path) -> Result<Review, Failure> {
+    let old = read(baseline)?;
+    let mut new = ResultFile::default();
+    let fresh = std::mem::take(&mut review.findings);
+    for f in &fresh {
+        new.hits.entry(f.anchor.path.clone()).or_default().push(hit(f));
+    }
+    review.description = format!("{} against {}", review.description, baseline.display());
+    add(&mut review, old, new);
+    let mut excerpts: HashMap<_, _> =
+        fresh.into_iter().map(|f| ((f.rule, f.anchor.path, f.anchor.span), f.excerpt)).collect();
+    for f in review.findings.iter_mut().filter(|f| f.anchor.side == Side::New) {
+        let place = (f.rule.clone(), f.anchor.path.clone(), f.anchor.span);
+        f.excerpt = excerpts.remove(&place).unwrap_or_default();
+        f.anchor.commit.clone_from(&review.head);
+    }
+    Ok(review)
+}
+
+fn hit(f: &Finding) -> Hit {
+    let folded = digest(Some(&f.text_digest), &f.message);
+    Hit {
+        rule: f.rule.clone(),
+        severity: f.severity,
+        message: f.message.clone(),
+        span: f.anchor.span,
+        scope: f.scope.clone(),
+        exact: folded,
+        folded,
+        figure: f.figure,
+    }
+}
+
+/// Pairs the findings of both sides and puts them, with the rules of the old side, into the review.
+fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
+    let mut paths: Vec<ShownPath> = old.hits.keys().chain(new.hits.keys()).cloned().collect();
     paths.sort();
     paths.dedup();
     let files: Vec<FileHits> = paths
         .iter()
         .map(|path| FileHits {
-            old_path: path.clone().into_bytes(),
-            new_path: path.clone().into_bytes(),
+            old_path: path.text.clone().into_bytes(),
+            new_path: path.text.clone().into_bytes(),
             base: old.hits.remove(path).unwrap_or_default(),
             head: new.hits.remove(path).unwrap_or_default(),
             ..Default::default()
@@ -39,15 +93,7 @@ pub fn compare(before: &Path, after: &Path) -> Result<Review, Failure> {
     let findings = compared.iter().zip(keys(&files, &compared)).filter_map(|(c, key)| {
         let of = |side: Side, (file, index): (usize, usize)| {
             let hit = if side == Side::Old { &files[file].base[index] } else { &files[file].head[index] };
-            (
-                Anchor {
-                    path: ShownPath { text: paths[file].clone(), encoded: false },
-                    side,
-                    span: hit.span,
-                    commit: None,
-                },
-                hit,
-            )
+            (Anchor { path: paths[file].clone(), side, span: hit.span, commit: None }, hit)
         };
         let before = c.base.map(|place| of(Side::Old, place));
         let now = c.head.map(|place| of(Side::New, place));
@@ -69,27 +115,15 @@ pub fn compare(before: &Path, after: &Path) -> Result<Review, Failure> {
             excerpt: Vec::new(),
         })
     });
-    let findings = findings.collect();
-    let mut rules = new.rules;
+    review.findings = findings.collect();
     for rule in old.rules {
-        if !rules.iter().any(|r| r.id == rule.id) {
-            rules.push(rule);
+        if !review.rules.iter().any(|r| r.id == rule.id) {
+            review.rules.push(rule);
         }
     }
-    Ok(Review {
-        base: None,
-        head: None,
-        target: None,
-        description: format!("{} against {}", after.display(), before.display()),
-        rules_from: String::new(),
-        files: Vec::new(),
-        findings,
-        rules,
-        not_run: Vec::new(),
-        notes: vec![
-            "Result files hold no code, so findings were paired by rule, definition and text alone.".to_owned(),
-        ],
-    })
+    review
+        .notes
+        .push("Result files hold no code, so findings were paired by rule, definition and text alone.".to_owned());
 }
 
 fn read(path: &Path) -> Result<ResultFile, Failure> {
@@ -130,9 +164,8 @@ fn span(v: &Value, names: [&str; 4]) -> Option<Span> {
 }
 
 /// The stored digest of the text; for results of other programs, one of the message.
-fn digest(stored: &Value, message: &str) -> u64 {
+fn digest(stored: Option<&str>, message: &str) -> u64 {
     stored
-        .as_str()
         .and_then(|s| u64::from_str_radix(s, 16).ok())
         .unwrap_or_else(|| swage_core::scan::text_digest(message.as_bytes()))
 }
@@ -142,13 +175,13 @@ fn figure(value: &Value) -> Option<Figure> {
 }
 
 fn from_json(value: &Value) -> Option<ResultFile> {
-    let mut hits: BTreeMap<String, Vec<Hit>> = BTreeMap::new();
+    let mut hits: BTreeMap<ShownPath, Vec<Hit>> = BTreeMap::new();
     for f in value["findings"].as_array()? {
         if f["state"] == "absent" {
             continue;
         }
         let message = f["message"].as_str()?.to_owned();
-        let folded = digest(&f["text_digest"], &message);
+        let folded = digest(f["text_digest"].as_str(), &message);
         let hit = Hit {
             rule: f["rule"].as_str()?.to_owned(),
             severity: severity(&f["severity"])?,
@@ -159,7 +192,9 @@ fn from_json(value: &Value) -> Option<ResultFile> {
             figure: figure(&f["figure"]),
             message,
         };
-        hits.entry(f["anchor"]["path"].as_str()?.to_owned()).or_default().push(hit);
+        let encoded = f["anchor"]["path_encoded"].as_bool().unwrap_or(false);
+        let path = ShownPath { text: f["anchor"]["path"].as_str()?.to_owned(), encoded };
+        hits.entry(path).or_default().push(hit);
     }
     let rules = value["rules"].as_array().into_iter().flatten();
     let rules = rules.filter_map(|r| {
@@ -184,7 +219,7 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
             let place = &r["locations"][0]["physicalLocation"];
             let message = r["message"]["text"].as_str()?.to_owned();
             let prints = &r["partialFingerprints"];
-            let folded = digest(&prints[TEXT_FINGERPRINT], &message);
+            let folded = digest(prints[TEXT_FINGERPRINT].as_str(), &message);
             let hit = Hit {
                 rule: r["ruleId"].as_str()?.to_owned(),
                 severity: severity(&r["level"])?,
@@ -193,12 +228,13 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
                     .as_str()
                     .unwrap_or_default()
                     .to_owned(),
-                exact: digest(&prints[KEY_FINGERPRINT], &message),
+                exact: digest(prints[KEY_FINGERPRINT].as_str(), &message),
                 folded,
                 figure: figure(&r["properties"]),
                 message,
             };
-            let path = percent_decode_str(place["artifactLocation"]["uri"].as_str()?).decode_utf8_lossy().into_owned();
+            let uri = percent_decode_str(place["artifactLocation"]["uri"].as_str()?);
+            let path = ShownPath::new(&uri.collect::<Vec<u8>>());
             side.hits.entry(path).or_default().push(hit);
         }
         for rule in run["tool"]["driver"]["rules"].as_array().into_iter().flatten() {

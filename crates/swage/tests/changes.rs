@@ -89,6 +89,15 @@ fn worktrees_and_bare_repositories() {
     s.write("../rules.toml", CONFIG);
     let bare = s.swage_in("../bare.git", &[&args[..], &["--config", "../rules.toml"]].concat(), "", &[]);
     assert_eq!(told(&bare), expected);
+    // Objects may have longer names.
+    std::fs::create_dir(s.root.join("../longer")).expect("made");
+    let export = s.git(&["fast-export", "--all"]) + "\n";
+    s.write("../export", export);
+    s.git(&["init", "--quiet", "--object-format=sha256", "--initial-branch=main", "../longer"]);
+    s.git(&["-C", "../longer", "-c", "alias.import=!git fast-import --quiet <../export", "import"]);
+    s.git(&["-C", "../longer", "reset", "--quiet", "--hard"]);
+    assert_eq!(told(&s.swage_in("../longer", &args, "", &[])), expected);
+    assert_eq!(s.swage_in("../longer", &["gate", "main..topic"], "", &[]).code, 1);
     insta::assert_snapshot!(s.swage_in("../bare.git", &["review"], "", &[]).told(), @r"
     --- stderr ---
     swage: this repository has no working tree, so there is no unsaved work to review

@@ -113,6 +113,19 @@ fn result_files_compare_like_revisions() {
         let revisions = s.swage(&["compare", "main", "topic", "--format", "json"]).json();
         assert_eq!(files["counts"], revisions["counts"], "{format}");
     }
+    // A fresh scan against a stored one, and two folders against each other, say what the revisions say.
+    s.git(&["worktree", "add", "--quiet", "../before", "main"]);
+    s.git(&["clone", "--quiet", ".", "../after"]);
+    let told = |args: &[&str]| {
+        let json = s.swage(&[args, &["--format", "json"]].concat()).json();
+        let finding = |f: &Value| format!("{} {} {}", f["rule"], f["state"], f["anchor"]["path"]);
+        json["findings"].as_array().expect("findings").iter().map(finding).collect::<std::collections::BTreeSet<_>>()
+    };
+    let revisions = told(&["compare", "main", "topic"]);
+    assert_eq!(told(&["compare", "../before", "../after"]), revisions);
+    for format in ["json", "sarif"] {
+        assert_eq!(told(&["scan", "topic", "--baseline", &format!("main.{format}")]), revisions, "{format}");
+    }
     s.write("broken.json", "{\"format\": \"swage-review/1\", \"findings\": [{}]}");
     insta::assert_snapshot!(s.swage(&["compare", "broken.json", "main.json"]).told(), @r#"
     --- stderr ---

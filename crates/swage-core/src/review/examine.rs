@@ -131,18 +131,23 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
             result
         })
         .collect();
+    let (mut review, compared) = put_together(change, &examined, with);
+    add_excerpts(&mut review.findings, &compared, change, contents);
+    review
+        .findings
+        .sort_by_cached_key(|f| (f.state == State::Absent, f.anchor.path.clone(), f.anchor.span, f.rule.clone()));
+    review
+}
+
+/// Compares both sides of all files; the findings are in the order of what was compared, without excerpts.
+fn put_together(change: &Change, examined: &[Examined], with: &Examination<'_>) -> (Review, Vec<Compared>) {
     let hits: Vec<FileHits> = examined.iter().map(|e| e.hits.clone()).collect();
     let compared = baseline::compare(&hits);
     let keys = baseline::keys(&hits, &compared);
-    let mut findings: Vec<Finding> = compared.iter().zip(keys).map(|(c, key)| finding(change, &hits, c, key)).collect();
-    add_excerpts(&mut findings, &compared, change, contents);
-    findings.sort_by(|a, b| {
-        let order = |f: &Finding| (f.state == State::Absent, f.anchor.path.clone(), f.anchor.span, f.rule.clone());
-        order(a).cmp(&order(b))
-    });
-    let files = change.files.iter().zip(&examined).map(|(f, e)| file_entry(f, e)).collect();
+    let findings: Vec<Finding> = compared.iter().zip(keys).map(|(c, key)| finding(change, &hits, c, key)).collect();
+    let files = change.files.iter().zip(examined).map(|(f, e)| file_entry(f, e)).collect();
     let languages = examined.iter().filter_map(|e| e.language.map(|l| l.name)).collect();
-    Review {
+    let review = Review {
         base: change.base.clone(),
         head: change.head.clone(),
         target: change.target.clone(),
@@ -153,7 +158,8 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
         findings,
         not_run: with.not_run(&languages, examined.iter().any(|e| e.partial)),
         notes: Vec::new(),
-    }
+    };
+    (review, compared)
 }
 
 fn examine_file(file: &ChangedFile, index: usize, contents: &dyn Contents, with: &Examination<'_>) -> Examined {
@@ -353,41 +359,20 @@ pub fn scan_tree(
             out
         })
         .collect();
-    let hits: Vec<FileHits> = examined.iter().map(|e| e.hits.clone()).collect();
-    let compared = baseline::compare(&hits);
-    let keys = baseline::keys(&hits, &compared);
-    let change = Change { head: commit.map(str::to_owned), ..Default::default() };
-    let mut findings: Vec<Finding> = compared
-        .iter()
-        .zip(keys)
-        .map(|(c, key)| Finding { on_changed_line: false, ..finding(&change, &hits, c, key) })
-        .collect();
-    findings.sort_by(|a, b| (&a.anchor.path, a.anchor.span, &a.rule).cmp(&(&b.anchor.path, b.anchor.span, &b.rule)));
-    let entries = files.iter().zip(&examined).map(|(f, e)| {
-        let file = ChangedFile {
-            old_path: f.path.clone(),
-            new_path: f.path.clone(),
-            kind: Kind::Modified,
-            nature: f.nature,
-            mode_only: false,
-            modes: None,
-            map: LineMap::identity(),
-            added: 0,
-            removed: 0,
-        };
-        file_entry(&file, e)
+    let listed = files.iter().map(|f| ChangedFile {
+        old_path: f.path.clone(),
+        new_path: f.path.clone(),
+        kind: Kind::Modified,
+        nature: f.nature,
+        mode_only: false,
+        modes: None,
+        map: LineMap::identity(),
+        added: 0,
+        removed: 0,
     });
-    let languages = examined.iter().filter_map(|e| e.language.map(|l| l.name)).collect();
-    Review {
-        base: None,
-        head: commit.map(str::to_owned),
-        target: None,
-        description: String::new(),
-        rules_from: String::new(),
-        files: entries.collect(),
-        rules: with.rule_entries(&findings),
-        findings,
-        not_run: with.not_run(&languages, false),
-        notes: Vec::new(),
-    }
+    let change = Change { head: commit.map(str::to_owned), files: listed.collect(), ..Default::default() };
+    let (mut review, _) = put_together(&change, &examined, with);
+    review.findings.iter_mut().for_each(|f| f.on_changed_line = false);
+    review.findings.sort_by_cached_key(|f| (f.anchor.path.clone(), f.anchor.span, f.rule.clone()));
+    review
 }

@@ -4,7 +4,7 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use swage_core::change::Change;
-use swage_git::DiffSource;
+use swage_git::{DiffSource, between_folders};
 
 use crate::cli::CompareArgs;
 use crate::configuration::Configuration;
@@ -15,12 +15,13 @@ use crate::source::Place;
 
 pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
     let (before, after) = (Path::new(&args.before), Path::new(&args.after));
-    let review = match (before.is_file(), after.is_file()) {
-        (true, true) => result_file::compare(before, after)?,
-        (false, false) => revisions(args)?,
+    let review = match (before, after) {
+        _ if before.is_file() && after.is_file() => result_file::compare(before, after)?,
+        _ if before.is_dir() && after.is_dir() => folders(args, before, after)?,
+        _ if !before.is_file() && !after.is_file() => revisions(args)?,
         _ => {
             return Err(Failure::wrong("one side is a file and the other isn't")
-                .hint("Give two revisions, or two result files that `swage scan --format json` wrote."));
+                .hint("Give two revisions, two folders, or two result files that `swage scan --format json` wrote."));
         }
     };
     args.output.write(&Document { purpose: Purpose::Compare, review: &review, verdict: None, show_all: false })?;
@@ -38,5 +39,14 @@ fn revisions(args: &CompareArgs) -> Result<swage_core::review::Review, Failure> 
     Ok(diff.with(|change, contents| {
         let change = Change { base: Some(base), head: Some(head), description, ..change };
         super::examine_change(&change, contents, &configuration, store.as_ref())
+    })?)
+}
+
+/// Two folders, by the rules of the second unless others are named.
+fn folders(args: &CompareArgs, before: &Path, after: &Path) -> Result<swage_core::review::Review, Failure> {
+    let configuration = Configuration::of_folder(after, args.config.as_deref())?;
+    let description = format!("{} against {}", after.display(), before.display());
+    Ok(between_folders(before, after, |change, contents| {
+        super::examine_change(&Change { description, ..change }, contents, &configuration, None)
     })?)
 }

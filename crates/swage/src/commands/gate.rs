@@ -5,8 +5,10 @@ use std::process::ExitCode;
 use swage_core::change::Change;
 use swage_core::gate::{Outcome, Verdict, decide};
 use swage_core::review::Review;
+use swage_git::{Head, Repository, Target};
+use swage_store::Store;
 
-use crate::cli::{ChangeArgs, GateArgs};
+use crate::cli::GateArgs;
 use crate::configuration::Configuration;
 use crate::failure::{Failure, SAYS_NO, UNFINISHED};
 use crate::output::{Document, Purpose};
@@ -14,7 +16,15 @@ use crate::source::{Place, gate_sides};
 
 pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
-    let (review, verdict) = judge(&place, &args.change, args.no_cache)?;
+    if args.change.patch.is_some() {
+        return Err(Failure::wrong("the gate needs a branch to merge, and a patch isn't one")
+            .hint("Review it with `swage review --patch`, or commit it on a branch and give the range."));
+    }
+    let repository = place.repository()?;
+    let sides = gate_sides(repository, &args.change)?;
+    let configuration = Configuration::of_target(repository, &sides.0)?;
+    let store = super::cache(Some(repository), args.no_cache);
+    let (review, verdict) = judge(repository, sides, &configuration, store.as_ref())?;
     args.output.write(&Document {
         purpose: Purpose::Gate,
         review: &review,
@@ -29,15 +39,12 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
 }
 
 /// Reviews the merged tree against the target's tip with the target's rules, and decides by the target's policy.
-pub fn judge(place: &Place, args: &ChangeArgs, no_cache: bool) -> Result<(Review, Verdict), Failure> {
-    if args.patch.is_some() {
-        return Err(Failure::wrong("the gate needs a branch to merge, and a patch isn't one")
-            .hint("Review it with `swage review --patch`, or commit it on a branch and give the range."));
-    }
-    let repository = place.repository()?;
-    let (target, head, description) = gate_sides(repository, args)?;
-    let configuration = Configuration::of_target(repository, &target)?;
-    let store = super::cache(Some(repository), no_cache);
+pub fn judge(
+    repository: &Repository,
+    (target, head, description): (Target, Head, String),
+    configuration: &Configuration,
+    store: Option<&Store>,
+) -> Result<(Review, Verdict), Failure> {
     let merge = repository.merge(&target, &head)?;
     let review = merge.change.with(|change, contents| {
         let change = Change {
@@ -47,7 +54,7 @@ pub fn judge(place: &Place, args: &ChangeArgs, no_cache: bool) -> Result<(Review
             description,
             ..change
         };
-        super::examine_change(&change, contents, &configuration, store.as_ref())
+        super::examine_change(&change, contents, configuration, store)
     })?;
     let verdict = decide(&review, &configuration.config.policy, &merge.conflicts);
     Ok((review, verdict))

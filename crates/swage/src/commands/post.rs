@@ -9,6 +9,7 @@ use swage_core::gate::Verdict;
 use swage_core::review::{Finding, Marker, Review, Side};
 use swage_git::{DiffSource, Head, Repository, Target};
 use swage_host::{Anchor, Client, CodeLine, HostError, NewProposal, Posted, Report, ReportedFinding};
+use swage_store::Store;
 
 use crate::cli::{ChangeArgs, PostArgs};
 use crate::configuration::Configuration;
@@ -28,31 +29,39 @@ pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
             .hint("Commit first, or review it here with `swage review`."));
     }
     let change = ChangeArgs { committed: args.change.range.is_none(), ..args.change.clone() };
-    let (target, head, _) = gate_sides(repository, &change)?;
-    let Head::Commit(head) = head else { return Err(Failure::wrong("there is no commit to post")) };
-    let review = review(repository, &target, &head, args.no_cache)?;
-    let (_, verdict) = super::judge(&place, &change, args.no_cache)?;
+    let (target, head, description) = gate_sides(repository, &change)?;
+    let Head::Commit(commit) = &head else { return Err(Failure::wrong("there is no commit to post")) };
+    let commit = commit.clone();
+    let configuration = Configuration::of_target(repository, &target)?;
+    let store = super::cache(Some(repository), args.no_cache);
+    let review = review(repository, &target, &commit, &configuration, store.as_ref())?;
+    let sides = (target.clone(), head, description);
+    let (_, verdict) = super::judge(repository, sides, &configuration, store.as_ref())?;
     let report = report(&review, &verdict, &target);
     if let Some(title) = &args.open {
         client
             .open_proposal(args.proposal, &NewProposal { title: title.clone(), target: target.name.clone() })
             .map_err(failed)?;
     }
-    let posted = client.report(args.proposal, &head, REPORTER, &report).map_err(failed)?;
+    let posted = client.report(args.proposal, &commit, REPORTER, &report).map_err(failed)?;
     print(told(&posted, &args.to).as_bytes())?;
     Ok(ExitCode::SUCCESS)
 }
 
 /// Findings at the lines of the revision itself, by the target's rules.
-fn review(repository: &Repository, target: &Target, head: &str, no_cache: bool) -> Result<Review, Failure> {
-    let configuration = Configuration::of_target(repository, target)?;
-    let store = super::cache(Some(repository), no_cache);
+fn review(
+    repository: &Repository,
+    target: &Target,
+    head: &str,
+    configuration: &Configuration,
+    store: Option<&Store>,
+) -> Result<Review, Failure> {
     let base = repository.merge_base(&target.tip, head)?;
     let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.to_owned() })?;
     Ok(diff.with(|change, contents| {
         let change =
             Change { base: Some(base), head: Some(head.to_owned()), target: Some(target.tip.clone()), ..change };
-        super::examine_change(&change, contents, &configuration, store.as_ref())
+        super::examine_change(&change, contents, configuration, store)
     })?)
 }
 

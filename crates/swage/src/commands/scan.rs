@@ -12,6 +12,7 @@ use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::output::{Document, Purpose};
 use crate::progress;
+use crate::result_file;
 use crate::source::Place;
 
 pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
@@ -51,6 +52,12 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     }
     review.rules_from.clone_from(&configuration.from);
     review.notes.extend(configuration.notes);
+    if let Some(baseline) = &args.baseline {
+        let review = result_file::against(review, baseline)?;
+        let document = Document { purpose: Purpose::Compare, review: &review, verdict: None, show_all: false };
+        args.output.write(&document)?;
+        return Ok(ExitCode::SUCCESS);
+    }
     args.output.write(&Document { purpose: Purpose::Scan, review: &review, verdict: None, show_all: true })?;
     Ok(ExitCode::SUCCESS)
 }
