@@ -248,7 +248,14 @@ pub struct PostArgs {
 #[derive(Debug, Subcommand)]
 pub enum RulesCommand {
     /// List the rules that are on
-    List(RulesArgs),
+    #[command(after_help = "Examples:\n  swage rules list\n  swage rules list --languages")]
+    List {
+        /// List the languages instead, and what patterns, filters and measures know of each
+        #[arg(long)]
+        languages: bool,
+        #[command(flatten)]
+        rules: RulesArgs,
+    },
     /// Show one rule with its help and examples
     Show {
         /// The rule's id

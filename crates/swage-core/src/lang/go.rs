@@ -1,10 +1,8 @@
 //! Go.
 
-use std::sync::OnceLock;
+use super::{Class, Language, Spec};
 
-use super::{Class, Language};
-
-pub(super) static GO: Language = Language {
+pub(super) static GO: Language = Language::new(Spec {
     name: "go",
     grammar: || tree_sitter_go::LANGUAGE.into(),
     extensions: &["go"],
@@ -35,6 +33,7 @@ pub(super) static GO: Language = Language {
         (Class::Comment, &["comment"]),
         (Class::Block, &["block"]),
     ],
+    parts: &["expression_case", "type_case", "communication_case"],
     wrappers: &[
         ("package p\nfunc w_() {\n", "\n}"),
         ("package p\n", "\n"),
@@ -66,5 +65,6 @@ pub(super) static GO: Language = Language {
     ],
     statement_ends: &[")", "{", "}", "]", "\"", "="],
     openers: &["func", "for", "if", "switch", "select", "case", "default", "//", "/*"],
-    tables: OnceLock::new(),
-};
+    stand_ins: &["HOLE w_", "case HOLE:"],
+    ..Spec::PLAIN
+});

@@ -1,10 +1,8 @@
 //! Java.
 
-use std::sync::OnceLock;
+use super::{Class, Language, Spec};
 
-use super::{Class, Language};
-
-pub(super) static JAVA: Language = Language {
+pub(super) static JAVA: Language = Language::new(Spec {
     name: "java",
     grammar: || tree_sitter_java::LANGUAGE.into(),
     extensions: &["java"],
@@ -56,6 +54,7 @@ pub(super) static JAVA: Language = Language {
         (Class::Comment, &["line_comment", "block_comment"]),
         (Class::Block, &["block"]),
     ],
+    parts: &["switch_block_statement_group", "switch_rule", "catch_clause"],
     wrappers: &[
         ("class w_ { void w_() {", "} }"),
         ("class w_ { void w_() {", ";} }"),
@@ -91,5 +90,6 @@ pub(super) static JAVA: Language = Language {
     openers: &[
         "{", "(", "->", "?", ":", "if", "for", "while", "do", "switch", "case", "default", "try", "catch", "//", "/*",
     ],
-    tables: OnceLock::new(),
-};
+    stand_ins: &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"],
+    ..Spec::PLAIN
+});

@@ -1,8 +1,6 @@
 //! JavaScript, and what TypeScript shares with it.
 
-use std::sync::OnceLock;
-
-use super::{Class, Language};
+use super::{Class, Language, Spec};
 
 pub(super) const FUNCTIONS: &[&str] = &[
     "function_declaration",
@@ -45,7 +43,8 @@ pub(super) const CODE_SIGNS: &[&str] = &[
     "update_expression",
 ];
 
-pub(super) static JAVASCRIPT: Language = Language {
+#[cfg(feature = "javascript")]
+pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     name: "javascript",
     grammar: || tree_sitter_javascript::LANGUAGE.into(),
     extensions: &["js", "mjs", "cjs", "jsx"],
@@ -68,6 +67,7 @@ pub(super) static JAVASCRIPT: Language = Language {
         (Class::Comment, &["comment", "html_comment", "hash_bang_line"]),
         (Class::Block, &["statement_block"]),
     ],
+    parts: PARTS,
     wrappers: WRAPPERS,
     name_fields: &["name"],
     not_parameters: &[],
@@ -77,11 +77,15 @@ pub(super) static JAVASCRIPT: Language = Language {
     code_signs: CODE_SIGNS,
     statement_ends: &[";", "{", "}", ","],
     openers: OPENERS,
-    tables: OnceLock::new(),
-};
+    stand_ins: &["case HOLE:"],
+    ..Spec::PLAIN
+});
 
 /// See [`Language::openers`].
 pub(super) const OPENERS: &[&str] = &[
     "{", "=>", "?", "function", "for", "while", "do", "if", "switch", "case", "default", "try", "catch", "//", "/*",
     "<!--", "-->", "#!",
 ];
+
+/// Branches that are parts of one.
+pub(super) const PARTS: &[&str] = &["switch_case", "switch_default", "catch_clause"];

@@ -4,25 +4,130 @@
 //! strings, calls, definitions and so on. A new language is a new file with such a table and a line in [`LANGUAGES`];
 //! the test in `tests/languages.rs` holds them all to the same abilities.
 
+#[cfg(feature = "bash")]
+mod bash;
+#[cfg(any(feature = "c", feature = "cpp"))]
+mod c;
+#[cfg(feature = "cpp")]
+mod cpp;
+#[cfg(feature = "csharp")]
+mod csharp;
+#[cfg(feature = "css")]
+mod css;
+#[cfg(feature = "go")]
 mod go;
+#[cfg(feature = "html")]
+mod html;
+#[cfg(feature = "java")]
 mod java;
+#[cfg(any(feature = "javascript", feature = "typescript"))]
 mod javascript;
+#[cfg(feature = "json")]
+mod json;
+#[cfg(feature = "kotlin")]
+mod kotlin;
+#[cfg(feature = "markdown")]
+mod markdown;
+#[cfg(feature = "php")]
+mod php;
+#[cfg(feature = "python")]
 mod python;
+#[cfg(feature = "ruby")]
+mod ruby;
+#[cfg(feature = "rust")]
 mod rust;
+#[cfg(feature = "scala")]
+mod scala;
+#[cfg(feature = "sql")]
+mod sql;
+#[cfg(feature = "swift")]
+mod swift;
+#[cfg(feature = "toml")]
+mod toml;
+#[cfg(feature = "typescript")]
 mod typescript;
+#[cfg(feature = "yaml")]
+mod yaml;
 
 use std::fmt;
+use std::ops::Deref;
 use std::sync::OnceLock;
 
-/// All languages, in the order of their names.
+/// All languages that this build reads, in the order of their names.
 pub static LANGUAGES: &[&Language] = &[
+    #[cfg(feature = "bash")]
+    &bash::BASH,
+    #[cfg(feature = "c")]
+    &c::C,
+    #[cfg(feature = "cpp")]
+    &cpp::CPP,
+    #[cfg(feature = "csharp")]
+    &csharp::CSHARP,
+    #[cfg(feature = "css")]
+    &css::CSS,
+    #[cfg(feature = "go")]
     &go::GO,
+    #[cfg(feature = "html")]
+    &html::HTML,
+    #[cfg(feature = "java")]
     &java::JAVA,
+    #[cfg(feature = "javascript")]
     &javascript::JAVASCRIPT,
+    #[cfg(feature = "json")]
+    &json::JSON,
+    #[cfg(feature = "kotlin")]
+    &kotlin::KOTLIN,
+    #[cfg(feature = "markdown")]
+    &markdown::MARKDOWN,
+    #[cfg(feature = "php")]
+    &php::PHP,
+    #[cfg(feature = "python")]
     &python::PYTHON,
+    #[cfg(feature = "ruby")]
+    &ruby::RUBY,
+    #[cfg(feature = "rust")]
     &rust::RUST,
+    #[cfg(feature = "scala")]
+    &scala::SCALA,
+    #[cfg(feature = "sql")]
+    &sql::SQL,
+    #[cfg(feature = "swift")]
+    &swift::SWIFT,
+    #[cfg(feature = "toml")]
+    &toml::TOML,
+    #[cfg(feature = "typescript")]
     &typescript::TSX,
+    #[cfg(feature = "typescript")]
     &typescript::TYPESCRIPT,
+    #[cfg(feature = "yaml")]
+    &yaml::YAML,
+];
+
+/// The names of all languages, those that were left out of this build too.
+pub const NAMES: &[&str] = &[
+    "bash",
+    "c",
+    "cpp",
+    "csharp",
+    "css",
+    "go",
+    "html",
+    "java",
+    "javascript",
+    "json",
+    "kotlin",
+    "markdown",
+    "php",
+    "python",
+    "ruby",
+    "rust",
+    "scala",
+    "sql",
+    "swift",
+    "toml",
+    "tsx",
+    "typescript",
+    "yaml",
 ];
 
 /// A portable class of nodes, for holes and filters.
@@ -78,26 +183,34 @@ impl Class {
 }
 
 /// What a language's grammar and files look like.
-pub struct Language {
+pub struct Spec {
     /// The name that rules use, in lower case.
     pub name: &'static str,
     /// The tree-sitter grammar.
-    grammar: fn() -> tree_sitter::Language,
+    pub(crate) grammar: fn() -> tree_sitter::Language,
     /// File extensions without the dot.
     pub extensions: &'static [&'static str],
     /// Whole file names.
     pub file_names: &'static [&'static str],
     /// Interpreters of a `#!` line, without version.
     pub interpreters: &'static [&'static str],
+    /// Beginnings of files that tell the language where the name doesn't.
+    pub first_lines: &'static [&'static str],
     /// Node kinds of each class.
-    classes: &'static [(Class, &'static [&'static str])],
+    pub(crate) classes: &'static [(Class, &'static [&'static str])],
+    /// Of the branches, those that are parts of one beside each other: a case, an `elif`, a handler.
+    pub(crate) parts: &'static [&'static str],
     /// Text around a pattern that makes it a whole file, tried in order.
     pub wrappers: &'static [(&'static str, &'static str)],
+    /// What to write for a hole, in which HOLE is its name, where a name alone doesn't parse.
+    pub(crate) stand_ins: &'static [&'static str],
     /// Fields that hold the name of a definition or of what it is assigned to.
     pub name_fields: &'static [&'static str],
+    /// Children of a function that hold its parameters, where the grammar has no field for them.
+    pub(crate) parameter_lists: &'static [&'static str],
     /// Children of a parameter list that aren't parameters of their own, such as `self`.
     pub not_parameters: &'static [&'static str],
-    /// Names of a first parameter that the language passes by itself.
+    /// Names of a first parameter that the language passes by itself, and lists that stand for none.
     pub implicit_parameters: &'static [&'static str],
     /// Line comment markers, longest first; the ones of documentation are in `doc_markers`.
     pub line_markers: &'static [&'static str],
@@ -110,7 +223,69 @@ pub struct Language {
     /// Texts of which every function, loop, branch and comment holds one, so that a walk can leave out what holds
     /// none; empty when there is no such list.
     pub openers: &'static [&'static str],
+    /// Whether keywords may be written in capitals as well.
+    pub keywords_in_any_case: bool,
+    /// Parts that are code of another language.
+    pub(crate) embedded: &'static [Embedded],
+}
+
+/// A kind of node that holds code of another language.
+pub(crate) struct Embedded {
+    /// The kind of the node around it.
+    pub around: &'static str,
+    /// The kind of its child that is the code.
+    pub code: &'static str,
+    /// Which language it is.
+    pub language: Told,
+}
+
+/// How the language of embedded code is told.
+pub(crate) enum Told {
+    /// By the text of the first node of this kind.
+    By(&'static str),
+    /// It is always this one.
+    Always(&'static str),
+}
+
+impl Spec {
+    /// What a language has when its file doesn't say otherwise.
+    pub(crate) const PLAIN: Spec = Spec {
+        name: "",
+        grammar: || unreachable!(),
+        extensions: &[],
+        file_names: &[],
+        interpreters: &[],
+        first_lines: &[],
+        classes: &[],
+        parts: &[],
+        wrappers: &[("", "")],
+        stand_ins: &[],
+        name_fields: &["name"],
+        parameter_lists: &[],
+        not_parameters: &[],
+        implicit_parameters: &[],
+        line_markers: &[],
+        doc_markers: &[],
+        code_signs: &[],
+        statement_ends: &[],
+        openers: &[],
+        keywords_in_any_case: false,
+        embedded: &[],
+    };
+}
+
+/// A language: what its file says of it, and the look-up tables that are made from that when they are first needed.
+pub struct Language {
+    spec: Spec,
     tables: OnceLock<Tables>,
+}
+
+impl Deref for Language {
+    type Target = Spec;
+
+    fn deref(&self) -> &Spec {
+        &self.spec
+    }
 }
 
 impl fmt::Debug for Language {
@@ -135,8 +310,9 @@ pub struct Tables {
     classes: Vec<u16>,
     /// Ids of the name fields.
     name_fields: Vec<u16>,
-    /// Ids of the fields `parameter`, `parameters` and `name`; 0, which no field has, when the grammar lacks one.
-    parameter_fields: [u16; 3],
+    /// Ids of the fields `parameter`, `parameters`, `name` and `declarator`; 0, which no field has, when the grammar
+    /// lacks one.
+    fields: [u16; 4],
     /// How each kind stands in nesting.
     nesting: Vec<Nesting>,
     interests: OnceLock<Vec<u8>>,
@@ -188,12 +364,21 @@ impl Tables {
             Nesting::Part => Some(false),
             Nesting::Deeper => Some(true),
             Nesting::If => {
-                let parent = node.parent();
-                match parent.map_or(Nesting::None, |p| nesting(p.kind_id())) {
-                    Nesting::Else => Some(false),
-                    Nesting::If => Some(parent.and_then(|p| p.child_by_field_name("alternative")) != Some(node)),
-                    Nesting::None | Nesting::Deeper | Nesting::Part => Some(true),
-                }
+                let in_else = node.parent().is_some_and(|p| nesting(p.kind_id()) == Nesting::Else);
+                Some(!in_else && node.prev_sibling().is_none_or(|before| before.kind() != "else"))
+            }
+        }
+    }
+
+    /// Whether a node, or the one that it merely wraps, is of the class.
+    pub fn is_at_heart(&self, mut node: tree_sitter::Node<'_>, class: Class) -> bool {
+        loop {
+            if self.is(node.kind_id(), class) {
+                return true;
+            }
+            match node.named_child(0) {
+                Some(inner) if node.named_child_count() == 1 && inner.byte_range() == node.byte_range() => node = inner,
+                _ => return false,
             }
         }
     }
@@ -226,9 +411,27 @@ impl Tables {
 }
 
 impl Language {
+    /// A language from what its file says of it.
+    pub(crate) const fn new(spec: Spec) -> Self {
+        Self { spec, tables: OnceLock::new() }
+    }
+
     /// The language with this name.
     pub fn by_name(name: &str) -> Option<&'static Language> {
         LANGUAGES.iter().copied().find(|l| l.name == name)
+    }
+
+    /// The language that people mean by a word: its name or one of its file extensions, in any case.
+    pub fn by_word(word: &str) -> Option<&'static Language> {
+        let word = word.to_ascii_lowercase();
+        Self::by_name(&word).or_else(|| {
+            LANGUAGES.iter().copied().find(|l| l.extensions.contains(&&*word) || l.interpreters.contains(&&*word))
+        })
+    }
+
+    /// The abilities that patterns, filters and measures can count on: a word of [`Class::ALL`] each.
+    pub fn abilities(&self) -> impl Iterator<Item = &'static str> {
+        Class::ALL.into_iter().filter(|(_, class)| self.classes.iter().any(|(c, _)| c == class)).map(|(word, _)| word)
     }
 
     /// The language of a file, told by its name or else by its `#!` line.
@@ -239,7 +442,7 @@ impl Language {
             l.file_names.iter().any(|n| n.as_bytes() == name)
                 || extension.is_some_and(|e| l.extensions.iter().any(|x| x.as_bytes() == e))
         });
-        by_name.or_else(|| if extension.is_none() { by_interpreter(content) } else { None })
+        by_name.or_else(|| if extension.is_none() { by_first_line(content) } else { None })
     }
 
     /// The grammar and the kinds by id.
@@ -258,13 +461,9 @@ impl Language {
                         classes[usize::from(id)] |= 1 << *class as u16;
                         if matches!(class, Class::Loop | Class::Branch) {
                             nesting[usize::from(id)] = match kind {
+                                _ if self.parts.contains(&kind) => Nesting::Part,
+                                "if" => Nesting::If,
                                 _ if kind.starts_with("if_") => Nesting::If,
-                                _ if ["case", "clause", "arm", "group", "rule"]
-                                    .iter()
-                                    .any(|end| kind.ends_with(end)) =>
-                                {
-                                    Nesting::Part
-                                }
                                 _ => Nesting::Deeper,
                             };
                         }
@@ -280,9 +479,9 @@ impl Language {
                 .filter_map(|f| grammar.field_id_for_name(f))
                 .map(std::num::NonZero::get)
                 .collect();
-            let parameter_fields = ["parameter", "parameters", "name"]
+            let fields = ["parameter", "parameters", "name", "declarator"]
                 .map(|f| grammar.field_id_for_name(f).map_or(0, std::num::NonZero::get));
-            Tables { grammar, classes, name_fields, parameter_fields, nesting, interests: OnceLock::new() }
+            Tables { grammar, classes, name_fields, fields, nesting, interests: OnceLock::new() }
         })
     }
 
@@ -297,61 +496,102 @@ impl Language {
 
     /// The name of a definition node: its own, or that of the variable, property or field that it is assigned to.
     pub fn definition_name<'a>(&self, node: tree_sitter::Node<'_>, source: &'a [u8]) -> Option<&'a str> {
-        let tables = self.tables();
-        let named = |node: tree_sitter::Node<'_>| {
-            tables
-                .name_fields
-                .iter()
-                .find_map(|&field| node.child_by_field_id(field))
-                .and_then(|name| source.get(name.byte_range()))
-        };
-        let own = named(node).or_else(|| {
+        let own = self.name_node(node).or_else(|| {
             let parent = node.parent()?;
             // Only a binding lends its name: `const f = () => …`, `{ f: () => … }`, `f = lambda: …`.
             let binds = parent.kind().contains("declarator")
                 || parent.kind().contains("assignment")
-                || matches!(parent.kind(), "pair" | "field_definition" | "public_field_definition" | "let_declaration");
+                || matches!(
+                    parent.kind(),
+                    "pair"
+                        | "field_definition"
+                        | "public_field_definition"
+                        | "let_declaration"
+                        | "property_declaration"
+                        | "val_definition"
+                        | "var_definition"
+                );
             if !binds {
                 return None;
             }
-            ["name", "key", "property", "left", "pattern"]
-                .iter()
-                .find_map(|f| parent.child_by_field_name(f))
-                .and_then(|name| source.get(name.byte_range()))
+            let fields = ["name", "key", "property", "left", "pattern", "declarator"];
+            fields.iter().find_map(|f| parent.child_by_field_name(f)).or_else(|| {
+                // A grammar without a field for it puts what is declared first.
+                parent.named_child(0).filter(|first| first.kind() == "variable_declaration" && *first != node)
+            })
         });
-        own.and_then(|bytes| std::str::from_utf8(bytes).ok()).filter(|name| !name.is_empty() && name.len() < 200)
+        own.and_then(|name| source.get(name.byte_range()))
+            .and_then(|bytes| std::str::from_utf8(bytes).ok())
+            .filter(|name| !name.is_empty() && name.len() < 200)
+    }
+
+    /// The node that names a definition.
+    pub(crate) fn name_node<'t>(&self, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
+        let tables = self.tables();
+        let named = tables.name_fields.iter().find_map(|&field| node.child_by_field_id(field));
+        named.or_else(|| {
+            // In C and its kin the name stands inside of declarators.
+            let mut inner = node.child_by_field_id(tables.fields[3])?;
+            while let Some(next) = inner.child_by_field_id(tables.fields[3]) {
+                inner = next;
+            }
+            (inner.child_by_field_id(tables.fields[1]).is_none() && inner.kind() != "reference_declarator")
+                .then_some(inner)
+        })
     }
 
     /// How many parameters a function node declares; `None` when it has no parameter list.
     pub fn parameter_count(&self, node: tree_sitter::Node<'_>, source: &[u8]) -> Option<u32> {
         let tables = self.tables();
-        let [single, list, name] = tables.parameter_fields;
-        if node.child_by_field_id(single).is_some() {
+        let [single, list, name, declarator] = tables.fields;
+        if node.child_by_field_id(single).is_some_and(|p| p.child_count() == 0) {
             return Some(1);
         }
-        let list = node.child_by_field_id(list)?;
-        let mut cursor = list.walk();
+        let mut holder = node;
+        let list = loop {
+            match (holder.child_by_field_id(list), holder.child_by_field_id(declarator)) {
+                (Some(list), _) => break Some(list),
+                (None, Some(inner)) => holder = inner,
+                (None, None) => break None,
+            }
+        };
+        let is_list = |child: &tree_sitter::Node<'_>| self.parameter_lists.contains(&child.kind());
+        let list = list.or_else(|| node.named_children(&mut node.walk()).find(is_list));
+        if list.is_some_and(|l| tables.is(l.kind_id(), Class::Name)) {
+            return Some(1);
+        }
+        let text = |node: tree_sitter::Node<'_>| source.get(node.byte_range()).unwrap_or_default();
         let mut count = 0;
-        for (index, child) in list.named_children(&mut cursor).enumerate() {
+        // Where there is no list, the parameters stand in the function itself.
+        let holder = list.unwrap_or(node);
+        for (index, child) in holder.named_children(&mut holder.walk()).enumerate() {
+            if list.is_none() && !tables.is(child.kind_id(), Class::Parameter) {
+                continue;
+            }
             let first_word = |text: &[u8]| text.iter().position(|b| !b.is_ascii_alphanumeric()).unwrap_or(text.len());
             let implicit = index == 0
-                && source.get(child.byte_range()).is_some_and(|text| {
-                    self.implicit_parameters.iter().any(|n| n.as_bytes() == &text[..first_word(text)])
-                });
+                && self.implicit_parameters.iter().any(|n| n.as_bytes() == &text(child)[..first_word(text(child))]);
             if implicit || tables.is(child.kind_id(), Class::Comment) || self.not_parameters.contains(&child.kind()) {
                 continue;
             }
-            // `a, b int` declares two.
-            let names = |id: std::num::NonZero<u16>| child.children_by_field_id(id, &mut child.walk()).count();
+            // `a, b int` declares two; elsewhere a name field may hold a type besides.
+            let names = |id: std::num::NonZero<u16>| {
+                child
+                    .children_by_field_id(id, &mut child.walk())
+                    .filter(|n| tables.is(n.kind_id(), Class::Name))
+                    .count()
+            };
             count += std::num::NonZero::new(name).map_or(0, names).max(1) as u32;
         }
-        Some(count)
+        (list.is_some() || count > 0 || self.parameter_lists.is_empty()).then_some(count)
     }
 }
 
 /// `#!/usr/bin/env python3` and the like.
-fn by_interpreter(content: &[u8]) -> Option<&'static Language> {
-    let line = content.strip_prefix(b"#!")?.split(|&b| b == b'\n').next()?;
+fn by_first_line(content: &[u8]) -> Option<&'static Language> {
+    let first = |l: &&Language| l.first_lines.iter().any(|begin| content.starts_with(begin.as_bytes()));
+    let Some(line) = content.strip_prefix(b"#!") else { return LANGUAGES.iter().copied().find(first) };
+    let line = line.split(|&b| b == b'\n').next()?;
     let line = std::str::from_utf8(&line[..line.len().min(200)]).ok()?;
     let program = line
         .split_whitespace()

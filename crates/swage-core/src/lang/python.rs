@@ -1,10 +1,8 @@
 //! Python.
 
-use std::sync::OnceLock;
+use super::{Class, Language, Spec};
 
-use super::{Class, Language};
-
-pub(super) static PYTHON: Language = Language {
+pub(super) static PYTHON: Language = Language::new(Spec {
     name: "python",
     grammar: || tree_sitter_python::LANGUAGE.into(),
     extensions: &["py", "pyi", "pyw"],
@@ -45,6 +43,7 @@ pub(super) static PYTHON: Language = Language {
         (Class::Comment, &["comment"]),
         (Class::Block, &["block"]),
     ],
+    parts: &["elif_clause", "case_clause", "except_clause"],
     wrappers: &[
         ("", ""),
         ("", ": pass"),
@@ -75,5 +74,5 @@ pub(super) static PYTHON: Language = Language {
     ],
     statement_ends: &[],
     openers: &["def", "lambda", "for", "while", "if", "elif", "match", "case", "try", "except", "with", "#"],
-    tables: OnceLock::new(),
-};
+    ..Spec::PLAIN
+});

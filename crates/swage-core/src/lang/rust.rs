@@ -1,10 +1,8 @@
 //! Rust.
 
-use std::sync::OnceLock;
+use super::{Class, Language, Spec};
 
-use super::{Class, Language};
-
-pub(super) static RUST: Language = Language {
+pub(super) static RUST: Language = Language::new(Spec {
     name: "rust",
     grammar: || tree_sitter_rust::LANGUAGE.into(),
     extensions: &["rs"],
@@ -24,6 +22,7 @@ pub(super) static RUST: Language = Language {
         (Class::Comment, &["line_comment", "block_comment"]),
         (Class::Block, &["block"]),
     ],
+    parts: &["match_arm"],
     wrappers: &[
         ("fn w_() {", "}"),
         ("fn w_() {", ";}"),
@@ -55,5 +54,6 @@ pub(super) static RUST: Language = Language {
     ],
     statement_ends: &[";", "{", "}", ","],
     openers: &["fn", "|", "for", "while", "loop", "if", "match", "=>", "//", "/*"],
-    tables: OnceLock::new(),
-};
+    stand_ins: &["HOLE;", "HOLE: w_", "HOLE => w_", "const HOLE: w_ = w_;"],
+    ..Spec::PLAIN
+});

@@ -1,9 +1,7 @@
 //! TypeScript and TSX: two grammars over one table.
 
-use std::sync::OnceLock;
-
-use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LOOPS, OPENERS, WRAPPERS};
-use super::{Class, Language};
+use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LOOPS, OPENERS, PARTS, WRAPPERS};
+use super::{Class, Language, Spec};
 
 const CLASSES: &[(Class, &[&str])] = &[
     (Class::Function, FUNCTIONS),
@@ -38,13 +36,14 @@ const fn typescript(
     grammar: fn() -> tree_sitter::Language,
     extensions: &'static [&'static str],
 ) -> Language {
-    Language {
+    Language::new(Spec {
         name,
         grammar,
         extensions,
         file_names: &[],
         interpreters: &["ts-node", "tsx"],
         classes: CLASSES,
+        parts: PARTS,
         wrappers: WRAPPERS,
         name_fields: &["name"],
         not_parameters: &[],
@@ -54,8 +53,9 @@ const fn typescript(
         code_signs: CODE_SIGNS,
         statement_ends: &[";", "{", "}", ","],
         openers: OPENERS,
-        tables: OnceLock::new(),
-    }
+        stand_ins: &["case HOLE:"],
+        ..Spec::PLAIN
+    })
 }
 
 pub(super) static TYPESCRIPT: Language =

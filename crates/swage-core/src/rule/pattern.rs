@@ -2,8 +2,11 @@
 //!
 //! The pattern is parsed inside each of the language's wrappers until one parses without an error, and the nodes that
 //! cover exactly the pattern's own text become a small tree. Identifiers that are declared as holes become holes; a
-//! statement that consists of a hole alone becomes the hole, so that it stands for any statement. Comments, commas and
-//! closing semicolons are left out on both sides, which makes trailing separators and white space irrelevant.
+//! statement that consists of a hole alone becomes the hole, so that it stands for any statement; a string that holds
+//! nothing but a hole's name is a string with that hole as its contents. Where the language wants more than a name (a
+//! parameter with its type, a value in JSON), the compiler writes a stand-in for the hole and takes it as the hole.
+//! Comments, commas and closing semicolons are left out on both sides, which makes trailing separators and white space
+//! irrelevant.
 
 use std::fmt;
 
@@ -28,8 +31,9 @@ pub struct Hole {
 /// A compiled pattern.
 #[derive(Debug)]
 pub struct Pattern {
-    /// What must match one after the other among siblings; more than one for a run of statements.
-    pub(crate) roots: Vec<PatternNode>,
+    /// The readings of the pattern, of which one must match; more than one when the language writes the same thing in
+    /// different places, such as a function in a class and one in a block.
+    pub(crate) readings: Vec<Reading>,
     /// Words of which each must stand in a file for the pattern to match there.
     pub(crate) words: Vec<(Vec<u8>, bool)>,
     /// How many holes the pattern declares.
@@ -37,7 +41,7 @@ pub struct Pattern {
 }
 
 /// A node of a pattern.
-#[derive(Debug)]
+#[derive(Debug, PartialEq)]
 pub(crate) enum PatternNode {
     /// Takes one node.
     Hole(usize),
@@ -45,9 +49,14 @@ pub(crate) enum PatternNode {
     Many(usize),
     /// A leaf: the kind, and the text when the kind doesn't fix it.
     Leaf(u16, Option<Box<[u8]>>),
+    /// A string whose contents a hole takes: the kind, and the hole.
+    Quoted(u16, usize),
     /// An inner node: the kind and the children that matter.
     Inner(u16, Vec<PatternNode>),
 }
+
+/// What must match one after the other among siblings; more than one node for a run of statements.
+pub(crate) type Reading = Vec<PatternNode>;
 
 /// Why a pattern can't be used.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -76,20 +85,32 @@ impl Pattern {
         statement: bool,
         language: &'static Language,
     ) -> Result<Self, PatternError> {
-        let as_written = Self::compile_text(code, holes, statement, language);
-        if as_written.is_ok() {
+        let plain = vec![None; holes.len()];
+        let as_written = Self::compile_text(code, holes, &plain, statement, language);
+        if as_written.is_ok() || language.stand_ins.is_empty() {
             return as_written;
         }
-        // Where statements need a semicolon, a hole that stands for statements needn't be given one.
-        match with_semicolons(code, holes) {
-            Some(code) => Self::compile_text(&code, holes, statement, language).or(as_written),
-            None => as_written,
+        for forms in spellings(holes.len(), language.stand_ins.len()) {
+            let mut text = code.to_owned();
+            let mut spelled = plain.clone();
+            for ((hole, form), slot) in holes.iter().zip(forms).zip(&mut spelled) {
+                if let Some(form) = form {
+                    let stand_in = language.stand_ins[form].replace("HOLE", &hole.name);
+                    text = replace_name(&text, &hole.name, &stand_in);
+                    *slot = Some(stand_in);
+                }
+            }
+            if let Ok(pattern) = Self::compile_text(&text, holes, &spelled, statement, language) {
+                return Ok(pattern);
+            }
         }
+        as_written
     }
 
     fn compile_text(
         code: &str,
         holes: &[Hole],
+        spelled: &[Option<String>],
         statement: bool,
         language: &'static Language,
     ) -> Result<Self, PatternError> {
@@ -107,28 +128,51 @@ impl Pattern {
             });
         }
         let mut furthest = 0;
+        let mut readings: Vec<Reading> = Vec::new();
         for (before, after) in language.wrappers {
             let text = format!("{before}{trimmed}{after}");
             let Some(tree) = parser.parse(&text, None) else { continue };
             let root = tree.root_node();
-            if root.has_error() {
-                let at = first_error(root).unwrap_or(0).saturating_sub(before.len());
-                furthest = furthest.max(at.min(trimmed.len()));
+            let range = before.len()..before.len() + trimmed.len();
+            // Something may be missing behind the pattern, such as the end of an element, but not in it.
+            if let Some(at) = first_error(root).filter(|at| *at < range.end) {
+                furthest = furthest.max(at.saturating_sub(before.len()).min(trimmed.len()));
                 continue;
             }
-            let range = before.len()..before.len() + trimmed.len();
             let Some(nodes) = covering(root, &text, range, statement, language) else { continue };
-            let builder = Builder { source: text.as_bytes(), holes, language };
-            let roots: Vec<_> = nodes.iter().map(|n| builder.build(*n)).collect();
-            if !matches!(roots.first(), Some(PatternNode::Inner(..) | PatternNode::Leaf(..))) {
+            if nodes.iter().any(Node::has_error) {
+                furthest = trimmed.len();
+                continue;
+            }
+            let builder = Builder { source: text.as_bytes(), holes, spelled, language };
+            let reading: Reading = nodes.iter().map(|n| builder.build(*n)).collect();
+            match readings.first().map(Vec::as_slice) {
+                None => readings.push(reading),
+                Some([first]) if reading.len() == 1 && akin(first, &reading[0], language) => {
+                    if !readings.contains(&reading) {
+                        readings.push(reading);
+                    }
+                }
+                Some(_) => {}
+            }
+        }
+        if readings.is_empty() {
+            return Err(PatternError {
+                offset: lead + furthest,
+                message: format!("the pattern isn't {} code", language.name),
+            });
+        }
+        let mut words: Option<Vec<(Vec<u8>, bool)>> = None;
+        for reading in &readings {
+            if matches!(reading.first(), Some(PatternNode::Hole(_) | PatternNode::Many(_)) | None) {
                 return Err(PatternError {
                     offset: lead,
                     message: "the pattern begins with a hole and would match anywhere; put code around it".into(),
                 });
             }
             let mut used = vec![false; holes.len()];
-            let mut words = Vec::new();
-            roots.iter().for_each(|n| n.gather(&mut used, &mut words, language));
+            let mut own = Vec::new();
+            reading.iter().for_each(|n| n.gather(&mut used, &mut own, language));
             if let Some(at) = used.iter().position(|u| !u) {
                 let name = &holes[at].name;
                 return Err(PatternError {
@@ -136,26 +180,44 @@ impl Pattern {
                     message: format!("the hole `{name}` doesn't stand in the pattern as a name of its own"),
                 });
             }
-            words.sort();
-            words.dedup();
-            return Ok(Self { roots, words, holes: holes.len() });
+            own.sort();
+            own.dedup();
+            match &mut words {
+                None => words = Some(own),
+                Some(words) => words.retain(|word| own.contains(word)),
+            }
         }
-        Err(PatternError { offset: lead + furthest, message: format!("the pattern isn't {} code", language.name) })
+        Ok(Self { readings, words: words.unwrap_or_default(), holes: holes.len() })
     }
 }
 
+/// Whether two nodes of different kinds are the same thing in different places: both functions, or both declarations.
+fn akin(one: &PatternNode, other: &PatternNode, language: &Language) -> bool {
+    let (PatternNode::Inner(one, _), PatternNode::Inner(other, _)) = (one, other) else { return false };
+    let tables = language.tables();
+    let declares = |kind: u16| tables.grammar.node_kind_for_id(kind).is_some_and(|k| k.ends_with("declaration"));
+    one != other
+        && (tables.is(*one, Class::Function) && tables.is(*other, Class::Function)
+            || declares(*one) && declares(*other))
+}
+
 impl PatternNode {
+    /// The kind that a node must have.
+    pub(crate) fn kind(&self) -> Option<u16> {
+        match self {
+            Self::Hole(_) | Self::Many(_) => None,
+            Self::Leaf(kind, _) | Self::Quoted(kind, _) | Self::Inner(kind, _) => Some(*kind),
+        }
+    }
+
     /// A look at the kind alone: false only when the node can't match.
     pub(crate) fn may_be(&self, node: Node<'_>) -> bool {
-        match self {
-            Self::Hole(_) | Self::Many(_) => true,
-            Self::Leaf(kind, _) | Self::Inner(kind, _) => node.kind_id() == *kind,
-        }
+        self.kind().is_none_or(|kind| node.kind_id() == kind)
     }
 
     fn gather(&self, used: &mut [bool], words: &mut Vec<(Vec<u8>, bool)>, language: &Language) {
         match self {
-            Self::Hole(index) | Self::Many(index) => used[*index] = true,
+            Self::Hole(index) | Self::Many(index) | Self::Quoted(_, index) => used[*index] = true,
             Self::Leaf(kind, Some(text)) if text.len() > 1 => {
                 let tables = language.tables();
                 let whole = tables.is(*kind, Class::Name) || !tables.grammar.node_kind_is_named(*kind);
@@ -180,24 +242,51 @@ pub(crate) fn is_irrelevant(node: Node<'_>, parent_kind: &str, language: &Langua
     }
 }
 
-/// The pattern with a semicolon behind each hole that stands last in a block; `None` when there is no such hole.
-fn with_semicolons(code: &str, holes: &[Hole]) -> Option<String> {
-    let mut out = code.to_owned();
-    for (at, _) in code.match_indices('}').collect::<Vec<_>>().into_iter().rev() {
-        let before = code[..at].trim_end();
-        let is_hole = |hole: &Hole| {
-            before.strip_suffix(hole.name.as_str()).is_some_and(|rest| rest.trim_end().ends_with(['{', '}', ';']))
+/// Which holes to write as which stand-in, fewest first; not all ways of many holes.
+fn spellings(holes: usize, forms: usize) -> Vec<Vec<Option<usize>>> {
+    const MOST: usize = 512;
+    let mut all: Vec<Vec<Option<usize>>> = vec![Vec::new()];
+    for _ in 0..holes {
+        let more = |list: &Vec<Option<usize>>| {
+            let list = list.clone();
+            std::iter::once(None).chain((0..forms).map(Some)).map(move |form| [&list[..], &[form]].concat())
         };
-        if holes.iter().any(is_hole) {
-            out.insert(before.len(), ';');
-        }
+        all = all.iter().flat_map(more).take(MOST).collect();
     }
-    (out != code).then_some(out)
+    all.sort_by_key(|list| list.iter().flatten().count());
+    all.retain(|list| list.iter().any(Option::is_some));
+    all
+}
+
+/// Replaces a name where it stands for itself.
+fn replace_name(text: &str, name: &str, with: &str) -> String {
+    let in_name = |c: char| c.is_alphanumeric() || c == '_';
+    let mut out = String::new();
+    let mut rest = text;
+    while let Some(at) = rest.find(name) {
+        let (before, behind) = (&rest[..at], &rest[at + name.len()..]);
+        let part = before.ends_with(in_name) || behind.starts_with(in_name);
+        out += before;
+        out += if part { name } else { with };
+        rest = behind;
+    }
+    out + rest
+}
+
+/// Where a string literal's contents stand in it; `None` when it has no quotes.
+pub(crate) fn contents(literal: &[u8]) -> Option<std::ops::Range<usize>> {
+    let open = literal.iter().take(8).position(|b| matches!(b, b'"' | b'\'' | b'`'))?;
+    let quote = literal[open];
+    let close = literal.iter().rposition(|b| *b == quote)? + 1;
+    let run = if literal[open..close].starts_with(&[quote; 3]) && close >= open + 6 { 3 } else { 1 };
+    (close >= open + 2 * run).then_some(open + run..close - run)
 }
 
 struct Builder<'a> {
     source: &'a [u8],
     holes: &'a [Hole],
+    /// For each hole, the stand-in that was written for it.
+    spelled: &'a [Option<String>],
     language: &'static Language,
 }
 
@@ -207,12 +296,20 @@ impl Builder<'_> {
             return if self.holes[index].many { PatternNode::Many(index) } else { PatternNode::Hole(index) };
         }
         let children = self.children(node);
+        let text = &self.source[node.byte_range()];
+        if self.language.tables().is(node.kind_id(), Class::String)
+            && let Some(inside) = contents(text)
+            && let Some(index) = self.holes.iter().position(|h| h.name.as_bytes() == &text[inside.clone()])
+        {
+            return PatternNode::Quoted(node.kind_id(), index);
+        }
         if children.is_empty() || self.is_string(node, &children) {
-            let text = node.is_named().then(|| self.source[node.byte_range()].into());
+            let any_case = self.language.keywords_in_any_case;
+            let fixed = any_case && node.kind().starts_with("keyword_");
+            let text = (node.is_named() && !fixed).then(|| text.into());
             // Keywords help to tell early that a file can't match.
-            let text = text.or_else(|| {
-                node.kind().bytes().all(|b| b.is_ascii_alphabetic()).then(|| node.kind().as_bytes().into())
-            });
+            let keyword = || !any_case && node.kind().bytes().all(|b| b.is_ascii_alphabetic());
+            let text = text.or_else(|| keyword().then(|| node.kind().as_bytes().into()));
             return PatternNode::Leaf(node.kind_id(), text);
         }
         PatternNode::Inner(node.kind_id(), children.into_iter().map(|c| self.build(c)).collect())
@@ -229,14 +326,17 @@ impl Builder<'_> {
         node.children(&mut cursor).filter(|c| !is_irrelevant(*c, node.kind(), self.language)).collect()
     }
 
-    /// The hole that a node stands for: a leaf with a hole's name, or a statement, parameter and the like around it.
+    /// The hole that a node stands for: a stand-in, a leaf with a hole's name, or a statement, parameter and the like
+    /// around it.
     fn hole(&self, node: Node<'_>) -> Option<usize> {
+        let text = &self.source[node.byte_range()];
+        let stands_in = |s: &Option<String>| s.as_ref().is_some_and(|s| s.as_bytes() == text.trim_ascii());
+        if let Some(index) = self.spelled.iter().position(stands_in) {
+            return Some(index);
+        }
         let children = self.children(node);
         match children.as_slice() {
-            [] if node.is_named() => {
-                let text = &self.source[node.byte_range()];
-                self.holes.iter().position(|h| h.name.as_bytes() == text)
-            }
+            [] if node.is_named() => self.holes.iter().position(|h| h.name.as_bytes() == text),
             [only] if only.is_named() && !self.language.tables().is(node.kind_id(), Class::Block) && !is_list(node) => {
                 self.hole(*only)
             }
@@ -305,5 +405,6 @@ fn first_error(node: Node<'_>) -> Option<usize> {
     }
     let mut cursor = node.walk();
     let children: Vec<_> = node.children(&mut cursor).collect();
-    children.into_iter().find_map(first_error).or(Some(node.start_byte()))
+    // What is missing without a trace is missing at the end.
+    children.into_iter().find_map(first_error).or(Some(node.end_byte()))
 }

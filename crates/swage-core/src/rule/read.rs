@@ -281,7 +281,7 @@ fn read_way(
             filters.push(Filter { relation, any });
         }
     }
-    if p.list.len() > before {
+    if p.list.len() > before || languages.as_ref().is_some_and(Vec::is_empty) {
         return None;
     }
     Some(Way { languages: languages.unwrap_or_default(), matcher: matcher?, filters })
@@ -406,8 +406,15 @@ fn read_place(
 }
 
 fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<&'static Language>> {
+    let at = table.at;
     let names = table.strings("languages", p)?;
-    Some(names.iter().filter_map(|name| one_of(name, "language", LANGUAGES.iter().map(|l| (l.name, *l)), p)).collect())
+    if names.is_empty() {
+        p.at(at, "`languages` is empty", Some("leave it out for all languages".into()));
+    }
+    let known = || crate::lang::NAMES.iter().map(|name| (*name, *name));
+    let names = names.iter().filter_map(|name| one_of(name, "language", known(), p));
+    // One that was left out of this build is a language in which nothing is found.
+    Some(names.filter_map(Language::by_name).collect())
 }
 
 fn globs(table: &mut Table<'_, '_>, key: &'static str, p: &mut Problems<'_>) -> Option<GlobSet> {

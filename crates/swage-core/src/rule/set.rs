@@ -136,13 +136,12 @@ impl RuleSet {
                     }
                     (Matcher::Code(code), Some(l)) => match compile_way(way, code.pattern(l), l) {
                         Ok(pattern) => {
-                            if let Some(PatternNode::Inner(kind, _) | PatternNode::Leaf(kind, _)) =
-                                pattern.roots.first()
-                            {
-                                kinds.push(*kind);
+                            for reading in &pattern.readings {
+                                kinds.extend(reading.first().and_then(PatternNode::kind));
                             }
+                            kinds.dedup();
                             // A run of siblings may have its words in others than the first.
-                            marked = pattern.roots.len() == 1 && !pattern.words.is_empty();
+                            marked = pattern.readings.iter().all(|r| r.len() == 1) && !pattern.words.is_empty();
                             Needs::All(pattern.words.iter().map(|(w, whole)| word(w, *whole)).collect())
                         }
                         Err(error) => {

@@ -9,7 +9,7 @@ use tree_sitter::Node;
 
 use crate::lang::{Class, Language};
 use crate::rule::Hole;
-use crate::rule::pattern::{Pattern, PatternNode, is_irrelevant};
+use crate::rule::pattern::{Pattern, PatternNode, contents, is_irrelevant};
 
 /// What the holes took: byte ranges of the source.
 pub(super) type Bindings = Vec<Option<Range<usize>>>;
@@ -24,8 +24,15 @@ pub(super) struct Matching<'a> {
 impl Matching<'_> {
     /// Matches the pattern with its first root at `node`; what the holes took and the byte range of the whole.
     pub fn at(&self, pattern: &Pattern, node: Node<'_>) -> Option<(Bindings, Range<usize>)> {
-        let mut bound = vec![None; pattern.holes];
-        if let [root] = pattern.roots.as_slice() {
+        pattern.readings.iter().find_map(|reading| self.reading(reading, pattern.holes, node))
+    }
+
+    fn reading(&self, roots: &[PatternNode], holes: usize, node: Node<'_>) -> Option<(Bindings, Range<usize>)> {
+        if !roots.first()?.may_be(node) {
+            return None;
+        }
+        let mut bound = vec![None; holes];
+        if let [root] = roots {
             return self.node(root, node, &mut bound).then(|| (bound, node.byte_range()));
         }
         // A run of siblings, from this node on.
@@ -38,7 +45,7 @@ impl Matching<'_> {
             }
             next = sibling.next_sibling();
         }
-        let taken = self.list(&pattern.roots, &siblings, &mut bound, false)?;
+        let taken = self.list(roots, &siblings, &mut bound, false)?;
         let end = siblings.get(taken.checked_sub(1)?)?.end_byte();
         Some((bound, node.start_byte()..end))
     }
@@ -47,6 +54,14 @@ impl Matching<'_> {
         match pattern {
             PatternNode::Hole(index) | PatternNode::Many(index) => {
                 node.is_named() && self.bind(*index, Some(node), node.byte_range(), bound)
+            }
+            PatternNode::Quoted(kind, index) => {
+                let range = node.byte_range();
+                node.kind_id() == *kind
+                    && self.source.get(range.clone()).and_then(contents).is_some_and(|inside| {
+                        let inside = range.start + inside.start..range.start + inside.end;
+                        self.bind(*index, None, inside, bound)
+                    })
             }
             PatternNode::Leaf(kind, text) => {
                 node.kind_id() == *kind
@@ -112,7 +127,7 @@ impl Matching<'_> {
         let hole = &self.holes[index];
         let tables = self.language.tables();
         if node.is_some_and(|n| {
-            tables.is(n.kind_id(), Class::Comment) || hole.node.is_some_and(|class| !tables.is(n.kind_id(), class))
+            tables.is(n.kind_id(), Class::Comment) || hole.node.is_some_and(|class| !tables.is_at_heart(n, class))
         }) {
             return false;
         }

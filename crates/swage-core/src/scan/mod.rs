@@ -5,6 +5,7 @@
 //! match needs its zone, the file is parsed, and one walk over the tree serves all patterns, dispatched by node kind.
 
 mod comments;
+mod embedded;
 mod lines;
 mod matcher;
 mod measure;
@@ -100,8 +101,21 @@ pub fn scan(
     wanted: &[bool],
     limits: &Limits,
 ) -> FileScan {
+    nested(content, language, rules, wanted, limits, 0)
+}
+
+fn nested(
+    content: &[u8],
+    language: Option<&'static Language>,
+    rules: &RuleSet,
+    wanted: &[bool],
+    limits: &Limits,
+    depth: u8,
+) -> FileScan {
     let set = rules.for_language(language);
-    if !set.entries.iter().any(|e| wanted[e.rule]) {
+    let own = set.entries.iter().any(|e| wanted[e.rule]);
+    let holds_code = language.is_some_and(|l| !l.embedded.is_empty()) && depth < embedded::DEEPEST;
+    if !own && !holds_code {
         return FileScan::without_hits(Status::NotWanted);
     }
     // Offsets in trees have 32 bits.
@@ -124,7 +138,7 @@ pub fn scan(
         .filter(|&at| wanted[set.entries[at as usize].rule] && words.allow(&set.entries[at as usize].needs, &whole))
         .collect();
     let mut run = walk::Run::new(content, language, rules);
-    let mut tree_wanted = false;
+    let mut tree_wanted = holds_code;
     for &index in &possible {
         let entry = &set.entries[index as usize];
         let rule = &rules.rules()[entry.rule];
@@ -141,8 +155,21 @@ pub fn scan(
     if tree_wanted && let Err(why) = run.parse() {
         return FileScan::without_hits(Status::NotExamined(why));
     }
+    let parts = if holds_code { run.parts() } else { Vec::new() };
     run.find(set, &possible, &words);
-    FileScan { status: Status::Examined, hits: run.hits() }
+    let mut status = if own { Status::Examined } else { Status::NotWanted };
+    let mut hits = run.hits();
+    for part in parts {
+        let inner = nested(&part.text, Some(part.language), rules, wanted, limits, depth + 1);
+        match &inner.status {
+            Status::NotExamined(_) => return FileScan::without_hits(inner.status),
+            Status::Examined => status = Status::Examined,
+            Status::NotWanted => {}
+        }
+        part.merge(inner, &mut hits);
+    }
+    hits.sort_by_key(|h| h.span);
+    FileScan { status, hits }
 }
 
 /// Where the words of a file's rules stand in it.

@@ -4,6 +4,7 @@ use std::ops::{ControlFlow, Range};
 
 use tree_sitter::{Node, ParseOptions, ParseState, Parser, Tree};
 
+use super::embedded::{self, Part};
 use super::lines::Lines;
 use super::matcher::{Bindings, Matching};
 use super::measure::{Counting, Frame};
@@ -48,6 +49,14 @@ impl<'a> Run<'a> {
         let Some(language) = self.language else { return Ok(()) };
         self.tree = Some(parse(self.source, language)?);
         Ok(())
+    }
+
+    /// Code of other languages in the file.
+    pub fn parts(&self) -> Vec<Part> {
+        match (self.language, &self.tree) {
+            (Some(language), Some(tree)) => embedded::parts(self.source, language, tree),
+            _ => Vec::new(),
+        }
     }
 
     /// Finds everything that the possible entries find. Where each of them needs a word or an opener of the language,

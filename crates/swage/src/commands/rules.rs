@@ -3,7 +3,7 @@
 use std::fmt::Write;
 use std::process::ExitCode;
 
-use swage_core::lang::Language;
+use swage_core::lang::{Class, LANGUAGES, Language};
 use swage_core::rule::{Rule, RuleSet};
 use swage_core::scan::scan;
 
@@ -15,12 +15,11 @@ use crate::source::Place;
 use crate::terminal::{Paint, printable};
 
 pub fn run(command: &RulesCommand) -> Result<ExitCode, Failure> {
-    let (RulesCommand::List(args) | RulesCommand::Show { rules: args, .. } | RulesCommand::Test(args)) = command;
-    let configuration = load(args)?;
     match command {
-        RulesCommand::List(_) => list(&configuration),
-        RulesCommand::Show { id, .. } => show(&configuration, id),
-        RulesCommand::Test(_) => test(&configuration),
+        RulesCommand::List { languages: true, .. } => languages(),
+        RulesCommand::List { rules, .. } => list(&load(rules)?),
+        RulesCommand::Show { id, rules } => show(&load(rules)?, id),
+        RulesCommand::Test(rules) => test(&load(rules)?),
     }
 }
 
@@ -43,6 +42,29 @@ fn list(configuration: &Configuration) -> Result<ExitCode, Failure> {
         _ = writeln!(out, "  {severity}  {:width$}  {}", rule.id, printable(&rule.title));
     }
     _ = writeln!(out, "\n{}. `swage rules show ID` tells more of one.", configuration.from);
+    print(out.as_bytes())?;
+    Ok(ExitCode::SUCCESS)
+}
+
+/// A table of the languages and of the node classes that each has.
+fn languages() -> Result<ExitCode, Failure> {
+    let paint = Paint;
+    let name = LANGUAGES.iter().map(|l| l.name.len()).max().unwrap_or(0);
+    let classes = Class::ALL.map(|(word, _)| word);
+    let mut out = format!("{}\n", paint.strong(format!("{:name$}  {}  files", "", classes.join(" "))));
+    for language in LANGUAGES {
+        _ = write!(out, "{:name$} ", language.name);
+        for word in classes {
+            let width = word.len();
+            _ = write!(out, " {:width$}", if language.abilities().any(|a| a == word) { "yes" } else { "·" });
+        }
+        let endings = language.extensions.iter().map(|e| format!(".{e}"));
+        let files: Vec<_> = endings.chain(language.file_names.iter().map(ToString::to_string)).collect();
+        _ = writeln!(out, "  {}", files.join(" "));
+    }
+    out +=
+        "\nThe words are those for `node` in holes and filters; `definition` and `measure` need function or class.\n";
+    out += "Code in Markdown's fences and in HTML's scripts and styles is examined as its own language.\n";
     print(out.as_bytes())?;
     Ok(ExitCode::SUCCESS)
 }

@@ -1,0 +1,42 @@
+//! Bash and other shells of its kind.
+
+use super::{Class, Language, Spec};
+
+pub(super) static BASH: Language = Language::new(Spec {
+    name: "bash",
+    grammar: || tree_sitter_bash::LANGUAGE.into(),
+    extensions: &["sh", "bash", "ksh", "bats"],
+    file_names: &[".bashrc", ".bash_profile", ".profile", "PKGBUILD"],
+    interpreters: &["bash", "sh", "dash", "ksh", "zsh"],
+    classes: &[
+        (Class::Function, &["function_definition"]),
+        (Class::Call, &["command"]),
+        (Class::Loop, &["for_statement", "c_style_for_statement", "while_statement"]),
+        (Class::Branch, &["if_statement", "elif_clause", "case_statement", "case_item", "ternary_expression"]),
+        (Class::String, &["string", "raw_string", "ansi_c_string", "translated_string", "heredoc_body"]),
+        (Class::Number, &["number"]),
+        (Class::Name, &["word", "variable_name", "special_variable_name"]),
+        (Class::Comment, &["comment"]),
+        (Class::Block, &["compound_statement", "do_group"]),
+    ],
+    parts: &["elif_clause", "case_item"],
+    wrappers: &[
+        ("", "\n"),
+        ("w_() {\n", "\n}\n"),
+        ("if true; then\n", "\nfi\n"),
+        ("case x in ", " esac\n"),
+        ("w_=", "\n"),
+    ],
+    line_markers: &["#"],
+    doc_markers: &["#!"],
+    code_signs: &[
+        "variable_assignment",
+        "if_statement",
+        "for_statement",
+        "while_statement",
+        "case_statement",
+        "function_definition",
+    ],
+    stand_ins: &["HOLE) ;;"],
+    ..Spec::PLAIN
+});

@@ -1,0 +1,61 @@
+//! C, and what C++ shares with it.
+
+#[cfg(feature = "c")]
+use super::{Class, Language, Spec};
+
+pub(super) const WRAPPERS: &[(&str, &str)] = &[
+    ("void w_(void) {\n", "\n}"),
+    ("void w_(void) {\n", ";\n}"),
+    ("", "\n"),
+    ("struct w_ {\n", "\n};"),
+    ("void w_(void) { switch (0) {\n", "\n} }"),
+    ("", " {}\n"),
+    ("void w_(", ");"),
+];
+pub(super) const CODE_SIGNS: &[&str] = &[
+    "call_expression",
+    "assignment_expression",
+    "update_expression",
+    "declaration",
+    "if_statement",
+    "for_statement",
+    "while_statement",
+    "return_statement",
+    "function_definition",
+    "preproc_include",
+    "preproc_def",
+];
+pub(super) const STAND_INS: &[&str] = &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"];
+pub(super) const OPENERS: &[&str] =
+    &["{", "for", "while", "do", "if", "switch", "case", "default", "?", "catch", "[", "//", "/*"];
+
+#[cfg(feature = "c")]
+pub(super) static C: Language = Language::new(Spec {
+    name: "c",
+    grammar: || tree_sitter_c::LANGUAGE.into(),
+    extensions: &["c", "h"],
+    classes: &[
+        (Class::Function, &["function_definition"]),
+        (Class::Class, &["struct_specifier", "union_specifier", "enum_specifier"]),
+        (Class::Call, &["call_expression"]),
+        (Class::Parameter, &["parameter_declaration", "variadic_parameter"]),
+        (Class::Loop, &["for_statement", "while_statement", "do_statement"]),
+        (Class::Branch, &["if_statement", "switch_statement", "case_statement", "conditional_expression"]),
+        (Class::Import, &["preproc_include"]),
+        (Class::String, &["string_literal", "char_literal", "system_lib_string", "concatenated_string"]),
+        (Class::Number, &["number_literal"]),
+        (Class::Name, &["identifier", "field_identifier", "type_identifier", "statement_identifier"]),
+        (Class::Comment, &["comment"]),
+        (Class::Block, &["compound_statement"]),
+    ],
+    parts: &["case_statement"],
+    wrappers: WRAPPERS,
+    implicit_parameters: &["void"],
+    line_markers: &["//"],
+    doc_markers: &["/**", "///", "//!", "/*!"],
+    code_signs: CODE_SIGNS,
+    statement_ends: &[";", "{", "}", ">", "\""],
+    openers: OPENERS,
+    stand_ins: STAND_INS,
+    ..Spec::PLAIN
+});

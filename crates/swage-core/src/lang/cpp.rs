@@ -1,0 +1,55 @@
+//! C++.
+
+use super::c::{CODE_SIGNS, OPENERS, STAND_INS};
+use super::{Class, Language, Spec};
+
+pub(super) static CPP: Language = Language::new(Spec {
+    name: "cpp",
+    grammar: || tree_sitter_cpp::LANGUAGE.into(),
+    extensions: &["cpp", "cc", "cxx", "c++", "hpp", "hh", "hxx", "h++", "ipp", "tpp"],
+    classes: &[
+        (Class::Function, &["function_definition", "lambda_expression"]),
+        (Class::Class, &["class_specifier", "struct_specifier", "union_specifier", "enum_specifier"]),
+        (Class::Call, &["call_expression", "new_expression"]),
+        (
+            Class::Parameter,
+            &["parameter_declaration", "optional_parameter_declaration", "variadic_parameter_declaration"],
+        ),
+        (Class::Loop, &["for_statement", "for_range_loop", "while_statement", "do_statement"]),
+        (
+            Class::Branch,
+            &["if_statement", "switch_statement", "case_statement", "conditional_expression", "catch_clause"],
+        ),
+        (Class::Import, &["preproc_include", "using_declaration"]),
+        (
+            Class::String,
+            &["string_literal", "raw_string_literal", "char_literal", "system_lib_string", "concatenated_string"],
+        ),
+        (Class::Number, &["number_literal"]),
+        (
+            Class::Name,
+            &["identifier", "field_identifier", "type_identifier", "namespace_identifier", "statement_identifier"],
+        ),
+        (Class::Comment, &["comment"]),
+        (Class::Block, &["compound_statement"]),
+    ],
+    parts: &["case_statement", "catch_clause"],
+    wrappers: &[
+        ("void w_() {\n", "\n}"),
+        ("void w_() {\n", ";\n}"),
+        ("", "\n"),
+        ("class w_ {\n", "\n};"),
+        ("void w_() { try {} ", " }"),
+        ("void w_() { switch (0) {\n", "\n} }"),
+        ("", " {}\n"),
+        ("void w_(", ");"),
+    ],
+    implicit_parameters: &["void"],
+    line_markers: &["//"],
+    doc_markers: &["/**", "///", "//!", "/*!"],
+    code_signs: CODE_SIGNS,
+    statement_ends: &[";", "{", "}", ">", "\""],
+    openers: OPENERS,
+    stand_ins: STAND_INS,
+    ..Spec::PLAIN
+});

@@ -1,0 +1,22 @@
+//! JSON, with the comments that some programs allow.
+
+use super::{Class, Language, Spec};
+
+pub(super) static JSON: Language = Language::new(Spec {
+    name: "json",
+    grammar: || tree_sitter_json::LANGUAGE.into(),
+    extensions: &["json", "jsonc", "json5", "webmanifest", "sarif"],
+    classes: &[
+        (Class::String, &["string"]),
+        (Class::Number, &["number"]),
+        (Class::Comment, &["comment"]),
+        (Class::Block, &["object", "array"]),
+    ],
+    wrappers: &[("", ""), ("{", "}"), ("[", "]")],
+    line_markers: &["//"],
+    code_signs: &["pair"],
+    statement_ends: &[",", "{", "}", "[", "]"],
+    openers: &["//", "/*"],
+    stand_ins: &["\"HOLE\"", "\"HOLE\": 0"],
+    ..Spec::PLAIN
+});

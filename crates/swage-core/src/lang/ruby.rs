@@ -1,0 +1,59 @@
+//! Ruby.
+
+use super::{Class, Language, Spec};
+
+pub(super) static RUBY: Language = Language::new(Spec {
+    name: "ruby",
+    grammar: || tree_sitter_ruby::LANGUAGE.into(),
+    extensions: &["rb", "rake", "gemspec", "ru"],
+    file_names: &["Rakefile", "Gemfile", "Capfile", "Vagrantfile"],
+    interpreters: &["ruby", "jruby"],
+    classes: &[
+        (Class::Function, &["method", "singleton_method", "lambda", "block", "do_block"]),
+        (Class::Class, &["class", "module", "singleton_class"]),
+        (Class::Call, &["call"]),
+        (
+            Class::Parameter,
+            &[
+                "optional_parameter",
+                "keyword_parameter",
+                "splat_parameter",
+                "hash_splat_parameter",
+                "block_parameter",
+                "destructured_parameter",
+            ],
+        ),
+        (Class::Loop, &["for", "while", "until", "while_modifier", "until_modifier"]),
+        (
+            Class::Branch,
+            &[
+                "if",
+                "unless",
+                "elsif",
+                "if_modifier",
+                "unless_modifier",
+                "case",
+                "case_match",
+                "when",
+                "in_clause",
+                "conditional",
+                "rescue",
+            ],
+        ),
+        (
+            Class::String,
+            &["string", "heredoc_body", "chained_string", "simple_symbol", "delimited_symbol", "regex", "subshell"],
+        ),
+        (Class::Number, &["integer", "float", "rational", "complex"]),
+        (Class::Name, &["identifier", "constant", "instance_variable", "class_variable", "global_variable"]),
+        (Class::Comment, &["comment"]),
+        (Class::Block, &["body_statement", "block_body", "then", "do"]),
+    ],
+    parts: &["elsif", "when", "in_clause", "rescue"],
+    wrappers: &[("begin\n", "\nend"), ("", "\n"), ("class w_\n", "\nend"), ("case x\n", "\nend"), ("", "\nend")],
+    stand_ins: &["h_HOLE"],
+    line_markers: &["#"],
+    doc_markers: &["#!", "##"],
+    code_signs: &["assignment", "operator_assignment", "method", "class", "if_modifier", "unless_modifier"],
+    ..Spec::PLAIN
+});

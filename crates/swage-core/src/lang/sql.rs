@@ -1,0 +1,29 @@
+//! SQL, in what its dialects share.
+
+use super::{Class, Language, Spec};
+
+pub(super) static SQL: Language = Language::new(Spec {
+    name: "sql",
+    grammar: || tree_sitter_sequel::LANGUAGE.into(),
+    extensions: &["sql", "ddl", "dml"],
+    classes: &[
+        (Class::Function, &["create_function"]),
+        (Class::Class, &["create_table", "create_view"]),
+        (Class::Call, &["invocation"]),
+        (Class::Parameter, &["function_argument", "column_definition"]),
+        (Class::Branch, &["case", "when_clause"]),
+        (Class::String, &["literal"]),
+        (Class::Name, &["identifier", "object_reference"]),
+        (Class::Comment, &["comment", "marginalia"]),
+        (Class::Block, &["block", "statement"]),
+    ],
+    parts: &["when_clause"],
+    wrappers: &[("", ""), ("", ";"), ("SELECT ", ""), ("SELECT x FROM t WHERE ", ""), ("CREATE TABLE t (", ")")],
+    parameter_lists: &["function_arguments"],
+    line_markers: &["--"],
+    code_signs: &["statement"],
+    statement_ends: &[";"],
+    keywords_in_any_case: true,
+    stand_ins: &["HOLE int"],
+    ..Spec::PLAIN
+});

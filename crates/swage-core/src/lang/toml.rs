@@ -1,0 +1,24 @@
+//! TOML.
+
+use super::{Class, Language, Spec};
+
+pub(super) static TOML: Language = Language::new(Spec {
+    name: "toml",
+    grammar: || tree_sitter_toml_ng::LANGUAGE.into(),
+    extensions: &["toml"],
+    file_names: &["Cargo.lock", "poetry.lock", "Pipfile"],
+    classes: &[
+        (Class::String, &["string"]),
+        (Class::Number, &["integer", "float"]),
+        (Class::Name, &["bare_key"]),
+        (Class::Comment, &["comment"]),
+        (Class::Block, &["table", "table_array_element", "inline_table", "array"]),
+    ],
+    wrappers: &[("", "\n"), ("w_ = ", "\n")],
+    line_markers: &["#"],
+    doc_markers: &["#:"],
+    code_signs: &["pair", "table"],
+    openers: &["#"],
+    stand_ins: &["\"HOLE\"", "HOLE = 0"],
+    ..Spec::PLAIN
+});

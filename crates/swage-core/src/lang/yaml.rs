@@ -1,0 +1,22 @@
+//! YAML.
+
+use super::{Class, Language, Spec};
+
+pub(super) static YAML: Language = Language::new(Spec {
+    name: "yaml",
+    grammar: || tree_sitter_yaml::LANGUAGE.into(),
+    extensions: &["yaml", "yml"],
+    classes: &[
+        (Class::String, &["double_quote_scalar", "single_quote_scalar", "string_scalar", "block_scalar"]),
+        (Class::Number, &["integer_scalar", "float_scalar"]),
+        (Class::Name, &["anchor_name", "alias_name"]),
+        (Class::Comment, &["comment"]),
+        (Class::Block, &["block_mapping", "block_sequence", "flow_mapping", "flow_sequence"]),
+    ],
+    wrappers: &[("", "\n"), ("w_: ", "\n")],
+    line_markers: &["#"],
+    // Prose such as `Note: later` is YAML, so no comment is taken for it.
+    openers: &["#"],
+    stand_ins: &["HOLE: w_"],
+    ..Spec::PLAIN
+});

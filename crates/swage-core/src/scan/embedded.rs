@@ -1,0 +1,96 @@
+//! Code inside of other text: fenced code in Markdown, scripts and styles in HTML. It is scanned as a file of its own
+//! language, and its hits are moved to where it stands.
+
+use std::ops::Range;
+
+use tree_sitter::{Node, Tree};
+
+use super::{FileScan, Hit};
+use crate::lang::{Language, Told};
+
+/// How deep code may be embedded in embedded code.
+pub(super) const DEEPEST: u8 = 3;
+
+/// A piece of embedded code.
+pub(super) struct Part {
+    /// Its text, without what stands before each of its lines.
+    pub text: Vec<u8>,
+    pub language: &'static Language,
+    /// Lines before it.
+    line: u32,
+    /// Columns before its first line, and before each further one.
+    columns: (u32, u32),
+}
+
+/// The embedded code of a file, in order.
+pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> Vec<Part> {
+    let mut found = Vec::new();
+    let mut cursor = tree.walk();
+    loop {
+        let node = cursor.node();
+        let here = language.embedded.iter().find(|e| e.around == node.kind());
+        if let Some(embedded) = here {
+            let code = child(node, embedded.code);
+            let inner = match embedded.language {
+                Told::Always(name) => Language::by_name(name),
+                Told::By(kind) => descendant(node, kind)
+                    .and_then(|n| std::str::from_utf8(source.get(n.byte_range())?).ok())
+                    .and_then(Language::by_word),
+            };
+            found.extend(code.zip(inner).and_then(|(code, inner)| part(source, code, inner)));
+        }
+        if here.is_none() && cursor.goto_first_child() {
+            continue;
+        }
+        while !cursor.goto_next_sibling() {
+            if !cursor.goto_parent() {
+                return found;
+            }
+        }
+    }
+}
+
+fn child<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
+    node.children(&mut node.walk()).find(|c| c.kind() == kind)
+}
+
+fn descendant<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
+    child(node, kind).or_else(|| node.children(&mut node.walk()).find_map(|c| child(c, kind)))
+}
+
+fn part(source: &[u8], code: Node<'_>, language: &'static Language) -> Option<Part> {
+    let Range { start, end } = code.byte_range();
+    let text = source.get(start..end)?;
+    let line_start = source[..start].iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
+    let line = u32::try_from(code.start_position().row).ok()?;
+    let before = String::from_utf8_lossy(&source[line_start..start]).chars().count() as u32;
+    if line_start < start && !source[line_start..start].iter().all(is_margin) {
+        return Some(Part { text: text.to_vec(), language, line, columns: (before, 0) });
+    }
+    // Whole lines: in a list or a quotation all of them have the same margin.
+    let lines = source[line_start..end].split_inclusive(|b| *b == b'\n');
+    let filled = lines.clone().filter(|l| !l.trim_ascii().is_empty());
+    let margin = filled.map(|l| l.iter().take_while(|b| is_margin(b)).count()).min().unwrap_or(0);
+    let without = lines.flat_map(|l| l.get(margin..).unwrap_or(b"\n"));
+    let columns = (margin as u32, margin as u32);
+    Some(Part { text: without.copied().collect(), language, line, columns })
+}
+
+fn is_margin(byte: &u8) -> bool {
+    matches!(byte, b' ' | b'\t' | b'>')
+}
+
+impl Part {
+    /// Takes the part's hits into those of the file around it, each place of a rule once.
+    pub fn merge(&self, inner: FileScan, into: &mut Vec<Hit>) {
+        let column = |line: u32, column: u32| column + if line == 1 { self.columns.0 } else { self.columns.1 };
+        for mut hit in inner.hits {
+            let s = &mut hit.span;
+            (s.start_column, s.end_column) = (column(s.start_line, s.start_column), column(s.end_line, s.end_column));
+            (s.start_line, s.end_line) = (s.start_line + self.line, s.end_line + self.line);
+            if !into.iter().any(|other| other.rule == hit.rule && other.span == hit.span) {
+                into.push(hit);
+            }
+        }
+    }
+}
