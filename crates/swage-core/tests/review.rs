@@ -29,6 +29,14 @@ title = "No shouting"
 message = "{match}"
 match = { text = "LOUD[A-Z]*" }
 [[rule]]
+id = "check-gone"
+severity = "error"
+title = "Checks stay"
+message = "`{match}` was taken away."
+side = "old"
+languages = ["python"]
+match = { code = "check(ARGS)", holes.ARGS = { many = true } }
+[[rule]]
 id = "parameters"
 severity = "warning"
 title = "Few parameters"
@@ -152,6 +160,18 @@ fn states_of_findings() {
             "copied: the old one stays, so this one is new",
             &[File { old: ("b.py", None), new: ("b.py", Some("bad(1)\n")), hunks: "" }],
             "new no-bad b.py:1",
+        ),
+        (
+            "a check taken away; those that stay or move say nothing",
+            &[
+                File {
+                    old: ("a.py", Some("check(1)\ncheck(2)\ncheck(3)\n")),
+                    new: ("a.py", Some("check(1)\n")),
+                    hunks: "@@ -2,2 +1,0 @@\n-check(2)\n-check(3)\n",
+                },
+                File { old: ("b.py", None), new: ("b.py", Some("check(3)\ncheck(4)\n")), hunks: "" },
+            ],
+            "new check-gone a.py:2",
         ),
         (
             "a measure that grew, in a function that moved",

@@ -194,6 +194,36 @@ fn matches_and_filters() {
             "function f() { if (a) { eval(a); } }\nfunction g() {}\n",
             "1:1",
         ),
+        // Filters in filters, at any depth, and holes that all of them share.
+        (
+            ts,
+            r#"{ code = "go()", enclosed_by = { node = "loop", not_enclosed_by = { definition = "class", name = "^Test", encloses = { text = "slow" } } } }"#,
+            "a.ts",
+            "for (;;) go();\ngo();\nclass TestA { f() { for (;;) go(); } slow() {} }\nclass TestB { f() { for (;;) go(); } }\n",
+            "1:10 4:30",
+        ),
+        (
+            py,
+            r#"{ any = [{ code = "a()" }, { any = [{ code = "b()" }, { languages = ["typescript"], code = "c()" }], enclosed_by = { definition = "class" } }], not_enclosed_by = { definition = "function", name = "^test" } }"#,
+            "a.py",
+            "a(); b(); c()\nclass A:\n    x = b(); y = c()\n    def f(): b()\n    def test(): a(); b()\n",
+            "1:1 3:9 4:14",
+        ),
+        (
+            py,
+            r#"{ code = "FILE = open(PATH)", holes = { FILE = {}, PATH = {} }, enclosed_by = { definition = "function", not_encloses = { code = "FILE.close()", holes.FILE = {} } } }"#,
+            "a.py",
+            "def f():\n    a = open(b); a.close()\ndef g():\n    c = open(b); a.close()\n",
+            "4:5",
+        ),
+        // Queries.
+        (
+            py,
+            r#"{ tree = "(call function: (identifier) @name arguments: (argument_list . (string) @here) (#eq? @name \"open\"))", not_enclosed_by = { node = "branch" } }"#,
+            "a.py",
+            "open('a')\nopen(a)\nshut('a')\nif a: open('a')\n",
+            "1:6",
+        ),
         // Text in zones.
         ("", r#"{ text = "FIXME", zones = ["comment"] }"#, "a.py", "# FIXME\nFIXME = 'FIXME'\n", "1:3"),
         ("", r#"{ text = "FIXME", zones = ["string"] }"#, "a.py", "# FIXME\nFIXME = 'FIXME'\n", "2:10"),
@@ -270,6 +300,12 @@ match = { code = "STORE.CALL(ARGS)", holes = { STORE = {}, CALL = {}, ARGS = { m
     );
     assert_eq!(found.hits[0].message, "`db.find` with (1, 2) { } in db.find(1, 2)");
     assert_eq!(found.hits[0].scope, "A.f");
+    let query = source.replace("`{STORE}.{CALL}` with ({ARGS}) {left} in {match}", "{callee} {other} {match}").replace(
+        r#"code = "STORE.CALL(ARGS)", holes = { STORE = {}, CALL = {}, ARGS = { many = true } }"#,
+        r#"tree = "(call_expression function: (_) @callee) (new_expression)? @other""#,
+    );
+    let found = scan_with(rules(&query).unwrap(), "a.ts", "db.find(1);\n");
+    assert_eq!(found.hits[0].message, "db.find  db.find");
 }
 
 #[test]
@@ -322,6 +358,21 @@ severity = "note"
 title = "t"
 message = "m"
 match = { text = "a", code = "b" }
+[[rule]]
+id = "no-query"
+severity = "note"
+title = "t"
+message = "m"
+side = "left"
+languages = ["python"]
+match = { tree = "(call funtion: (_) @f)" }
+[[rule]]
+id = "no-captures"
+severity = "note"
+title = "t"
+message = "m"
+languages = []
+match = { tree = "(call)", enclosed_by = { node = "loop", encloses = { nod = "call" } } }
 "#;
     insta::assert_snapshot!(rules(source).unwrap_err());
     insta::assert_snapshot!(rules("a = \nb = 'x").unwrap_err(), @r"

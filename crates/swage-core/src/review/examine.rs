@@ -11,7 +11,7 @@ use crate::baseline::{self, Compared, FileHits, State};
 use crate::change::{Cache, Change, ChangedFile, Content, Contents, Nature};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
-use crate::rule::{Limits, Matcher, RuleSet};
+use crate::rule::{Limits, Matcher, RuleSet, RuleSide};
 use crate::scan::{FileScan, Hit, Lines, Status, scan};
 
 /// What an examination needs besides the change.
@@ -144,6 +144,8 @@ fn put_together(change: &Change, examined: &[Examined], with: &Examination<'_>) 
     let hits: Vec<FileHits> = examined.iter().map(|e| e.hits.clone()).collect();
     let compared = baseline::compare(&hits);
     let keys = baseline::keys(&hits, &compared);
+    let (compared, keys): (Vec<Compared>, Vec<String>) =
+        compared.into_iter().zip(keys).filter_map(|(c, key)| Some((as_seen(c, &hits, with.rules)?, key))).unzip();
     let findings: Vec<Finding> = compared.iter().zip(keys).map(|(c, key)| finding(change, &hits, c, key)).collect();
     let files = change.files.iter().zip(examined).map(|(f, e)| file_entry(f, e)).collect();
     let languages = examined.iter().filter_map(|e| e.language.map(|l| l.name)).collect();
@@ -160,6 +162,18 @@ fn put_together(change: &Change, examined: &[Examined], with: &Examination<'_>) 
         notes: Vec::new(),
     };
     (review, compared)
+}
+
+/// A rule that looks at what a change takes away finds what was there and isn't any more, and nothing else.
+fn as_seen(c: Compared, hits: &[FileHits], rules: &RuleSet) -> Option<Compared> {
+    let on = |place: Option<(usize, usize)>, side: fn(&FileHits) -> &Vec<Hit>| {
+        place.and_then(|(file, index)| side(&hits[file]).get(index))
+    };
+    let hit = on(c.head, |f| &f.head).or_else(|| on(c.base, |f| &f.base))?;
+    match rules.get(&hit.rule).map(|r| r.side) {
+        Some(RuleSide::Old) => c.head.is_none().then_some(Compared { state: State::New, ..c }),
+        Some(RuleSide::New) | None => Some(c),
+    }
 }
 
 fn examine_file(file: &ChangedFile, index: usize, contents: &dyn Contents, with: &Examination<'_>) -> Examined {

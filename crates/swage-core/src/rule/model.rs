@@ -1,11 +1,12 @@
 //! Rules as values.
 
 use std::fmt;
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use globset::GlobSet;
 use regex::bytes::Regex;
 use serde::{Deserialize, Serialize};
+use tree_sitter::Query;
 
 use super::pattern::{Hole, Pattern, PatternError};
 use crate::lang::{Class, Language};
@@ -57,6 +58,8 @@ pub struct Rule {
     pub help: Option<String>,
     /// Free words.
     pub tags: Vec<String>,
+    /// Which side of a change it looks at.
+    pub side: RuleSide,
     /// Only these paths; all when `None`.
     pub paths: Option<GlobSet>,
     /// Never these paths.
@@ -90,6 +93,15 @@ impl Rule {
     }
 }
 
+/// Which side of a change a rule looks at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RuleSide {
+    /// What is there after the change.
+    New,
+    /// What the change takes away.
+    Old,
+}
+
 /// One way to match, with its filters.
 #[derive(Debug)]
 pub struct Way {
@@ -97,8 +109,8 @@ pub struct Way {
     pub languages: Vec<&'static Language>,
     /// What to look for.
     pub matcher: Matcher,
-    /// Filters on where it stands and what is in it.
-    pub filters: Vec<Filter>,
+    /// Filters on where it stands and what is in it; all must let it through.
+    pub filters: Vec<Arc<Filter>>,
 }
 
 /// What to look for.
@@ -108,6 +120,8 @@ pub enum Matcher {
     Text(TextMatch),
     /// Plain code with holes.
     Code(CodeMatch),
+    /// A tree-sitter query.
+    Tree(TreeMatch),
     /// A figure of a definition over a limit.
     Measure(MeasureMatch),
     /// Comments that parse as code.
@@ -158,11 +172,63 @@ impl CodeMatch {
     /// # Errors
     /// When the code doesn't parse as that language under any wrapper.
     pub fn pattern(&self, language: &'static Language) -> Result<&Pattern, &PatternError> {
-        let index = crate::lang::LANGUAGES.iter().position(|l| std::ptr::eq(*l, language)).unwrap_or(0);
-        self.compiled[index]
+        self.compiled[language_index(language)]
             .get_or_init(|| Pattern::compile(&self.code, &self.holes, self.statement, language))
             .as_ref()
     }
+}
+
+/// A tree-sitter query, compiled for each language when it is first needed. The place of a match is the capture `here`,
+/// or else the first capture.
+#[derive(Debug)]
+pub struct TreeMatch {
+    /// The query as it was written.
+    pub query: String,
+    /// The compiled form for each of [`crate::lang::LANGUAGES`].
+    compiled: Vec<OnceLock<Result<Query, PatternError>>>,
+}
+
+impl TreeMatch {
+    /// A query that is yet to be compiled.
+    pub fn new(query: String) -> Self {
+        Self { query, compiled: crate::lang::LANGUAGES.iter().map(|_| OnceLock::new()).collect() }
+    }
+
+    /// The query for a language.
+    ///
+    /// # Errors
+    /// When the query isn't one for that language's grammar, or captures nothing.
+    pub fn query(&self, language: &'static Language) -> Result<&Query, &PatternError> {
+        let compile = || {
+            let query = Query::new(&language.tables().grammar, &self.query).map_err(|e| PatternError {
+                offset: e.offset.min(self.query.len()),
+                message: format!("no query for {}: {}", language.name, query_fault(&e)),
+            })?;
+            if query.capture_names().is_empty() {
+                let message = "the query captures nothing; name what is to be reported, such as @here".to_owned();
+                return Err(PatternError { offset: 0, message });
+            }
+            Ok(query)
+        };
+        self.compiled[language_index(language)].get_or_init(compile).as_ref()
+    }
+}
+
+fn query_fault(error: &tree_sitter::QueryError) -> String {
+    use tree_sitter::QueryErrorKind::{Capture, Field, Language, NodeType, Predicate, Structure, Syntax};
+    let what = error.message.lines().next().unwrap_or_default().trim_matches('"');
+    match error.kind {
+        NodeType => format!("the grammar has no node `{what}`"),
+        Field => format!("the grammar has no field `{what}`"),
+        Capture => format!("nothing captures `{what}`"),
+        Structure => "nodes never stand like this".to_owned(),
+        Predicate => format!("the predicate can't be used: {what}"),
+        Syntax | Language => "it doesn't parse here".to_owned(),
+    }
+}
+
+fn language_index(language: &'static Language) -> usize {
+    crate::lang::LANGUAGES.iter().position(|l| std::ptr::eq(*l, language)).unwrap_or(0)
 }
 
 /// A figure over a limit.
@@ -221,9 +287,18 @@ pub enum Relation {
     NotEncloses,
 }
 
-/// A place that a filter names.
+/// A place that a filter names, with filters of its own.
 #[derive(Debug)]
-pub enum Place {
+pub struct Place {
+    /// What stands there.
+    pub what: What,
+    /// Where it stands and what is in it, in turn; all must hold.
+    pub filters: Vec<Filter>,
+}
+
+/// What stands in a place.
+#[derive(Debug)]
+pub enum What {
     /// A definition of a class, perhaps with a name.
     Definition {
         /// `function` or `class`.

@@ -2,6 +2,8 @@
 
 use std::fmt;
 
+use super::table::At;
+
 /// One mistake in a TOML file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Problem {
@@ -39,6 +41,12 @@ pub(super) struct Problems<'s> {
 }
 
 impl Problems<'_> {
+    /// Notes a mistake inside of a string. The place is exact for plain one-line strings; in others escapes shift it.
+    pub fn inside(&mut self, string: &At<String>, offset: usize, message: impl Into<String>, hint: String) {
+        let quotes = self.source[string.at..].bytes().take_while(|b| matches!(b, b'"' | b'\'')).count().min(3);
+        self.at(string.at + quotes + offset.min(string.value.len()), message, Some(hint));
+    }
+
     /// Notes a mistake at a byte offset of the source.
     pub fn at(&mut self, offset: usize, message: impl Into<String>, hint: Option<String>) {
         let mut offset = offset.min(self.source.len());

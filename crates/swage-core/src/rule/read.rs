@@ -1,6 +1,7 @@
 //! Reading `swage.toml` and rule files. Every mistake is noted with its place; nothing is guessed.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use globset::{Glob, GlobSet, GlobSetBuilder};
 use regex::bytes::{Regex, RegexBuilder};
@@ -9,7 +10,8 @@ use toml::de::DeTable;
 
 use super::config::{Config, Limits, Policy, parse_size};
 use super::model::{
-    CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule, Severity, TextMatch, Way, Zone,
+    CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSide, Severity, TextMatch,
+    TreeMatch, Way, What, Zone,
 };
 use super::pattern::Hole;
 use super::problem::{Problem, Problems, nearest};
@@ -133,18 +135,12 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
     let languages = languages(table, p);
     let paths = globs(table, "paths", p);
     let skip_paths = globs(table, "skip_paths", p);
+    let sides = [("new", RuleSide::New), ("old", RuleSide::Old)];
+    let side = table.string("side", p).and_then(|s| one_of(&s, "side", sides, p)).unwrap_or(RuleSide::New);
     let mut ways = Vec::new();
     if table.has("match") {
         if let Some(mut found) = table.table("match", p) {
-            if found.has("any") {
-                for mut way in found.tables("any", p) {
-                    let own = self::languages(&mut way, p).or_else(|| languages.clone());
-                    ways.extend(read_way(&mut way, own, &name, p));
-                    way.finish(p);
-                }
-            } else {
-                ways.extend(read_way(&mut found, languages.clone(), &name, p));
-            }
+            ways = read_ways(&mut found, languages.as_deref(), &name, p);
             found.finish(p);
         }
     } else {
@@ -181,6 +177,7 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
         message: message?.value,
         help,
         tags,
+        side,
         paths,
         skip_paths,
         ways,
@@ -196,24 +193,54 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
 fn digest(rule: &Rule) -> [u8; 32] {
     let mut text = format!("{}\0{}\0{}\0", rule.id, rule.severity, rule.message);
     for way in &rule.ways {
-        let code = |c: &CodeMatch| format!("{:?} {:?} {}", c.code, c.holes, c.statement);
         text += &format!("{:?} ", way.languages);
         text += &match &way.matcher {
-            Matcher::Code(c) => code(c),
+            Matcher::Code(c) => code_digest(c),
+            Matcher::Tree(t) => format!("{:?}", t.query),
             other => format!("{other:?}"),
         };
-        for filter in &way.filters {
-            text += &format!(" {:?}", filter.relation);
-            for place in &filter.any {
-                text += &match place {
-                    Place::Code(c) => code(c),
-                    Place::Definition { .. } | Place::Node(_) | Place::Text(_) => format!("{place:?}"),
-                };
-            }
-        }
+        way.filters.iter().for_each(|filter| filter_digest(filter, &mut text));
         text.push('\0');
     }
     Sha256::digest(text.as_bytes()).into()
+}
+
+fn code_digest(c: &CodeMatch) -> String {
+    format!("{:?} {:?} {}", c.code, c.holes, c.statement)
+}
+
+fn filter_digest(filter: &Filter, text: &mut String) {
+    *text += &format!(" {:?}(", filter.relation);
+    for place in &filter.any {
+        *text += &match &place.what {
+            What::Code(c) => code_digest(c),
+            other @ (What::Definition { .. } | What::Node(_) | What::Text(_)) => format!("{other:?}"),
+        };
+        place.filters.iter().for_each(|inner| filter_digest(inner, text));
+    }
+    text.push(')');
+}
+
+/// A table with one way to match, or with several under `any`; filters and languages beside `any` hold for all of them.
+fn read_ways(
+    table: &mut Table<'_, '_>,
+    outer: Option<&[&'static Language]>,
+    name: &str,
+    p: &mut Problems<'_>,
+) -> Vec<Way> {
+    let own = if outer.is_none() || table.has("languages") { languages(table, p) } else { None };
+    let languages = own.or_else(|| outer.map(<[_]>::to_vec));
+    if !table.has("any") {
+        return read_way(table, languages, name, p).into_iter().collect();
+    }
+    let mut ways = Vec::new();
+    for mut inner in table.tables("any", p) {
+        ways.extend(read_ways(&mut inner, languages.as_deref(), name, p));
+        inner.finish(p);
+    }
+    let shared: Vec<Arc<Filter>> = read_filters(table, languages.as_deref(), p).into_iter().map(Arc::new).collect();
+    ways.iter_mut().for_each(|way| way.filters.extend(shared.iter().cloned()));
+    ways
 }
 
 fn read_way(
@@ -222,7 +249,7 @@ fn read_way(
     name: &str,
     p: &mut Problems<'_>,
 ) -> Option<Way> {
-    const WAYS: [&str; 4] = ["text", "code", "measure", "commented_code"];
+    const WAYS: [&str; 5] = ["text", "code", "tree", "measure", "commented_code"];
     let given: Vec<_> = WAYS.into_iter().filter(|w| table.has(w)).collect();
     let before = p.list.len();
     // So that they aren't called unknown when something else is wrong with them.
@@ -234,14 +261,12 @@ fn read_way(
         ["text"] => read_text(table, p).map(Matcher::Text),
         ["code"] => {
             let code = read_code(table, languages.as_deref(), p);
-            if languages.is_none() {
-                p.at(
-                    table.at,
-                    format!("{name} matches code and so needs `languages`"),
-                    Some(format!("list some of {}", LANGUAGES.iter().map(|l| l.name).collect::<Vec<_>>().join(", "))),
-                );
-            }
+            needs_languages(languages.as_deref(), table.at, name, p);
             code.map(Matcher::Code)
+        }
+        ["tree"] => {
+            needs_languages(languages.as_deref(), table.at, name, p);
+            read_tree(table, languages.as_deref(), p).map(Matcher::Tree)
         }
         ["measure"] => read_measure(table, p).map(Matcher::Measure),
         ["commented_code"] => {
@@ -252,7 +277,7 @@ fn read_way(
             p.at(
                 table.at,
                 format!("{name} doesn't say what to look for"),
-                Some("give `text`, `code`, `measure`, `commented_code` or `any`".into()),
+                Some("give `text`, `code`, `tree`, `measure`, `commented_code` or `any`".into()),
             );
             None
         }
@@ -265,6 +290,28 @@ fn read_way(
             None
         }
     };
+    let filters = read_filters(table, languages.as_deref(), p).into_iter().map(Arc::new).collect();
+    if p.list.len() > before || languages.as_ref().is_some_and(Vec::is_empty) {
+        return None;
+    }
+    Some(Way { languages: languages.unwrap_or_default(), matcher: matcher?, filters })
+}
+
+fn needs_languages(languages: Option<&[&'static Language]>, at: usize, name: &str, p: &mut Problems<'_>) {
+    if languages.is_none() {
+        p.at(
+            at,
+            format!("{name} matches code and so needs `languages`"),
+            Some(format!("list some of {}", LANGUAGES.iter().map(|l| l.name).collect::<Vec<_>>().join(", "))),
+        );
+    }
+}
+
+fn read_filters(
+    table: &mut Table<'_, '_>,
+    languages: Option<&[&'static Language]>,
+    p: &mut Problems<'_>,
+) -> Vec<Filter> {
     let mut filters = Vec::new();
     for (key, relation) in [
         ("enclosed_by", Relation::EnclosedBy),
@@ -274,17 +321,32 @@ fn read_way(
     ] {
         let mut any = Vec::new();
         for mut place in table.tables(key, p) {
-            any.extend(read_place(&mut place, languages.as_deref(), relation, p));
+            if let Some(what) = read_place(&mut place, languages, relation, p) {
+                any.push(Place { what, filters: read_filters(&mut place, languages, p) });
+            }
             place.finish(p);
         }
         if !any.is_empty() {
             filters.push(Filter { relation, any });
         }
     }
-    if p.list.len() > before || languages.as_ref().is_some_and(Vec::is_empty) {
-        return None;
+    filters
+}
+
+fn read_tree(
+    table: &mut Table<'_, '_>,
+    languages: Option<&[&'static Language]>,
+    p: &mut Problems<'_>,
+) -> Option<TreeMatch> {
+    let query = table.required_string("tree", "a tree match", p)?;
+    let found = TreeMatch::new(query.value.clone());
+    for language in languages.unwrap_or_default() {
+        if let Err(error) = found.query(language) {
+            p.inside(&query, error.offset, error.message.clone(), "docs/rules.md shows how queries are written".into());
+            return None;
+        }
     }
-    Some(Way { languages: languages.unwrap_or_default(), matcher: matcher?, filters })
+    Some(found)
 }
 
 fn read_text(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<TextMatch> {
@@ -342,14 +404,8 @@ fn read_code(
     let found = CodeMatch::new(code.value.clone(), holes, statement);
     for language in languages.unwrap_or_default() {
         if let Err(error) = found.pattern(language) {
-            // The offset inside the string is exact for plain one-line strings; others start behind their quotes.
-            let quotes = p.source[code.at..].bytes().take_while(|b| matches!(b, b'"' | b'\'')).count().min(3);
-            let at = code.at + quotes + error.offset.min(code.value.len());
-            p.at(
-                at,
-                error.message.clone(),
-                Some(format!("a pattern is plain {} code; declare its gaps under `holes`", language.name)),
-            );
+            let remedy = format!("a pattern is plain {} code; declare its gaps under `holes`", language.name);
+            p.inside(&code, error.offset, error.message.clone(), remedy);
             return None;
         }
     }
@@ -382,12 +438,12 @@ fn read_place(
     languages: Option<&[&'static Language]>,
     relation: Relation,
     p: &mut Problems<'_>,
-) -> Option<Place> {
+) -> Option<What> {
     if table.has("code") {
-        return read_code(table, languages, p).map(Place::Code);
+        return read_code(table, languages, p).map(What::Code);
     }
     if let Some(node) = table.string("node", p) {
-        return one_of(&node, "node class", Class::ALL, p).map(Place::Node);
+        return one_of(&node, "node class", Class::ALL, p).map(What::Node);
     }
     if let Some(text) = table.string("text", p) {
         if matches!(relation, Relation::EnclosedBy | Relation::NotEnclosedBy) {
@@ -397,12 +453,12 @@ fn read_place(
                 Some("use `encloses` or `not_encloses`, or name a `definition`, a `node` class or `code`".into()),
             );
         }
-        return regex(&text, p).map(Place::Text);
+        return regex(&text, p).map(What::Text);
     }
     let class = table.required_string("definition", "a place without `code`, `node` or `text`", p)?;
     let class = one_of(&class, "definition", [("function", Class::Function), ("class", Class::Class)], p)?;
     let name = table.string("name", p).and_then(|n| regex(&n, p));
-    Some(Place::Definition { class, name })
+    Some(What::Definition { class, name })
 }
 
 fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<&'static Language>> {
@@ -466,6 +522,10 @@ fn check_message(message: &At<String>, ways: &[Way], p: &mut Problems<'_>) {
     for way in ways {
         match &way.matcher {
             Matcher::Code(code) => known.extend(code.holes.iter().map(|h| h.name.as_str())),
+            Matcher::Tree(tree) => {
+                let queries = way.languages.iter().filter_map(|l| tree.query(l).ok());
+                known.extend(queries.flat_map(|q| q.capture_names().iter().copied()));
+            }
             Matcher::Measure(_) => known.extend(["name", "value", "limit"]),
             Matcher::Text(_) | Matcher::CommentedCode => {}
         }

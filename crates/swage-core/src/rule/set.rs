@@ -6,12 +6,12 @@ use aho_corasick::AhoCorasick;
 use regex_syntax::hir::literal::{ExtractKind, Extractor};
 use sha2::{Digest, Sha256};
 
-use super::model::{Matcher, Rule, TextMatch, Way};
+use super::model::{Matcher, Place, Rule, TextMatch, Way, What};
 use super::pattern::{Pattern, PatternError, PatternNode};
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
-const ENGINE: u32 = 2;
+const ENGINE: u32 = 3;
 
 /// The rules of a run.
 #[derive(Debug)]
@@ -149,13 +149,22 @@ impl RuleSet {
                             continue;
                         }
                     },
+                    (Matcher::Tree(tree), Some(l)) => {
+                        if let Err(error) = tree.query(l) {
+                            set.errors.push((rule.id.clone(), error.clone()));
+                            continue;
+                        }
+                        Needs::Nothing
+                    }
                     (Matcher::Measure(measure), Some(l)) => {
                         kinds.extend((0..kind_count as u16).filter(|k| l.tables().is(*k, measure.of)));
                         marked &= measure.of == Class::Function;
                         Needs::Nothing
                     }
                     (Matcher::CommentedCode, Some(_)) => Needs::Nothing,
-                    (Matcher::Code(_) | Matcher::Measure(_) | Matcher::CommentedCode, None) => continue,
+                    (Matcher::Code(_) | Matcher::Tree(_) | Matcher::Measure(_) | Matcher::CommentedCode, None) => {
+                        continue;
+                    }
                 };
                 kinds.iter().for_each(|kind| set.by_kind[usize::from(*kind)].push(index));
                 set.entries.push(Entry { rule: rule_at, way: way_at, needs, kinds, marked });
@@ -178,10 +187,12 @@ fn compile_way<'p>(
     pattern: Result<&'p Pattern, &PatternError>,
     language: &'static Language,
 ) -> Result<&'p Pattern, PatternError> {
-    for place in way.filters.iter().flat_map(|f| &f.any) {
-        if let super::model::Place::Code(code) = place {
+    let mut open: Vec<&Place> = way.filters.iter().flat_map(|f| &f.any).collect();
+    while let Some(place) = open.pop() {
+        if let What::Code(code) = &place.what {
             code.pattern(language).map_err(Clone::clone)?;
         }
+        open.extend(place.filters.iter().flat_map(|f| &f.any));
     }
     pattern.map_err(Clone::clone)
 }

@@ -14,11 +14,15 @@ use crate::rule::pattern::{Pattern, PatternNode, contents, is_irrelevant};
 /// What the holes took: byte ranges of the source.
 pub(super) type Bindings = Vec<Option<Range<usize>>>;
 
+/// What names have been taken by already, outside of the pattern: a hole of that name must take the same.
+pub(super) type Given<'a> = &'a [(&'a str, &'a [u8])];
+
 /// Everything that stays the same during a match.
 pub(super) struct Matching<'a> {
     pub source: &'a [u8],
     pub language: &'static Language,
     pub holes: &'a [Hole],
+    pub given: Given<'a>,
 }
 
 impl Matching<'_> {
@@ -133,6 +137,9 @@ impl Matching<'_> {
         }
         let Some(text) = self.source.get(range.clone()) else { return false };
         if hole.text.as_ref().is_some_and(|regex| !regex.is_match(text)) {
+            return false;
+        }
+        if self.given.iter().any(|(name, taken)| *name == hole.name && *taken != text) {
             return false;
         }
         match &bound[index] {

@@ -149,7 +149,7 @@ fn nested(
                 tree_wanted |= !found.is_empty() && language.is_some();
                 run.text.extend(found.into_iter().map(|range| (index, range)));
             }
-            Matcher::Code(_) | Matcher::Measure(_) | Matcher::CommentedCode => tree_wanted = true,
+            Matcher::Code(_) | Matcher::Tree(_) | Matcher::Measure(_) | Matcher::CommentedCode => tree_wanted = true,
         }
     }
     if tree_wanted && let Err(why) = run.parse() {
@@ -157,6 +157,9 @@ fn nested(
     }
     let parts = if holds_code { run.parts() } else { Vec::new() };
     run.find(set, &possible, &words);
+    if let Some(why) = run.fault.take() {
+        return FileScan::without_hits(Status::NotExamined(why));
+    }
     let mut status = if own { Status::Examined } else { Status::NotWanted };
     let mut hits = run.hits();
     for part in parts {

@@ -2,16 +2,16 @@
 
 use std::ops::{ControlFlow, Range};
 
-use tree_sitter::{Node, ParseOptions, ParseState, Parser, Tree};
+use tree_sitter::{Node, ParseOptions, ParseState, Parser, QueryCursor, StreamingIterator, Tree};
 
 use super::embedded::{self, Part};
 use super::lines::Lines;
-use super::matcher::{Bindings, Matching};
+use super::matcher::{Bindings, Given, Matching};
 use super::measure::{Counting, Frame};
 use super::{Figure, Hit, Words, comments, measure, short_digest};
 use crate::lang::{Language, interest};
 use crate::rule::{
-    Filter, LanguageSet, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSet, Way, Zone, fill,
+    Filter, LanguageSet, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSet, Way, What, Zone, fill,
 };
 
 /// A match before its place is put into words.
@@ -32,6 +32,8 @@ pub(super) struct Run<'a> {
     pub text: Vec<(u32, Range<usize>)>,
     tree: Option<Tree>,
     found: Vec<Found>,
+    /// Why not everything could be looked for.
+    pub fault: Option<String>,
 }
 
 thread_local! {
@@ -41,7 +43,7 @@ thread_local! {
 
 impl<'a> Run<'a> {
     pub fn new(source: &'a [u8], language: Option<&'static Language>, rules: &'a RuleSet) -> Self {
-        Self { source, language, rules, text: Vec::new(), tree: None, found: Vec::new() }
+        Self { source, language, rules, text: Vec::new(), tree: None, found: Vec::new(), fault: None }
     }
 
     /// Parses the file, within a number of steps that follows from its size alone.
@@ -89,8 +91,10 @@ impl<'a> Run<'a> {
             let counts = |m: &MeasureMatch| matches!(m.measure, Measure::Nesting | Measure::Branches);
             counted |= matches!(&walk.way(entry).matcher, Matcher::Measure(m) if counts(m));
         }
-        let needs_mark =
-            |entry: &u32| set.entries[*entry as usize].marked || matches!(walk.way(*entry).matcher, Matcher::Text(_));
+        let needs_mark = |entry: &u32| {
+            set.entries[*entry as usize].marked
+                || matches!(walk.way(*entry).matcher, Matcher::Text(_) | Matcher::Tree(_))
+        };
         let marks = (set.words.is_some() && possible.iter().all(needs_mark)).then(|| {
             let mut marks = words.marks.clone();
             marks.extend(self.text.iter().map(|(_, range)| range.start as u32));
@@ -135,11 +139,19 @@ impl<'a> Run<'a> {
                 true
             });
         }
+        for &entry in possible {
+            let (hits, complete) = walk.query(entry, root);
+            found.extend(hits);
+            if !complete {
+                self.fault =
+                    Some(format!("the query of rule `{}` begins in too many places at once", walk.rule(entry).id));
+            }
+        }
         if !commented.is_empty() {
             for range in comments::commented_code(self.source, &comment_nodes, language) {
                 for &entry in &commented {
                     let node = root.descendant_for_byte_range(range.start, range.start).unwrap_or(root);
-                    if walk.passes(walk.way(entry), node) {
+                    if walk.passes(walk.way(entry), node, &[]) {
                         found.push(walk.plain(entry, range.clone(), node));
                     }
                 }
@@ -152,7 +164,7 @@ impl<'a> Run<'a> {
                 continue;
             }
             let node = root.descendant_for_byte_range(range.start, range.end).unwrap_or(root);
-            if walk.passes(way, node) {
+            if walk.passes(way, node, &[]) {
                 found.push(walk.plain(entry, range, node));
             }
         }
@@ -190,6 +202,9 @@ impl<'a> Run<'a> {
         std::mem::take(&mut self.found).into_iter().map(hit).collect()
     }
 }
+
+/// Most matches of a query that may be begun and not yet ended.
+const MOST_STARTED: u32 = 1 << 14;
 
 /// Files up to so many bytes are parsed without a budget.
 const SMALL: usize = 16 << 10;
@@ -301,10 +316,16 @@ impl Walk<'_> {
         match &way.matcher {
             Matcher::Code(code) => {
                 let pattern = code.pattern(self.language).ok()?;
-                let matching = Matching { source: self.source, language: self.language, holes: &code.holes };
-                let (bound, range) = matching.at(pattern, node)?;
-                if !self.passes(way, node) {
-                    return None;
+                let (source, language) = (self.source, self.language);
+                let (bound, range) = Matching { source, language, holes: &code.holes, given: &[] }.at(pattern, node)?;
+                if !way.filters.is_empty() {
+                    let taken = code.holes.iter().zip(&bound);
+                    let given: Vec<_> = taken
+                        .filter_map(|(hole, range)| Some((hole.name.as_str(), source.get(range.clone()?)?)))
+                        .collect();
+                    if !self.passes(way, node, &given) {
+                        return None;
+                    }
                 }
                 let message = self.message(entry, &range, &code.holes, &bound);
                 Some(Found { message, ..self.plain(entry, range, node) })
@@ -313,21 +334,50 @@ impl Walk<'_> {
                 let value = measure::at_once(m.measure, node, self.source, self.language)?;
                 self.over(entry, m, node, value)
             }
-            Matcher::Text(_) | Matcher::CommentedCode => None,
+            Matcher::Text(_) | Matcher::Tree(_) | Matcher::CommentedCode => None,
         }
+    }
+
+    /// Everything that a query finds; false when that isn't all.
+    fn query(&self, entry: u32, root: Node<'_>) -> (Vec<Found>, bool) {
+        let Matcher::Tree(tree) = &self.way(entry).matcher else { return (Vec::new(), true) };
+        let Ok(query) = tree.query(self.language) else { return (Vec::new(), true) };
+        let names = query.capture_names();
+        let mut found = Vec::new();
+        let mut cursor = QueryCursor::new();
+        cursor.set_match_limit(MOST_STARTED);
+        let mut matches = cursor.matches(query, root, self.source);
+        while let Some(m) = matches.next() {
+            let named = |name: &str| m.captures().iter().find(|c| names[c.index as usize] == name).map(|c| c.node);
+            let Some(node) = named("here").or_else(|| m.captures().first().map(|c| c.node)) else { continue };
+            let given: Vec<_> = m
+                .captures()
+                .iter()
+                .filter_map(|c| Some((names[c.index as usize], self.source.get(c.node.byte_range())?)))
+                .collect();
+            if self.passes(self.way(entry), node, &given) {
+                let text = |node: Node<'_>| String::from_utf8_lossy(&self.source[node.byte_range()]).into_owned();
+                let message = fill(&self.rule(entry).message, |gap| match gap {
+                    "match" => Some(text(node)),
+                    name => named(name).map(text).or_else(|| names.contains(&name).then(String::new)),
+                });
+                found.push(Found { message, ..self.plain(entry, node.byte_range(), node) });
+            }
+        }
+        (found, !cursor.did_exceed_match_limit())
     }
 
     /// A figure that was counted on the way through a function.
     fn counted(&self, entry: u32, frame: &Frame<'_>) -> Option<Found> {
         match &self.way(entry).matcher {
             Matcher::Measure(m) => self.over(entry, m, frame.node, frame.figure(m.measure)?),
-            Matcher::Code(_) | Matcher::Text(_) | Matcher::CommentedCode => None,
+            Matcher::Code(_) | Matcher::Text(_) | Matcher::Tree(_) | Matcher::CommentedCode => None,
         }
     }
 
     /// A finding when a figure is over its limit.
     fn over(&self, entry: u32, m: &MeasureMatch, node: Node<'_>, value: u64) -> Option<Found> {
-        if value <= m.over || !self.passes(self.way(entry), node) {
+        if value <= m.over || !self.passes(self.way(entry), node, &[]) {
             return None;
         }
         let name = self.language.definition_name(node, self.source);
@@ -392,19 +442,23 @@ impl Walk<'_> {
     }
 
     /// Whether all filters of a way let a match at this node through.
-    fn passes(&self, way: &Way, node: Node<'_>) -> bool {
-        way.filters.iter().all(|filter| match filter.relation {
-            Relation::EnclosedBy => self.enclosed(filter, node),
-            Relation::NotEnclosedBy => !self.enclosed(filter, node),
-            Relation::Encloses => self.encloses(filter, node),
-            Relation::NotEncloses => !self.encloses(filter, node),
-        })
+    fn passes(&self, way: &Way, node: Node<'_>, given: Given<'_>) -> bool {
+        way.filters.iter().all(|filter| self.holds(filter, node, given))
     }
 
-    fn enclosed(&self, filter: &Filter, node: Node<'_>) -> bool {
+    fn holds(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+        match filter.relation {
+            Relation::EnclosedBy => self.enclosed(filter, node, given),
+            Relation::NotEnclosedBy => !self.enclosed(filter, node, given),
+            Relation::Encloses => self.encloses(filter, node, given),
+            Relation::NotEncloses => !self.encloses(filter, node, given),
+        }
+    }
+
+    fn enclosed(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
         let mut at = node.parent();
         while let Some(n) = at {
-            if filter.any.iter().any(|place| self.is_place(place, n)) {
+            if filter.any.iter().any(|place| self.is_place(place, n, given)) {
                 return true;
             }
             at = n.parent();
@@ -412,7 +466,7 @@ impl Walk<'_> {
         false
     }
 
-    fn encloses(&self, filter: &Filter, node: Node<'_>) -> bool {
+    fn encloses(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
         let mut found = false;
         self.all(node, None, &mut |step| {
             let Step::Enter(n, _) = step else { return false };
@@ -420,27 +474,28 @@ impl Walk<'_> {
                 || filter
                     .any
                     .iter()
-                    .any(|place| (n != node || matches!(place, Place::Text(_))) && self.is_place(place, n));
+                    .any(|place| (n != node || matches!(place.what, What::Text(_))) && self.is_place(place, n, given));
             !found
         });
         found
     }
 
-    fn is_place(&self, place: &Place, node: Node<'_>) -> bool {
-        match place {
-            Place::Definition { class, name } => {
+    fn is_place(&self, place: &Place, node: Node<'_>, given: Given<'_>) -> bool {
+        let here = match &place.what {
+            What::Definition { class, name } => {
                 self.language.tables().is(node.kind_id(), *class)
                     && name.as_ref().is_none_or(|regex| {
                         self.language.definition_name(node, self.source).is_some_and(|n| regex.is_match(n.as_bytes()))
                     })
             }
-            Place::Node(class) => self.language.tables().is(node.kind_id(), *class),
-            Place::Text(regex) => self.source.get(node.byte_range()).is_some_and(|text| regex.is_match(text)),
-            Place::Code(code) => code.pattern(self.language).is_ok_and(|pattern| {
-                let matching = Matching { source: self.source, language: self.language, holes: &code.holes };
-                matching.at(pattern, node).is_some()
+            What::Node(class) => self.language.tables().is(node.kind_id(), *class),
+            What::Text(regex) => self.source.get(node.byte_range()).is_some_and(|text| regex.is_match(text)),
+            What::Code(code) => code.pattern(self.language).is_ok_and(|pattern| {
+                let (source, language) = (self.source, self.language);
+                Matching { source, language, holes: &code.holes, given }.at(pattern, node).is_some()
             }),
-        }
+        };
+        here && place.filters.iter().all(|filter| self.holds(filter, node, given))
     }
 }
 
