@@ -19,6 +19,7 @@ fn hit() -> impl Strategy<Value = Hit> {
             exact: text,
             folded: text,
             figure: value.map(|value| Figure { value, limit: 2 }),
+            allowed: None,
         }
     })
 }

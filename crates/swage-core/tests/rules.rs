@@ -3,9 +3,9 @@
 use std::sync::Arc;
 
 use swage_core::lang::{LANGUAGES, Language};
-use swage_core::packs::PACKS;
+use swage_core::packs::{ALLOWANCES, PACKS};
 use swage_core::rule::{Limits, Rule, RuleSet, read_rules};
-use swage_core::scan::{FileScan, Status, scan};
+use swage_core::scan::{FileScan, Hit, Status, scan};
 
 fn scan_with(rules: Vec<Arc<Rule>>, path: &str, code: &str) -> FileScan {
     let set = RuleSet::new(rules);
@@ -24,7 +24,7 @@ fn rules(source: &str) -> Result<Vec<Arc<Rule>>, String> {
 #[test]
 fn every_shipped_rule_does_what_its_examples_say() {
     let mut wrong = String::new();
-    for pack in &PACKS {
+    for pack in PACKS.iter().chain([&ALLOWANCES]) {
         let rules = pack
             .read()
             .unwrap_or_else(|problems| panic!("{}", problems.iter().map(|p| format!("{p}\n")).collect::<String>()));
@@ -275,6 +275,38 @@ fn matches_and_filters() {
         let places: Vec<_> =
             found.hits.iter().map(|h| format!("{}:{}", h.span.start_line, h.span.start_column)).collect();
         assert_eq!(places.join(" "), *expected, "{matcher} on\n{code}");
+    }
+}
+
+/// Path, code, and what is found: rule and line, with a plus when a comment allows it.
+#[test]
+fn comments_let_findings_be() {
+    let rule = |id: &str, matcher: &str| {
+        format!(
+            "[[rule]]\nid = \"{id}\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{{match}}\"\nmatch = {matcher}\n"
+        )
+    };
+    let source = rule("go", "{ text = '\\bgo\\(' }") + &rule("stop", "{ text = '\\bstop\\(' }");
+    let cases = [
+        ("a.py", "go()  # swage: allow go because the tide is low\ngo()\n", "go 1+, go 2"),
+        ("a.py", "# swage: allow go because the tide is low\n\n# as it is at noon\ngo()\ngo()\n", "go 4+, go 5"),
+        ("a.py", "# swage: allow go because a\n# swage: allow stop because b\ngo(); stop()\n", "go 3+, stop 3+"),
+        ("a.py", "# swage: allow go, stop because both are calm\ngo(); stop()\n", "go 2+, stop 2+"),
+        ("a.py", "go(); go()  # swage: allow go because once\n", "go 1+, go 1"),
+        ("a.py", "go()  # swage: allow go\n", "go 1, allowance-without-reason 1"),
+        ("a.py", "go()  # swage: allow go because\n", "go 1, allowance-without-reason 1"),
+        ("a.py", "x = 1  # swage: allow go because of the tide\ngo()\n", "unused-allowance 1, go 2"),
+        ("a.py", "x = 'swage: allow go because'\ngo()\n", "go 2"),
+        ("a.ts", "/* swage: allow go because low */\ngo();\n", "go 2+"),
+        ("a.html", "<!-- swage: allow go because low -->\n<p>go()</p>\n", "go 2+"),
+        ("a.md", "```js\ngo(); // swage: allow go because low\n```\n", "go 2+"),
+        ("notes.txt", "# swage: allow go because low\ngo()\n", "go 2+"),
+    ];
+    for (path, code, expected) in cases {
+        let all = rules(&source).expect("right rules").into_iter().chain(ALLOWANCES.rules().iter().cloned());
+        let found = scan_with(all.collect(), path, code);
+        let told = |h: &Hit| format!("{} {}{}", h.rule, h.span.start_line, if h.allowed.is_some() { "+" } else { "" });
+        assert_eq!(found.hits.iter().map(told).collect::<Vec<_>>().join(", "), expected, "{path}\n{code}");
     }
 }
 

@@ -6,7 +6,7 @@ use std::path::Path;
 use percent_encoding::percent_decode_str;
 use serde_json::Value;
 use swage_core::baseline::{FileHits, compare as pair, keys};
-use swage_core::review::{Anchor, Finding, Path as ShownPath, Review, RuleEntry, Side};
+use swage_core::review::{Allowed, Anchor, Finding, Path as ShownPath, Review, RuleEntry, Side};
 use swage_core::rule::Severity;
 use swage_core::scan::{Figure, Hit, Span};
 
@@ -71,6 +71,7 @@ fn hit(f: &Finding) -> Hit {
         exact: folded,
         folded,
         figure: f.figure,
+        allowed: f.allowed.as_ref().map(|a| a.reason.clone()),
     }
 }
 
@@ -112,6 +113,11 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
             on_changed_line: false,
             figure: hit.figure,
             figure_before,
+            allowed: hit.allowed.clone().map(|reason| Allowed {
+                reason,
+                brought: c.head.is_some()
+                    && c.base.is_none_or(|(file, index)| files[file].base[index].allowed.is_none()),
+            }),
             excerpt: Vec::new(),
         })
     });
@@ -190,6 +196,7 @@ fn from_json(value: &Value) -> Option<ResultFile> {
             exact: folded,
             folded,
             figure: figure(&f["figure"]),
+            allowed: f["allowed"]["reason"].as_str().map(str::to_owned),
             message,
         };
         let encoded = f["anchor"]["path_encoded"].as_bool().unwrap_or(false);
@@ -231,6 +238,7 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
                 exact: digest(prints[KEY_FINGERPRINT].as_str(), &message),
                 folded,
                 figure: figure(&r["properties"]),
+                allowed: r["suppressions"][0]["justification"].as_str().map(str::to_owned),
                 message,
             };
             let uri = percent_decode_str(place["artifactLocation"]["uri"].as_str()?);

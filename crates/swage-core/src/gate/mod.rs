@@ -9,6 +9,7 @@
 //! | `examined` | | a file that rules want wasn't examined, or a rule couldn't run |
 //! | `new.error`, `new.warning`, `new.note` | more new findings of the severity than allowed | the merge conflicts |
 //! | `worse` | more measures grew than allowed | the merge conflicts |
+//! | `allowances` | the change brings more allowances in comments than allowed | the merge conflicts |
 //! | `above_baseline` | the total rises although it may not | the merge conflicts |
 //! | `files`, `lines` | the change is larger than allowed | |
 
@@ -115,6 +116,9 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
     }
     let worse = review.findings.iter().filter(|f| f.is_worse()).count() as u64;
     limit("worse", &format!("measure{} worse than before", plural(worse)), worse, policy.worse, true);
+    let allowed = review.brought_allowances().count() as u64;
+    let what = format!("finding{} that a comment of the change allows", plural(allowed));
+    limit("allowances", &what, allowed, policy.allowances, true);
     let lines = review.files.iter().map(|f| (f.added + f.removed) as u64).sum();
     limit(
         "files",

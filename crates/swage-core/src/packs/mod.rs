@@ -15,7 +15,15 @@ pub struct Pack {
     rules: OnceLock<Vec<Arc<Rule>>>,
 }
 
-/// All packs.
+/// Rules on allowances in comments; they are always on.
+pub static ALLOWANCES: Pack = Pack {
+    name: "allowances",
+    title: "Allowances in comments that give no reason or allow nothing",
+    source: include_str!("allowances.toml"),
+    rules: OnceLock::new(),
+};
+
+/// All packs that a project can switch on and off.
 pub static PACKS: [Pack; 2] = [
     Pack {
         name: "leftovers",

@@ -1,17 +1,18 @@
 //! Scanning both sides of every file of a change, comparing them, and putting the result together.
 
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 use rayon::prelude::*;
 use sha2::{Digest, Sha256};
 
 use super::excerpt::excerpt;
-use super::model::{Anchor, FileEntry, Finding, Path, Review, RuleEntry, Side};
+use super::model::{Allowed, Anchor, FileEntry, Finding, Path, Review, RuleEntry, Side};
 use crate::baseline::{self, Compared, FileHits, State};
 use crate::change::{Cache, Change, ChangedFile, Content, Contents, Nature};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
-use crate::rule::{Limits, Matcher, RuleSet, RuleSide};
+use crate::rule::{Limits, Matcher, Rule, RuleSet, RuleSide};
 use crate::scan::{FileScan, Hit, Lines, Status, scan};
 
 /// What an examination needs besides the change.
@@ -82,9 +83,11 @@ impl Examination<'_> {
                 .collect();
         if partial {
             let why = "it needs whole files; give --tree DIR";
-            out.extend(
-                self.rules.rules().iter().filter(|r| !needs_lines_only(r)).map(|r| (r.id.clone(), why.to_owned())),
-            );
+            // What looks after allowances has nothing to say where the rules that they allow don't run.
+            let idle = |r: &&Arc<Rule>| {
+                !needs_lines_only(r) && !r.ways.iter().any(|w| matches!(w.matcher, Matcher::Allowance(_)))
+            };
+            out.extend(self.rules.rules().iter().filter(idle).map(|r| (r.id.clone(), why.to_owned())));
         }
         out.sort();
         out.dedup();
@@ -247,6 +250,10 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String) -> Fin
         on_changed_line,
         figure: hit.figure,
         figure_before: figure_before.filter(|_| now.is_some()),
+        allowed: hit.allowed.clone().map(|reason| Allowed {
+            reason,
+            brought: c.head.is_some() && c.base.is_none_or(|(file, index)| hits[file].base[index].allowed.is_none()),
+        }),
         excerpt: Vec::new(),
     }
 }

@@ -5,4 +5,4 @@ mod excerpt;
 mod model;
 
 pub use examine::{Examination, TreeFile, examine, scan_tree};
-pub use model::{Anchor, Counts, ExcerptLine, FileEntry, Finding, Marker, Path, Review, RuleEntry, Side};
+pub use model::{Allowed, Anchor, Counts, ExcerptLine, FileEntry, Finding, Marker, Path, Review, RuleEntry, Side};

@@ -112,26 +112,39 @@ pub struct Finding {
     pub figure: Option<Figure>,
     /// The figure before.
     pub figure_before: Option<u64>,
+    /// The comment that lets it be, when there is one.
+    pub allowed: Option<Allowed>,
     /// The code around it, with the change's own lines.
     pub excerpt: Vec<ExcerptLine>,
+}
+
+/// A finding that a comment beside it lets be.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Allowed {
+    /// Why, in the comment's words.
+    pub reason: String,
+    /// Whether the change brings the comment.
+    pub brought: bool,
 }
 
 impl Finding {
     /// A measure that the change made worse: it grew.
     pub fn is_worse(&self) -> bool {
-        self.state == State::Updated
+        self.allowed.is_none()
+            && self.state == State::Updated
             && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value > before)
     }
 
     /// A measure that the change made better without bringing it under its limit.
     pub fn is_better(&self) -> bool {
-        self.state == State::Updated
+        self.allowed.is_none()
+            && self.state == State::Updated
             && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value < before)
     }
 
     /// What a reader of the change must see: what it brought and what it made worse.
     pub fn counts_against_change(&self) -> bool {
-        self.state == State::New || self.is_worse()
+        self.allowed.is_none() && (self.state == State::New || self.is_worse())
     }
 }
 
@@ -173,7 +186,7 @@ pub struct RuleEntry {
     pub tags: Vec<String>,
 }
 
-/// How many findings there are of each state and severity.
+/// How many findings there are of each state and severity; those that a comment allows aren't counted.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Counts([[u64; 3]; 4]);
 
@@ -181,7 +194,8 @@ impl Counts {
     /// Counts findings.
     pub fn of(findings: &[Finding]) -> Self {
         let mut counts = Self::default();
-        findings.iter().for_each(|f| counts.0[f.state as usize][f.severity as usize] += 1);
+        let counted = findings.iter().filter(|f| f.allowed.is_none());
+        counted.for_each(|f| counts.0[f.state as usize][f.severity as usize] += 1);
         counts
     }
 
@@ -235,6 +249,13 @@ impl Review {
     /// The counts of all findings.
     pub fn counts(&self) -> Counts {
         Counts::of(&self.findings)
+    }
+
+    /// Findings that a comment lets be and that the change brought the comment for.
+    pub fn brought_allowances(&self) -> impl Iterator<Item = (&Finding, &str)> {
+        let brought = |f: &'_ Finding| f.allowed.as_ref().is_some_and(|a| a.brought);
+        let brought = self.findings.iter().filter(move |f| brought(f));
+        brought.map(|f| (f, f.allowed.as_ref().map_or("", |a| a.reason.as_str())))
     }
 
     /// Files that rules wanted and couldn't examine.

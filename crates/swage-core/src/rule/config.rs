@@ -37,6 +37,8 @@ pub struct Policy {
     pub new: [Option<u64>; 3],
     /// Most measures that got worse.
     pub worse: Option<u64>,
+    /// Most allowances in comments that a change may bring.
+    pub allowances: Option<u64>,
     /// Whether the total may rise above the baseline.
     pub above_baseline: bool,
     /// Most files in a change.
@@ -50,7 +52,15 @@ pub struct Policy {
 impl Policy {
     /// Demands nothing.
     pub fn open() -> Self {
-        Self { new: [None; 3], worse: None, above_baseline: true, files: None, lines: None, configured: false }
+        Self {
+            new: [None; 3],
+            worse: None,
+            allowances: None,
+            above_baseline: true,
+            files: None,
+            lines: None,
+            configured: false,
+        }
     }
 
     /// Most new findings of a severity.

@@ -7,7 +7,7 @@ use super::config::Config;
 use super::model::Rule;
 use super::problem::{Problem, Problems, nearest};
 use super::read::{RuleFile, read_rules};
-use crate::packs::PACKS;
+use crate::packs::{ALLOWANCES, PACKS};
 
 /// Where configuration files are read from: a folder, or a commit.
 pub trait FileReader {
@@ -82,7 +82,8 @@ pub fn load(reader: &dyn FileReader, main: &str) -> Result<Loaded, LoadError> {
             }
         }
     }
-    for pack in PACKS.iter().filter(|p| packs.iter().any(|name| name == p.name)) {
+    let chosen = PACKS.iter().filter(|p| packs.iter().any(|name| name == p.name));
+    for pack in chosen.chain([&ALLOWANCES]) {
         rules.extend(pack.rules().iter().cloned());
     }
     let mut at: HashMap<String, usize> = rules.iter().enumerate().map(|(i, r)| (r.id.clone(), i)).collect();

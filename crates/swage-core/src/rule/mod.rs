@@ -14,11 +14,11 @@ pub use config::{Config, Limits, Policy};
 pub use load::{FileReader, LoadError, Loaded, load};
 pub(crate) use message::fill;
 pub use model::{
-    CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSide, Severity, TextMatch,
-    TreeMatch, Way, What, Zone,
+    AllowanceFault, CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSide,
+    Severity, TextMatch, TreeMatch, Way, What, Zone,
 };
 pub use pattern::{Hole, Pattern, PatternError};
 pub use problem::{Problem, nearest};
 pub use read::{RuleFile, read_rules};
-pub(crate) use set::Needs;
+pub(crate) use set::{Entry, Needs};
 pub use set::{LanguageSet, RuleSet};

@@ -126,6 +126,17 @@ pub enum Matcher {
     Measure(MeasureMatch),
     /// Comments that parse as code.
     CommentedCode,
+    /// Comments that allow a finding and are at fault.
+    Allowance(AllowanceFault),
+}
+
+/// What may be wrong with a comment that allows a finding.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum AllowanceFault {
+    /// It gives no reason.
+    Unreasoned,
+    /// There is nothing to allow.
+    Unused,
 }
 
 /// A regular expression on lines.

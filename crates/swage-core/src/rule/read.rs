@@ -10,8 +10,8 @@ use toml::de::DeTable;
 
 use super::config::{Config, Limits, Policy, parse_size};
 use super::model::{
-    CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSide, Severity, TextMatch,
-    TreeMatch, Way, What, Zone,
+    AllowanceFault, CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSide,
+    Severity, TextMatch, TreeMatch, Way, What, Zone,
 };
 use super::pattern::Hole;
 use super::problem::{Problem, Problems, nearest};
@@ -104,6 +104,7 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
         }
         policy.worse = gate.number("worse", p).map(|n| n.value);
         policy.above_baseline = gate.flag("above_baseline", p).unwrap_or(true);
+        policy.allowances = gate.number("allowances", p).map(|n| n.value);
         policy.files = gate.number("files", p).map(|n| n.value);
         policy.lines = gate.number("lines", p).map(|n| n.value);
         gate.finish(p);
@@ -249,7 +250,7 @@ fn read_way(
     name: &str,
     p: &mut Problems<'_>,
 ) -> Option<Way> {
-    const WAYS: [&str; 5] = ["text", "code", "tree", "measure", "commented_code"];
+    const WAYS: [&str; 6] = ["text", "code", "tree", "measure", "commented_code", "allowance"];
     let given: Vec<_> = WAYS.into_iter().filter(|w| table.has(w)).collect();
     let before = p.list.len();
     // So that they aren't called unknown when something else is wrong with them.
@@ -272,6 +273,11 @@ fn read_way(
         ["commented_code"] => {
             table.flag("commented_code", p);
             Some(Matcher::CommentedCode)
+        }
+        ["allowance"] => {
+            let faults = [("unused", AllowanceFault::Unused), ("unreasoned", AllowanceFault::Unreasoned)];
+            let fault = table.required_string("allowance", name, p);
+            fault.and_then(|f| one_of(&f, "fault of an allowance", faults, p)).map(Matcher::Allowance)
         }
         [] => {
             p.at(
@@ -527,6 +533,7 @@ fn check_message(message: &At<String>, ways: &[Way], p: &mut Problems<'_>) {
                 known.extend(queries.flat_map(|q| q.capture_names().iter().copied()));
             }
             Matcher::Measure(_) => known.extend(["name", "value", "limit"]),
+            Matcher::Allowance(_) => known.push("name"),
             Matcher::Text(_) | Matcher::CommentedCode => {}
         }
     }

@@ -11,7 +11,7 @@ use super::pattern::{Pattern, PatternError, PatternNode};
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
-const ENGINE: u32 = 3;
+const ENGINE: u32 = 4;
 
 /// The rules of a run.
 #[derive(Debug)]
@@ -161,7 +161,7 @@ impl RuleSet {
                         marked &= measure.of == Class::Function;
                         Needs::Nothing
                     }
-                    (Matcher::CommentedCode, Some(_)) => Needs::Nothing,
+                    (Matcher::CommentedCode, Some(_)) | (Matcher::Allowance(_), _) => Needs::Nothing,
                     (Matcher::Code(_) | Matcher::Tree(_) | Matcher::Measure(_) | Matcher::CommentedCode, None) => {
                         continue;
                     }

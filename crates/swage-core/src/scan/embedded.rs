@@ -88,8 +88,9 @@ impl Part {
             let s = &mut hit.span;
             (s.start_column, s.end_column) = (column(s.start_line, s.start_column), column(s.end_line, s.end_column));
             (s.start_line, s.end_line) = (s.start_line + self.line, s.end_line + self.line);
-            if !into.iter().any(|other| other.rule == hit.rule && other.span == hit.span) {
-                into.push(hit);
+            match into.iter_mut().find(|other| other.rule == hit.rule && other.span == hit.span) {
+                Some(other) => other.allowed = other.allowed.take().or(hit.allowed),
+                None => into.push(hit),
             }
         }
     }

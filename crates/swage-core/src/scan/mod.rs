@@ -4,6 +4,7 @@
 //! rules' words occur; text rules run as regular expressions; only when a structural rule is still possible, or a text
 //! match needs its zone, the file is parsed, and one walk over the tree serves all patterns, dispatched by node kind.
 
+mod allow;
 mod comments;
 mod embedded;
 mod lines;
@@ -19,7 +20,7 @@ use sha2::{Digest, Sha256};
 pub use lines::Lines;
 
 use crate::lang::Language;
-use crate::rule::{LanguageSet, Limits, Matcher, Needs, RuleSet, Severity};
+use crate::rule::{Entry, LanguageSet, Limits, Matcher, Needs, Rule, RuleSet, Severity};
 
 /// Where a match stands. Lines and columns are 1-based; columns count Unicode scalar values; the end column is the one
 /// behind the last character.
@@ -63,6 +64,26 @@ pub struct Hit {
     pub folded: u64,
     /// For measures, the figure.
     pub figure: Option<Figure>,
+    /// Why a comment beside it lets it be.
+    pub allowed: Option<String>,
+}
+
+impl Hit {
+    /// A hit of a rule on this text.
+    fn new(rule: &Rule, message: String, span: Span, scope: String, text: &[u8], figure: Option<Figure>) -> Self {
+        let folded: Vec<u8> = text.iter().copied().filter(|b| !b.is_ascii_whitespace()).collect();
+        Self {
+            rule: rule.id.clone(),
+            severity: rule.severity,
+            message,
+            span,
+            scope,
+            exact: short_digest(&[text]),
+            folded: short_digest(&[&folded]),
+            figure,
+            allowed: None,
+        }
+    }
 }
 
 /// What became of a file.
@@ -114,23 +135,26 @@ fn nested(
 ) -> FileScan {
     let set = rules.for_language(language);
     let own = set.entries.iter().any(|e| wanted[e.rule]);
+    // Where no other rule looks there is nothing to allow, so nothing is missed.
+    let looks = |e: &Entry| !matches!(rules.rules()[e.rule].ways[e.way].matcher, Matcher::Allowance(_));
+    let missed = set.entries.iter().any(|e| wanted[e.rule] && looks(e));
     let holds_code = language.is_some_and(|l| !l.embedded.is_empty()) && depth < embedded::DEEPEST;
-    if !own && !holds_code {
+    if !own && !holds_code || !missed && language.is_none() {
         return FileScan::without_hits(Status::NotWanted);
     }
+    let given_up = |why: String| {
+        FileScan::without_hits(if missed || holds_code { Status::NotExamined(why) } else { Status::NotWanted })
+    };
     // Offsets in trees have 32 bits.
     let most = limits.file_size.min(u64::from(u32::MAX));
     if content.len() as u64 > most {
-        return FileScan::without_hits(Status::NotExamined(format!(
-            "it has {} bytes, and the limit file_size is {most}",
-            content.len()
-        )));
+        return given_up(format!("it has {} bytes, and the limit file_size is {most}", content.len()));
     }
     if is_binary(content) {
-        return FileScan::without_hits(match language {
-            Some(l) => Status::NotExamined(format!("it is named like {} and holds binary data", l.name)),
-            None => Status::NotWanted,
-        });
+        return match language {
+            Some(l) => given_up(format!("it is named like {} and holds binary data", l.name)),
+            None => FileScan::without_hits(Status::NotWanted),
+        };
     }
     let words = Words::find(content, set);
     let whole = 0..content.len();
@@ -138,7 +162,8 @@ fn nested(
         .filter(|&at| wanted[set.entries[at as usize].rule] && words.allow(&set.entries[at as usize].needs, &whole))
         .collect();
     let mut run = walk::Run::new(content, language, rules);
-    let mut tree_wanted = holds_code;
+    let allows = allow::may_be_in(content);
+    let mut tree_wanted = holds_code || allows && language.is_some();
     for &index in &possible {
         let entry = &set.entries[index as usize];
         let rule = &rules.rules()[entry.rule];
@@ -150,18 +175,30 @@ fn nested(
                 run.text.extend(found.into_iter().map(|range| (index, range)));
             }
             Matcher::Code(_) | Matcher::Tree(_) | Matcher::Measure(_) | Matcher::CommentedCode => tree_wanted = true,
+            Matcher::Allowance(_) => {}
         }
     }
     if tree_wanted && let Err(why) = run.parse() {
-        return FileScan::without_hits(Status::NotExamined(why));
+        return given_up(why);
     }
     let parts = if holds_code { run.parts() } else { Vec::new() };
+    let mut allowances = if allows { run.allowances() } else { Vec::new() };
     run.find(set, &possible, &words);
     if let Some(why) = run.fault.take() {
         return FileScan::without_hits(Status::NotExamined(why));
     }
     let mut status = if own { Status::Examined } else { Status::NotWanted };
     let mut hits = run.hits();
+    if !allowances.is_empty() {
+        allow::apply(&mut allowances, &mut hits);
+        let lines = Lines::new(content);
+        for &index in &possible {
+            let rule = &rules.rules()[set.entries[index as usize].rule];
+            if let Matcher::Allowance(fault) = rule.ways[set.entries[index as usize].way].matcher {
+                hits.extend(allow::faulty(&allowances, fault).map(|a| a.hit(rule, content, &lines)));
+            }
+        }
+    }
     for part in parts {
         let inner = nested(&part.text, Some(part.language), rules, wanted, limits, depth + 1);
         match &inner.status {

@@ -8,7 +8,7 @@ use super::embedded::{self, Part};
 use super::lines::Lines;
 use super::matcher::{Bindings, Given, Matching};
 use super::measure::{Counting, Frame};
-use super::{Figure, Hit, Words, comments, measure, short_digest};
+use super::{Figure, Hit, Words, allow, comments, measure};
 use crate::lang::{Language, interest};
 use crate::rule::{
     Filter, LanguageSet, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSet, Way, What, Zone, fill,
@@ -61,6 +61,11 @@ impl<'a> Run<'a> {
         }
     }
 
+    /// The comments that let findings be.
+    pub fn allowances(&self) -> Vec<allow::Allowance> {
+        allow::find(self.source, self.language, self.tree.as_ref())
+    }
+
     /// Finds everything that the possible entries find. Where each of them needs a word or an opener of the language,
     /// nothing is looked at that has none.
     pub fn find(&mut self, set: &LanguageSet, possible: &[u32], words: &Words) {
@@ -93,7 +98,7 @@ impl<'a> Run<'a> {
         }
         let needs_mark = |entry: &u32| {
             set.entries[*entry as usize].marked
-                || matches!(walk.way(*entry).matcher, Matcher::Text(_) | Matcher::Tree(_))
+                || matches!(walk.way(*entry).matcher, Matcher::Text(_) | Matcher::Tree(_) | Matcher::Allowance(_))
         };
         let marks = (set.words.is_some() && possible.iter().all(needs_mark)).then(|| {
             let mut marks = words.marks.clone();
@@ -187,17 +192,7 @@ impl<'a> Run<'a> {
         let hit = |f: Found| {
             let rule = &self.rules.rules()[f.rule];
             let text = &self.source[f.range.clone()];
-            let folded: Vec<u8> = text.iter().copied().filter(|b| !b.is_ascii_whitespace()).collect();
-            Hit {
-                rule: rule.id.clone(),
-                severity: rule.severity,
-                message: f.message,
-                span: lines.span(f.range),
-                scope: f.scope,
-                exact: short_digest(&[text]),
-                folded: short_digest(&[&folded]),
-                figure: f.figure,
-            }
+            Hit::new(rule, f.message, lines.span(f.range), f.scope, text, f.figure)
         };
         std::mem::take(&mut self.found).into_iter().map(hit).collect()
     }
@@ -334,7 +329,7 @@ impl Walk<'_> {
                 let value = measure::at_once(m.measure, node, self.source, self.language)?;
                 self.over(entry, m, node, value)
             }
-            Matcher::Text(_) | Matcher::Tree(_) | Matcher::CommentedCode => None,
+            Matcher::Text(_) | Matcher::Tree(_) | Matcher::CommentedCode | Matcher::Allowance(_) => None,
         }
     }
 
@@ -371,7 +366,9 @@ impl Walk<'_> {
     fn counted(&self, entry: u32, frame: &Frame<'_>) -> Option<Found> {
         match &self.way(entry).matcher {
             Matcher::Measure(m) => self.over(entry, m, frame.node, frame.figure(m.measure)?),
-            Matcher::Code(_) | Matcher::Text(_) | Matcher::Tree(_) | Matcher::CommentedCode => None,
+            Matcher::Code(_) | Matcher::Text(_) | Matcher::Tree(_) | Matcher::CommentedCode | Matcher::Allowance(_) => {
+                None
+            }
         }
     }
 

@@ -20,6 +20,7 @@ pub fn format(document: &Document<'_>) -> String {
         Purpose::Compare => page.tables(&mut out),
         Purpose::Review | Purpose::Gate | Purpose::Scan => page.findings(document, &mut out),
     }
+    page.allowances(document, &mut out);
     page.problems(&mut out);
     page.summary(document, &mut out);
     if let Some(verdict) = document.verdict {
@@ -52,7 +53,9 @@ impl Page<'_> {
     }
 
     fn findings(&self, document: &Document<'_>, out: &mut String) {
-        let shown = |f: &&Finding| document.show_all && f.state != State::Absent || f.counts_against_change();
+        let shown = |f: &&Finding| {
+            document.show_all && f.state != State::Absent && f.allowed.is_none() || f.counts_against_change()
+        };
         let mut helped = std::collections::BTreeSet::new();
         for finding in self.review.findings.iter().filter(shown) {
             self.finding(finding, document.purpose, helped.insert(&finding.rule), out);
@@ -119,7 +122,7 @@ impl Page<'_> {
 
     fn table(&self, title: &str, name: impl Fn(&Finding) -> String, out: &mut String) {
         let mut rows: BTreeMap<String, [u64; 5]> = BTreeMap::new();
-        for f in &self.review.findings {
+        for f in self.review.findings.iter().filter(|f| f.allowed.is_none()) {
             let row = rows.entry(printable(&name(f)).into_owned()).or_default();
             let column = match f.state {
                 State::New => 0,
@@ -153,6 +156,24 @@ impl Page<'_> {
             let name = fit(&name, first);
             let gap = " ".repeat(first.saturating_sub(name.chars().count()));
             _ = writeln!(out, "{name}{gap}{cells}");
+        }
+        out.push('\n');
+    }
+
+    /// The findings that comments let be: those that the change brought a comment for, or in a whole tree all of them.
+    fn allowances(&self, document: &Document<'_>, out: &mut String) {
+        let whole_tree = document.purpose == Purpose::Scan;
+        let all = self.review.findings.iter().filter_map(|f| Some((f, f.allowed.as_ref()?)));
+        let shown: Vec<_> = all.filter(|(_, allowed)| whole_tree || allowed.brought).collect();
+        if shown.is_empty() {
+            return;
+        }
+        let who = if whole_tree { "Allowed in comments" } else { "Allowed in comments that the change brings" };
+        _ = writeln!(out, "{}", self.paint.warning(format!("{who}: {}", count(shown.len(), "finding"))));
+        for (f, allowed) in shown {
+            let place = format!("{}:{}", printable(&f.anchor.path.text), f.anchor.span.start_line);
+            let text = format!("{place} {}: {}", f.rule, printable(&allowed.reason));
+            wrap(&text, self.width - 2).iter().for_each(|line| _ = writeln!(out, "  {line}"));
         }
         out.push('\n');
     }

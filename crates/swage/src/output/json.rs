@@ -78,6 +78,7 @@ fn finding(f: &Finding) -> Value {
         "text_digest": f.text_digest,
         "on_changed_line": f.on_changed_line,
         "figure": f.figure.map(|now| json!({ "value": now.value, "limit": now.limit, "before": f.figure_before })),
+        "allowed": f.allowed.as_ref().map(|a| json!({ "reason": a.reason, "brought": a.brought })),
         "related": related,
         "excerpt": f.excerpt.iter().map(|l| json!({ "marker": l.marker, "old": l.old, "new": l.new, "text": l.text })).collect::<Vec<_>>(),
         "fix": null,

@@ -11,7 +11,11 @@ use crate::terminal::printable;
 pub fn format(document: &Document<'_>) -> String {
     let all = document.show_all || document.purpose == Purpose::Scan;
     let mut out = String::new();
-    for f in document.review.findings.iter().filter(|f| f.state != State::Absent && (all || f.counts_against_change()))
+    for f in document
+        .review
+        .findings
+        .iter()
+        .filter(|f| f.state != State::Absent && f.allowed.is_none() && (all || f.counts_against_change()))
     {
         let span = f.anchor.span;
         _ = writeln!(

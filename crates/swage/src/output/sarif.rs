@@ -114,6 +114,9 @@ fn result(f: &Finding, review: &Review, compared: bool) -> Value {
             State::Absent => "absent",
         });
     }
+    if let Some(allowed) = &f.allowed {
+        value["suppressions"] = json!([{ "kind": "inSource", "justification": allowed.reason }]);
+    }
     if let Some(before) = &f.before {
         let mut related = location(before);
         related["message"] = json!({ "text": "It stood here before the change." });

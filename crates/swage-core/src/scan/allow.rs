@@ -1,0 +1,125 @@
+//! Comments that let a finding be: `swage: allow RULE-ID because REASON`, on the line or above it.
+//!
+//! One allowance covers one finding of its rule that begins on the line: a second one of the same rule needs another.
+//! Without a reason it covers nothing. What covers nothing is reported by the rules that look for it.
+
+use std::ops::Range;
+
+use tree_sitter::Tree;
+
+use super::{Hit, Lines};
+use crate::lang::{Class, Language};
+use crate::rule::AllowanceFault;
+
+const MARK: &[u8] = b"swage: allow";
+
+/// One rule that a comment allows.
+pub(super) struct Allowance {
+    /// Where the comment says so.
+    pub range: Range<usize>,
+    /// The rule's id, as written.
+    pub rule: String,
+    /// Why, when it says so.
+    pub reason: Option<String>,
+    /// The lines on which a finding may begin, 1-based.
+    lines: [u32; 2],
+    used: bool,
+}
+
+/// Whether a file may hold allowances at all.
+pub(super) fn may_be_in(source: &[u8]) -> bool {
+    memchr::memmem::find(source, MARK).is_some()
+}
+
+/// The allowances of a file, in order. In a file of a known language they must stand in comments.
+pub(super) fn find(source: &[u8], language: Option<&'static Language>, tree: Option<&Tree>) -> Vec<Allowance> {
+    let mut found = Vec::new();
+    for at in memchr::memmem::find_iter(source, MARK) {
+        let in_comment = match (language, tree) {
+            (Some(language), Some(tree)) => in_comment(language, tree, at),
+            _ => true,
+        };
+        if !in_comment {
+            continue;
+        }
+        let end = memchr::memchr(b'\n', &source[at..]).map_or(source.len(), |n| at + n);
+        let text = String::from_utf8_lossy(&source[at + MARK.len()..end]);
+        let text =
+            ["*/", "-->", "*)", "#}"].iter().fold(text.trim(), |text, closer| text.trim_end_matches(closer).trim_end());
+        let (rules, reason) = match text.split_once(" because ") {
+            Some((rules, reason)) => (rules, Some(reason.trim()).filter(|r| !r.is_empty())),
+            None => (text.trim_end_matches("because"), None),
+        };
+        let lines = covered(source, at);
+        for rule in rules.split(',').map(str::trim).filter(|r| !r.is_empty()) {
+            let (rule, reason) = (rule.to_owned(), reason.map(str::to_owned));
+            found.push(Allowance { range: at..end, rule, reason, lines, used: false });
+        }
+    }
+    found
+}
+
+fn in_comment(language: &'static Language, tree: &Tree, at: usize) -> bool {
+    let mut node = tree.root_node().descendant_for_byte_range(at, at + 1);
+    while let Some(n) = node {
+        if language.tables().is(n.kind_id(), Class::Comment) {
+            return true;
+        }
+        node = n.parent();
+    }
+    false
+}
+
+/// The comment's own line and, when nothing else stands on it, the next one that isn't of comments alone.
+fn covered(source: &[u8], at: usize) -> [u32; 2] {
+    let start = source[..at].iter().rposition(|b| *b == b'\n').map_or(0, |n| n + 1);
+    let own = memchr::memchr_iter(b'\n', &source[..start]).count() as u32 + 1;
+    let marker = |line: &[u8]| {
+        let line = line.trim_ascii();
+        let signs = line.iter().take_while(|b| b.is_ascii_punctuation()).count();
+        line[..signs.min(2)].to_vec()
+    };
+    let before = source[start..at].trim_ascii();
+    if before.is_empty() || !before.iter().all(u8::is_ascii_punctuation) {
+        return [own, own];
+    }
+    let sign = marker(&source[start..at]);
+    let rest = source[start..].split(|b| *b == b'\n').skip(1);
+    let skipped = rest.take_while(|line| line.trim_ascii().is_empty() || marker(line).starts_with(&sign)).count();
+    [own, own + 1 + skipped as u32]
+}
+
+/// Marks the hits that are allowed.
+pub(super) fn apply(allowances: &mut [Allowance], hits: &mut [Hit]) {
+    for allowance in allowances {
+        let Some(reason) = &allowance.reason else { continue };
+        let covers = |h: &&mut Hit| {
+            h.allowed.is_none() && h.rule == allowance.rule && allowance.lines.contains(&h.span.start_line)
+        };
+        if let Some(hit) = hits.iter_mut().find(covers) {
+            hit.allowed = Some(reason.clone());
+            allowance.used = true;
+        }
+    }
+}
+
+/// The allowances with a fault, and where each stands.
+pub(super) fn faulty(allowances: &[Allowance], fault: AllowanceFault) -> impl Iterator<Item = &Allowance> {
+    allowances.iter().filter(move |a| match fault {
+        AllowanceFault::Unreasoned => a.reason.is_none(),
+        AllowanceFault::Unused => a.reason.is_some() && !a.used,
+    })
+}
+
+impl Allowance {
+    /// A hit of a rule that looks for faulty allowances.
+    pub fn hit(&self, rule: &crate::rule::Rule, source: &[u8], lines: &Lines<'_>) -> Hit {
+        let text = &source[self.range.clone()];
+        let message = crate::rule::fill(&rule.message, |gap| match gap {
+            "name" => Some(self.rule.clone()),
+            "match" => Some(String::from_utf8_lossy(text).into_owned()),
+            _ => None,
+        });
+        Hit::new(rule, message, lines.span(self.range.clone()), String::new(), text, None)
+    }
+}
