@@ -263,8 +263,43 @@ pub enum RulesCommand {
         #[command(flatten)]
         rules: RulesArgs,
     },
+    /// Try a pattern on files: what it matches, or what came nearest; names in capitals are holes
+    #[command(after_help = TRY_EXAMPLES)]
+    Try(TryArgs),
+    /// Print the JSON Schema of rule files, for editors
+    #[command(after_help = "Example:\n  swage rules schema > .swage/rules.schema.json")]
+    Schema,
     /// Run every rule's examples: exit code 1 when one doesn't hold
     Test(RulesArgs),
+}
+
+const TRY_EXAMPLES: &str = "Examples:
+  swage rules try 'store.CALL(ARGS)' --language typescript --many ARGS src
+  swage rules try 'open(PATH)' --language python --text 'PATH=^\"/tmp' --node PATH=string
+  swage rules try 'MAX_BERTHS + X' --language java --plain MAX_BERTHS";
+
+#[derive(Debug, Args)]
+pub struct TryArgs {
+    /// Plain code of the language, with holes
+    pub pattern: String,
+    /// The language of the pattern
+    #[arg(long, value_name = "LANGUAGE")]
+    pub language: String,
+    /// A hole that takes any run of neighbours
+    #[arg(long, value_name = "NAME")]
+    pub many: Vec<String>,
+    /// A hole whose text must match
+    #[arg(long, value_name = "NAME=REGEX")]
+    pub text: Vec<String>,
+    /// A hole that takes nodes of a class only
+    #[arg(long, value_name = "NAME=CLASS")]
+    pub node: Vec<String>,
+    /// A name in capitals that is no hole
+    #[arg(long, value_name = "NAME")]
+    pub plain: Vec<String>,
+    /// Files and folders [default: the current folder]
+    #[arg(value_name = "PATH")]
+    pub paths: Vec<PathBuf>,
 }
 
 #[derive(Debug, Args)]

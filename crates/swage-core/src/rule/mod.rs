@@ -12,7 +12,7 @@ mod table;
 
 pub use config::{Config, Limits, Policy};
 pub use load::{FileReader, LoadError, Loaded, load};
-pub(crate) use message::fill;
+pub(crate) use message::{fill, shorten};
 pub use model::{
     AllowanceFault, CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSide,
     Severity, TextMatch, TreeMatch, Way, What, Zone,

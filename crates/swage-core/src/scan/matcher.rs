@@ -7,6 +7,7 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
+use super::trial::Probe;
 use crate::lang::{Class, Language};
 use crate::rule::Hole;
 use crate::rule::pattern::{Pattern, PatternNode, contents, is_irrelevant};
@@ -23,6 +24,8 @@ pub(super) struct Matching<'a> {
     pub language: &'static Language,
     pub holes: &'a [Hole],
     pub given: Given<'a>,
+    /// Watches how far a match gets.
+    pub probe: Option<&'a Probe<'a>>,
 }
 
 impl Matching<'_> {
@@ -31,7 +34,8 @@ impl Matching<'_> {
         pattern.readings.iter().find_map(|reading| self.reading(reading, pattern.holes, node))
     }
 
-    fn reading(&self, roots: &[PatternNode], holes: usize, node: Node<'_>) -> Option<(Bindings, Range<usize>)> {
+    /// The same for one reading of a pattern.
+    pub fn reading(&self, roots: &[PatternNode], holes: usize, node: Node<'_>) -> Option<(Bindings, Range<usize>)> {
         if !roots.first()?.may_be(node) {
             return None;
         }
@@ -55,6 +59,16 @@ impl Matching<'_> {
     }
 
     fn node(&self, pattern: &PatternNode, node: Node<'_>, bound: &mut Bindings) -> bool {
+        let matches = self.matches(pattern, node, bound);
+        match self.probe {
+            Some(probe) if matches => probe.passed(pattern, node),
+            Some(probe) => probe.failed(pattern, node),
+            None => {}
+        }
+        matches
+    }
+
+    fn matches(&self, pattern: &PatternNode, node: Node<'_>, bound: &mut Bindings) -> bool {
         match pattern {
             PatternNode::Hole(index) | PatternNode::Many(index) => {
                 node.is_named() && self.bind(*index, Some(node), node.byte_range(), bound)
@@ -80,6 +94,7 @@ impl Matching<'_> {
                 if let (Some(first), Some(child)) = (children.first(), node.child(0))
                     && !first.may_be(child)
                     && !is_irrelevant(child, node.kind(), self.language)
+                    && self.probe.is_none()
                 {
                     return false;
                 }
@@ -94,6 +109,9 @@ impl Matching<'_> {
     /// Matches a list of patterns with the front of a list of nodes, all of them when `whole`; how many were taken.
     fn list(&self, patterns: &[PatternNode], nodes: &[Node<'_>], bound: &mut Bindings, whole: bool) -> Option<usize> {
         let Some((first, rest)) = patterns.split_first() else {
+            if let (Some(probe), true, Some(more)) = (self.probe, whole, nodes.first()) {
+                probe.more(*more);
+            }
             return (!whole || nodes.is_empty()).then_some(0);
         };
         if let PatternNode::Many(index) = first {
@@ -116,8 +134,14 @@ impl Matching<'_> {
             }
             return None;
         }
-        let (node, others) = nodes.split_first()?;
-        if whole && others.len() < rest.iter().filter(|p| !matches!(p, PatternNode::Many(_))).count() {
+        let Some((node, others)) = nodes.split_first() else {
+            self.probe.inspect(|probe| probe.lacks(first));
+            return None;
+        };
+        if whole
+            && self.probe.is_none()
+            && others.len() < rest.iter().filter(|p| !matches!(p, PatternNode::Many(_))).count()
+        {
             return None;
         }
         if !self.node(first, *node, bound) {

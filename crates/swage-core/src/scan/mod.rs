@@ -10,6 +10,7 @@ mod embedded;
 mod lines;
 mod matcher;
 mod measure;
+mod trial;
 mod walk;
 
 use std::ops::Range;
@@ -18,6 +19,7 @@ use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
 pub use lines::Lines;
+pub use trial::{Miss, Trial, TrialMatch, try_pattern};
 
 use crate::lang::Language;
 use crate::rule::{Entry, LanguageSet, Limits, Matcher, Needs, Rule, RuleSet, Severity};

@@ -312,7 +312,8 @@ impl Walk<'_> {
             Matcher::Code(code) => {
                 let pattern = code.pattern(self.language).ok()?;
                 let (source, language) = (self.source, self.language);
-                let (bound, range) = Matching { source, language, holes: &code.holes, given: &[] }.at(pattern, node)?;
+                let (bound, range) =
+                    Matching { source, language, holes: &code.holes, given: &[], probe: None }.at(pattern, node)?;
                 if !way.filters.is_empty() {
                     let taken = code.holes.iter().zip(&bound);
                     let given: Vec<_> = taken
@@ -489,7 +490,7 @@ impl Walk<'_> {
             What::Text(regex) => self.source.get(node.byte_range()).is_some_and(|text| regex.is_match(text)),
             What::Code(code) => code.pattern(self.language).is_ok_and(|pattern| {
                 let (source, language) = (self.source, self.language);
-                Matching { source, language, holes: &code.holes, given }.at(pattern, node).is_some()
+                Matching { source, language, holes: &code.holes, given, probe: None }.at(pattern, node).is_some()
             }),
         };
         here && place.filters.iter().all(|filter| self.holds(filter, node, given))

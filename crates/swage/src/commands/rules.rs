@@ -1,5 +1,7 @@
 //! `swage rules`: list, show and test them.
 
+mod trial;
+
 use std::fmt::Write;
 use std::process::ExitCode;
 
@@ -14,11 +16,19 @@ use crate::output::print;
 use crate::source::Place;
 use crate::terminal::{Paint, printable};
 
+/// The JSON Schema of `swage.toml` and rule files.
+const SCHEMA: &str = include_str!("rules/schema.json");
+
 pub fn run(command: &RulesCommand) -> Result<ExitCode, Failure> {
     match command {
         RulesCommand::List { languages: true, .. } => languages(),
         RulesCommand::List { rules, .. } => list(&load(rules)?),
         RulesCommand::Show { id, rules } => show(&load(rules)?, id),
+        RulesCommand::Try(args) => trial::run(args),
+        RulesCommand::Schema => {
+            print(SCHEMA.as_bytes())?;
+            Ok(ExitCode::SUCCESS)
+        }
         RulesCommand::Test(rules) => test(&load(rules)?),
     }
 }

@@ -1,0 +1,192 @@
+//! `swage rules try`: a pattern on the spot.
+
+use std::collections::BTreeMap;
+use std::fmt::Write;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use swage_core::lang::{LANGUAGES, Language};
+use swage_core::rule::{CodeMatch, Matcher, nearest, read_rules};
+use swage_core::scan::{Miss, try_pattern};
+
+use crate::cli::TryArgs;
+use crate::failure::{Failure, SAYS_NO};
+use crate::output::print;
+use crate::terminal::{Paint, fit, printable, width};
+
+/// Most matches that are shown.
+const SHOWN: usize = 50;
+
+pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
+    let Some(language) = Language::by_word(&args.language) else {
+        return Err(Failure::wrong(format!(
+            "there is no language `{}`; {}",
+            args.language,
+            nearest(&args.language, LANGUAGES.iter().map(|l| l.name))
+        ))
+        .hint("`swage rules list --languages` lists them."));
+    };
+    let matcher = matcher(args, language)?;
+    let code = compile(&matcher)?;
+    let paint = Paint;
+    let mut out = String::new();
+    let (mut found, mut files) = (0, 0);
+    let mut nearest: Option<(PathBuf, Vec<u8>, Miss)> = None;
+    for path in gather(&args.paths)? {
+        let bytes =
+            std::fs::read(&path).map_err(|e| Failure::unfinished(format!("{} can't be read: {e}", path.display())))?;
+        if Language::of(path.as_os_str().as_encoded_bytes(), &bytes) != Some(language) {
+            continue;
+        }
+        files += 1;
+        let shown = path.to_string_lossy();
+        let shown = shown.strip_prefix("./").unwrap_or(&shown);
+        let trial = try_pattern(&bytes, language, &code).map_err(|why| Failure::wrong(format!("{shown}: {why}")))?;
+        for m in &trial.matches {
+            found += 1;
+            if found > SHOWN {
+                continue;
+            }
+            let place = format!("{}:{}:{}", printable(shown), m.span.start_line, m.span.start_column);
+            _ = writeln!(out, "{}  {}", paint.strong(place), printable(&m.text));
+            let name_width = m.holes.iter().map(|(name, _)| name.len()).max().unwrap_or(0);
+            for (name, text) in &m.holes {
+                let text = if text.is_empty() { paint.faint("nothing") } else { paint.good(printable(text)) };
+                _ = writeln!(out, "    {name:name_width$} = {text}");
+            }
+        }
+        let further = |miss: &Miss| nearest.as_ref().is_none_or(|(_, _, n)| miss.matched > n.matched);
+        if let Some(miss) = trial.nearest.filter(further) {
+            nearest = Some((PathBuf::from(shown), bytes, miss));
+        }
+    }
+    if found > SHOWN {
+        _ = writeln!(out, "… and {} more", found - SHOWN);
+    }
+    let count = |n: usize, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
+    let matches = if found == 1 { "1 match".to_owned() } else { format!("{found} matches") };
+    let summary = format!("{matches} in {}", count(files, &format!("{} file", language.name)));
+    if found > 0 {
+        _ = writeln!(out, "\n{}. As a rule:\n\n[rule.match]\n{matcher}", paint.good(summary));
+    } else {
+        _ = writeln!(out, "{}.", paint.warning(summary));
+        match nearest {
+            Some((path, bytes, miss)) => out += &told(&path, &bytes, &miss),
+            None if files > 0 => out += "Nothing in them is of the kind with which the pattern begins.\n",
+            None => _ = writeln!(out, "Name files of the language, or folders that hold some."),
+        }
+    }
+    print(out.as_bytes())?;
+    Ok(if found > 0 { ExitCode::SUCCESS } else { ExitCode::from(SAYS_NO) })
+}
+
+/// The nearest miss, with its line and a mark under the place.
+fn told(path: &Path, bytes: &[u8], miss: &Miss) -> String {
+    let paint = Paint;
+    let line = bytes.split(|b| *b == b'\n').nth(miss.span.start_line as usize - 1).unwrap_or_default();
+    let line = String::from_utf8_lossy(line).into_owned();
+    let before: String = line.chars().take(miss.span.start_column as usize - 1).collect();
+    let shown = printable(&line);
+    let column = printable(&before).chars().count();
+    let found = if miss.found.is_empty() { "nothing".to_owned() } else { format!("`{}`", printable(&miss.found)) };
+    let place = format!("{}:{}:{}", printable(&path.to_string_lossy()), miss.span.start_line, miss.span.start_column);
+    let marks = if miss.span.end_line == miss.span.start_line {
+        (miss.span.end_column.saturating_sub(miss.span.start_column)).max(1) as usize
+    } else {
+        shown.chars().count().saturating_sub(column).max(1)
+    };
+    format!(
+        "\n{} {place}\n  {}\n  {}{}\n{} of the pattern's {} parts matched; then it has {}, and here stands {found}.\n",
+        paint.strong("The nearest miss:"),
+        fit(&shown, width().saturating_sub(4)),
+        " ".repeat(column),
+        paint.gone("^".repeat(marks.min(width().saturating_sub(column + 4).max(1)))),
+        miss.matched,
+        miss.parts,
+        miss.wanted,
+    )
+}
+
+/// The match as it stands in a rule file, and the language, as TOML.
+fn matcher(args: &TryArgs, language: &Language) -> Result<String, Failure> {
+    let mut holes: BTreeMap<&str, Vec<String>> = BTreeMap::new();
+    let is_name = |c: char| c.is_ascii_alphanumeric() || c == '_';
+    for word in args.pattern.split(|c| !is_name(c)) {
+        let capitals = word.starts_with(|c: char| c.is_ascii_uppercase()) && !word.contains(|c: char| c.is_lowercase());
+        if capitals && !args.plain.iter().any(|p| p == word) {
+            holes.entry(word).or_default();
+        }
+    }
+    for name in &args.many {
+        holes.entry(name).or_default().push("many = true".to_owned());
+    }
+    for (option, list) in [("text", &args.text), ("node", &args.node)] {
+        for pair in list {
+            let Some((name, value)) = pair.split_once('=') else {
+                return Err(Failure::wrong(format!("--{option} {pair} names no hole"))
+                    .hint(format!("Write --{option} NAME=VALUE, with the hole's name.")));
+            };
+            holes.entry(name).or_default().push(format!("{option} = {}", quoted(value)));
+        }
+    }
+    let mut text = format!("languages = [\"{}\"]\ncode = {}\n", language.name, quoted(&args.pattern));
+    for (name, conditions) in holes {
+        let conditions =
+            if conditions.is_empty() { "{}".to_owned() } else { format!("{{ {} }}", conditions.join(", ")) };
+        _ = writeln!(text, "holes.{name} = {conditions}");
+    }
+    Ok(text)
+}
+
+/// A TOML string, as plain as it may be.
+fn quoted(text: &str) -> String {
+    let plain = !text.contains(['\'', '\n', '\r']) && !text.chars().any(char::is_control);
+    if plain {
+        return format!("'{text}'");
+    }
+    let escaped = text.replace('\\', "\\\\").replace('"', "\\\"").replace('\n', "\\n").replace('\r', "\\r");
+    format!("\"{}\"", escaped.replace(|c: char| c.is_control(), ""))
+}
+
+fn compile(matcher: &str) -> Result<CodeMatch, Failure> {
+    let head = "[[rule]]\nid = \"tried\"\nseverity = \"note\"\ntitle = \"tried\"\nmessage = \"tried\"\n[rule.match]\n";
+    let source = format!("{head}{matcher}");
+    let told = |list: Vec<swage_core::rule::Problem>| {
+        let first = list.first().map(|p| (p.message.clone(), p.hint.clone())).unwrap_or_default();
+        // The pattern stands behind `code = '`.
+        let at = list.first().filter(|p| p.text.starts_with("code = ") && p.column > 8).map(|p| p.column - 8);
+        let place = at.map(|column| format!(" at its character {column}")).unwrap_or_default();
+        let failure = Failure::wrong(format!("the pattern can't be used: {}{place}", first.0));
+        match first.1 {
+            Some(hint) => failure.hint(hint),
+            None => failure,
+        }
+    };
+    let rules = read_rules("the pattern", &source, false).map_err(told)?.rules;
+    let ways = rules.into_iter().flat_map(|(rule, _)| rule.ways);
+    let codes = ways.filter_map(|way| if let Matcher::Code(code) = way.matcher { Some(code) } else { None });
+    codes.into_iter().next().ok_or_else(|| Failure::wrong("the pattern can't be used"))
+}
+
+/// All files below the paths, in order, hidden folders aside.
+fn gather(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Failure> {
+    let mut open: Vec<PathBuf> = if paths.is_empty() { vec![PathBuf::from(".")] } else { paths.to_vec() };
+    let mut files = Vec::new();
+    while let Some(path) = open.pop() {
+        let failed = |e: std::io::Error| Failure::unfinished(format!("{} can't be read: {e}", path.display()));
+        if !path.metadata().map_err(failed)?.is_dir() {
+            files.push(path);
+            continue;
+        }
+        for entry in std::fs::read_dir(&path).map_err(failed)? {
+            let entry = entry.map_err(failed)?;
+            let hidden = entry.file_name().as_encoded_bytes().starts_with(b".");
+            let kind = entry.file_type().map_err(failed)?;
+            if kind.is_file() || kind.is_dir() && !hidden {
+                open.push(entry.path());
+            }
+        }
+    }
+    files.sort();
+    Ok(files)
+}

@@ -1,0 +1,75 @@
+//! Writing rules: trying patterns, and the schema that editors use.
+
+mod common;
+use common::Sandbox;
+use swage_core::rule::read_rules;
+
+#[test]
+fn patterns_are_tried_on_the_spot() {
+    let s = Sandbox::bare_folder();
+    s.write("src/berths.ts", "export const free = store.find(berth, { now: true });\nstore.all();\n");
+    s.write("src/tide.ts", "const level = (hour: number) => table[hour];\n");
+    s.write("src/notes.md", "store.find(berth)\n");
+    s.write(".hidden/berths.ts", "store.find(1);\n");
+    let attempts: [&[&str]; 9] = [
+        &["store.CALL(ARGS)", "--language", "typescript", "--many", "ARGS"],
+        &["store.CALL(ARGS)", "--language", "ts", "--many", "ARGS", "--text", "CALL=^a", "src/berths.ts"],
+        &["store.find(ID, { now: false })", "--language", "typescript"],
+        &["store.find(ID)", "--language", "typescript"],
+        &["store.find(A, B, C)", "--language", "typescript"],
+        &["store.find(ID, REST)", "--language", "typescript", "--node", "ID=string"],
+        &["class NAME {}", "--language", "typescript"],
+        &["store.find(", "--language", "typescript"],
+        &["f(X)", "--language", "tpyescript"],
+    ];
+    let told: Vec<String> = attempts
+        .iter()
+        .map(|args| {
+            format!("$ swage rules try {}\n{}\n", args.join(" "), s.swage(&[&["rules", "try"], *args].concat()).told())
+        })
+        .collect();
+    insta::assert_snapshot!(told.join("\n"));
+}
+
+/// The schema takes what the reader takes and refuses what it refuses.
+#[test]
+fn the_schema_says_what_the_reader_says() {
+    let s = Sandbox::bare_folder();
+    let schema = serde_json::from_str(&s.swage(&["rules", "schema"]).stdout).expect("JSON");
+    let schema = jsonschema::validator_for(&schema).expect("a schema");
+    let read = |path: &str| std::fs::read_to_string(path).unwrap_or_else(|e| panic!("{path}: {e}"));
+    let manual = read("../../docs/rules.md");
+    let mut right: Vec<String> =
+        manual.split("```toml\n").skip(1).filter_map(|rest| Some(rest.split("```").next()?.to_owned())).collect();
+    for pack in ["allowances", "leftovers", "robustness"] {
+        right.push(read(&format!("../swage-core/src/packs/{pack}.toml")));
+    }
+    right.extend(["../../demo/main/swage.toml", "../../demo/main/.swage/rules/timetable.toml"].map(read));
+    let rule =
+        |rest: &str| format!("[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\n{rest}\n");
+    right.push(rule("match = { any = [{ text = \"a\" }, { any = [{ text = \"b\" }] }], encloses = { text = \"c\" } }"));
+    let wrong = [
+        "taget = \"main\"".to_owned(),
+        "[gate]\nnew = { eror = 0 }".to_owned(),
+        "[gate]\nworse = -1".to_owned(),
+        "[limits]\nfile_size = \"2 parsecs\"".to_owned(),
+        "[[rule]]\nid = \"r\"".to_owned(),
+        rule("match = { text = \"a\" }").replace("id = \"r\"", "id = \"R\""),
+        rule("match = { text = \"a\" }").replace("note", "grave"),
+        rule("match = {}"),
+        rule("match = { text = \"a\", code = \"b\" }"),
+        rule("languages = [\"pyhton\"]\nmatch = { text = \"a\" }"),
+        rule("match = { text = \"a\", zones = [\"margin\"] }"),
+        rule("match = { text = \"a\", encloses = { nod = \"call\" } }"),
+        rule("match = { measure = \"length\", over = 1 }"),
+        rule("side = \"left\"\nmatch = { text = \"a\" }"),
+        rule("match = { text = \"a\" }\n[[rule.examples]]\npath = \"a\"\ncode = \"b\""),
+    ];
+    let wrong = wrong.into_iter().map(|text| (text, false));
+    for (text, good) in right.into_iter().map(|text| (text, true)).chain(wrong) {
+        let value: serde_json::Value = toml::from_str(&text).expect("TOML");
+        let faults: Vec<String> = schema.iter_errors(&value).map(|e| format!("{}: {e}", e.instance_path())).collect();
+        assert_eq!(faults.is_empty(), good, "{text}\n{}", faults.join("\n"));
+        assert_eq!(read_rules("rules.toml", &text, true).is_ok(), good, "{text}");
+    }
+}
