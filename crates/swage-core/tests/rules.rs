@@ -216,6 +216,13 @@ fn matches_and_filters() {
             "def f():\n    a = open(b); a.close()\ndef g():\n    c = open(b); a.close()\n",
             "4:5",
         ),
+        (
+            py,
+            r#"{ code = "def NAME(GIVEN):\n    BODY", holes = { NAME = { text = "^[a-z]" }, GIVEN = { many = true }, BODY = { many = true } }, unless = { code = "def NAME(GIVEN):\n    \"WHY\"\n    REST", holes = { NAME = {}, GIVEN = { many = true }, WHY = {}, REST = { many = true } } }, not_preceded_by = { node = "comment" } }"#,
+            "a.py",
+            "def f(a):\n    'Why.'\n    g()\nx = 1\ndef h():\n    g()\n# said\ndef i():\n    g()\n",
+            "5:1",
+        ),
         // Queries.
         (
             py,

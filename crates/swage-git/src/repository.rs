@@ -71,6 +71,21 @@ impl Repository {
         Ok(commit.id.to_string())
     }
 
+    /// A file of the commit with this id, which may be shortened; `None` when the commit has none of that path.
+    ///
+    /// # Errors
+    /// What the user is told when there is no such commit, or the file can't be read.
+    pub fn file_at(&self, id: &str, path: &str) -> Result<Option<Vec<u8>>, String> {
+        // A branch may be called like the beginning of an id.
+        let commit = self.commit(id).ok().filter(|found| found.starts_with(&id.to_ascii_lowercase()));
+        let commit = commit.ok_or_else(|| format!("git:{path}@{id}: there is no such commit here"))?;
+        match self.blob_at(&commit, path.as_bytes()) {
+            Content::Whole { bytes, .. } => Ok(Some(bytes)),
+            Content::Unavailable(why) => Err(format!("git:{path}@{id}: {why}")),
+            Content::Absent | Content::Partial { .. } => Ok(None),
+        }
+    }
+
     /// The commit id of HEAD; `None` before the first commit.
     pub fn head(&self) -> Option<String> {
         self.commit("HEAD").ok()
@@ -240,6 +255,10 @@ impl FileReader for CommitFiles<'_> {
             Content::Unavailable(why) => Err(format!("{path}: {why}")),
             Content::Absent | Content::Partial { .. } => Ok(None),
         }
+    }
+
+    fn read_at(&self, commit: &str, path: &str) -> Result<Option<Vec<u8>>, String> {
+        self.repo.file_at(commit, path)
     }
 
     fn list(&self, folder: &str) -> Result<Vec<String>, String> {

@@ -14,6 +14,8 @@ pub struct Configuration {
     pub config: Config,
     /// The rules.
     pub rules: RuleSet,
+    /// Rules that a layer switched off, each with the file that did.
+    pub off: Vec<(String, String)>,
     /// Where they come from, for people.
     pub from: String,
     /// What a reader should know about it.
@@ -22,7 +24,7 @@ pub struct Configuration {
 
 impl Configuration {
     fn new(loaded: Loaded, place: &str) -> Self {
-        let mut notes = Vec::new();
+        let mut notes = loaded.notes;
         let files = loaded.files.join(", ");
         let packs = if loaded.packs.is_empty() {
             "no packs".to_owned()
@@ -36,7 +38,7 @@ impl Configuration {
         } else {
             format!("{count} rules: {files} {place}, {packs}")
         };
-        Self { config: loaded.config, rules: RuleSet::new(loaded.rules), from, notes }
+        Self { config: loaded.config, rules: RuleSet::new(loaded.rules), off: loaded.off, from, notes }
     }
 
     /// From a folder: the working tree's root, or the current folder outside a repository.
@@ -80,6 +82,13 @@ impl FileReader for Folder {
         }
     }
 
+    fn read_at(&self, commit: &str, path: &str) -> Result<Option<Vec<u8>>, String> {
+        match Repository::discover(&self.root) {
+            Ok(repository) => repository.file_at(commit, path),
+            Err(_) => Err(format!("git:{path}@{commit}: {} lies in no repository", self.root.display())),
+        }
+    }
+
     fn list(&self, folder: &str) -> Result<Vec<String>, String> {
         let entries = match std::fs::read_dir(self.root.join(folder)) {
             Ok(entries) => entries,
@@ -99,6 +108,10 @@ struct OneFile(Folder);
 impl FileReader for OneFile {
     fn read(&self, path: &str) -> Result<Option<Vec<u8>>, String> {
         self.0.read(path)
+    }
+
+    fn read_at(&self, commit: &str, path: &str) -> Result<Option<Vec<u8>>, String> {
+        self.0.read_at(commit, path)
     }
 
     fn list(&self, _: &str) -> Result<Vec<String>, String> {

@@ -56,6 +56,7 @@ fn the_schema_says_what_the_reader_says() {
         "[[rule]]\nid = \"r\"".to_owned(),
         rule("match = { text = \"a\" }").replace("id = \"r\"", "id = \"R\""),
         rule("match = { text = \"a\" }").replace("note", "grave"),
+        "[[adjust]]\nrule = \"r\"".to_owned(),
         rule("match = {}"),
         rule("match = { text = \"a\", code = \"b\" }"),
         rule("languages = [\"pyhton\"]\nmatch = { text = \"a\" }"),

@@ -69,6 +69,41 @@ fn rules_are_listed_shown_and_tested() {
     insta::assert_snapshot!("test", s.swage(&["rules", "test"]).told());
 }
 
+/// An organisation's rules under a team's: beside the repository, and in a commit of it.
+#[test]
+fn layers_change_rules_unless_they_are_locked() {
+    let s =
+        Sandbox::with(&[("shared/house.toml", &CONFIG[CONFIG.find("[[rule]]").unwrap_or(0)..]), ("a.py", "bad(1)\n")]);
+    let pinned = s.git(&["rev-parse", "--short=10", "HEAD"]);
+    // What comes later to the same path doesn't count, and neither does a branch of that name.
+    s.write("shared/house.toml", "");
+    s.git(&["branch", "abcdef0"]);
+    let rule = "[[rule]]\nid = \"shout\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nlocked = true\nmatch = { text = \"LOUD\" }\n";
+    s.write("../house-rules.toml", rule);
+    let extends = format!("packs = []\nextends = [\"git:shared/house.toml@{pinned}\", \"../house-rules.toml\"]\n");
+    let adjust = "[[adjust]]\nrule = \"no-bad\"\nseverity = \"note\"\nskip_paths = [\"old/**\"]\n[[adjust]]\nrule = \"parameters\"\noff = true\n[[adjust]]\nrule = \"shout\"\noff = true\n";
+    s.write("swage.toml", format!("{extends}{adjust}"));
+    s.write("old/b.py", "bad(2)\nLOUD\n");
+    let told = |args: &[&str]| s.swage(args).told().replace(&pinned, "[pinned]");
+    let mut all = told(&["rules", "list"]) + "\n\n" + &told(&["rules", "show", "no-bad"]);
+    for args in [&["rules", "show", "parameters"][..], &["scan", "--format", "lines"], &["review", "--uncommitted"]] {
+        all += &format!("\n\n{}", told(args));
+    }
+    for wrong in
+        ["git:shared/house.toml@main", "git:shared/house.toml@abcdef0", "git:nowhere.toml@PINNED", "../nowhere.toml"]
+    {
+        s.write(
+            "swage.toml",
+            format!(
+                "extends = [\"{}\"]\n[[adjust]]\nrule = \"debug-prnt\"\noff = true\n",
+                wrong.replace("PINNED", &pinned)
+            ),
+        );
+        all += &format!("\n\n{}", told(&["rules", "list"]));
+    }
+    insta::assert_snapshot!(all);
+}
+
 /// Each mistake with what is told and the exit code.
 #[test]
 fn mistakes_are_told_with_a_way_out() {

@@ -1,12 +1,11 @@
 //! From `swage.toml` and the files it pulls in to settings and rules.
 
-use std::collections::HashMap;
 use std::sync::Arc;
 
 use super::config::Config;
-use super::model::Rule;
+use super::model::{Adjust, Rule};
 use super::problem::{Problem, Problems, nearest};
-use super::read::{RuleFile, read_rules};
+use super::read::{RuleFile, digest, read_rules};
 use crate::packs::{ALLOWANCES, PACKS};
 
 /// Where configuration files are read from: a folder, or a commit.
@@ -17,6 +16,12 @@ pub trait FileReader {
     /// # Errors
     /// What the user is told when the file is there and can't be read.
     fn read(&self, path: &str) -> Result<Option<Vec<u8>>, String>;
+
+    /// The content of a file in a commit of the same repository.
+    ///
+    /// # Errors
+    /// What the user is told when there is no repository or no such commit.
+    fn read_at(&self, commit: &str, path: &str) -> Result<Option<Vec<u8>>, String>;
 
     /// The names of the files in a folder, sorted; none when there is no such folder.
     ///
@@ -32,10 +37,14 @@ pub struct Loaded {
     pub config: Config,
     /// The rules: packs first, then what is pulled in, then the project's own. A nearer rule replaces a farther one of the same id.
     pub rules: Vec<Arc<Rule>>,
+    /// Rules that a layer switched off, each with the file that did.
+    pub off: Vec<(String, String)>,
     /// The files that were read, in order.
     pub files: Vec<String>,
     /// The packs that are on.
     pub packs: Vec<String>,
+    /// What a reader should know.
+    pub notes: Vec<String>,
 }
 
 /// Why the configuration can't be used.
@@ -52,7 +61,7 @@ pub enum LoadError {
 /// # Errors
 /// All mistakes of all files, or the first file that can't be read.
 pub fn load(reader: &dyn FileReader, main: &str) -> Result<Loaded, LoadError> {
-    let mut loader = Loader { reader, problems: Vec::new(), files: Vec::new(), layers: Vec::new(), open: Vec::new() };
+    let mut loader = Loader { reader, problems: Vec::new(), files: Vec::new(), steps: Vec::new(), open: Vec::new() };
     let mut config = Config::default();
     if let Some(source) = loader.source(main)? {
         config = loader.file(main, &source, true)?;
@@ -86,34 +95,113 @@ pub fn load(reader: &dyn FileReader, main: &str) -> Result<Loaded, LoadError> {
     for pack in chosen.chain([&ALLOWANCES]) {
         rules.extend(pack.rules().iter().cloned());
     }
-    let mut at: HashMap<String, usize> = rules.iter().enumerate().map(|(i, r)| (r.id.clone(), i)).collect();
-    for rule in loader.layers.drain(..) {
-        match at.get(&rule.id) {
-            Some(&index) => rules[index] = Arc::new(rule),
-            None => {
-                at.insert(rule.id.clone(), rules.len());
-                rules.push(Arc::new(rule));
+    let mut layers = Layers { rules, ..Layers::default() };
+    for step in std::mem::take(&mut loader.steps) {
+        match step {
+            Step::Rule(rule) => layers.put(*rule),
+            Step::Adjust(adjust, place) => {
+                if let Err(problem) = layers.adjust(adjust, place) {
+                    loader.problems.push(*problem);
+                }
             }
         }
     }
     if !loader.problems.is_empty() {
         return Err(LoadError::Problems(loader.problems));
     }
-    Ok(Loaded { config, rules, files: loader.files, packs })
+    let Layers { rules, off, notes } = layers;
+    Ok(Loaded { config, rules, off, files: loader.files, packs, notes })
+}
+
+/// Something that a file says about rules, in the order from the outermost layer to the nearest.
+enum Step {
+    Rule(Box<Rule>),
+    Adjust(Adjust, Problem),
+}
+
+/// The rules while layer after layer is put on them.
+#[derive(Default)]
+struct Layers {
+    rules: Vec<Arc<Rule>>,
+    off: Vec<(String, String)>,
+    notes: Vec<String>,
+}
+
+impl Layers {
+    fn find(&mut self, id: &str) -> Option<&mut Arc<Rule>> {
+        self.rules.iter_mut().find(|r| r.id == id)
+    }
+
+    /// A rule takes the place of one of the same id, unless that is locked.
+    fn put(&mut self, rule: Rule) {
+        let (id, origin) = (rule.id.clone(), rule.origin.clone());
+        match self.find(&id) {
+            Some(outer) if outer.locked => {
+                let note = locked(&id, &origin, &outer.origin);
+                self.notes.push(note);
+            }
+            Some(outer) => *outer = Arc::new(rule),
+            None => self.rules.push(Arc::new(rule)),
+        }
+    }
+
+    /// Changes a rule of an outer layer. `place` is the mistake that it is when there is no such rule.
+    fn adjust(&mut self, adjust: Adjust, place: Problem) -> Result<(), Box<Problem>> {
+        let known: Vec<String> = self.rules.iter().map(|r| r.id.clone()).collect();
+        let Some(outer) = self.find(&adjust.rule) else {
+            let message = format!("there is no rule `{}` to adjust", adjust.rule);
+            let hint = Some(nearest(&adjust.rule, known.iter().map(String::as_str)));
+            return Err(Box::new(Problem { message, hint, ..place }));
+        };
+        if outer.locked {
+            let note = locked(&adjust.rule, &place.file, &outer.origin);
+            self.notes.push(note);
+            return Ok(());
+        }
+        if adjust.off {
+            self.rules.retain(|r| r.id != adjust.rule);
+            self.off.push((adjust.rule, place.file));
+            return Ok(());
+        }
+        let mut rule = Rule::clone(outer);
+        if let Some(severity) = adjust.severity {
+            rule.severity = severity;
+            rule.changed.push(("severity", place.file.clone()));
+        }
+        if let Some(paths) = adjust.paths {
+            rule.paths = Some(paths);
+            rule.changed.push(("paths", place.file.clone()));
+        }
+        if let Some(paths) = adjust.skip_paths {
+            rule.skip_paths = Some(paths);
+            rule.changed.push(("skip_paths", place.file));
+        }
+        rule.digest = digest(&rule);
+        *outer = Arc::new(rule);
+        Ok(())
+    }
+}
+
+fn locked(id: &str, file: &str, outer: &str) -> String {
+    format!("{file} changes the rule `{id}`, which {outer} locks; it stays as it is there.")
 }
 
 struct Loader<'r> {
     reader: &'r dyn FileReader,
     problems: Vec<Problem>,
     files: Vec<String>,
-    layers: Vec<Rule>,
+    steps: Vec<Step>,
     /// Files that are being read, against circles.
     open: Vec<String>,
 }
 
 impl Loader<'_> {
     fn source(&self, path: &str) -> Result<Option<String>, LoadError> {
-        let bytes = self.reader.read(path).map_err(LoadError::Unreadable)?;
+        let bytes = match pinned(path) {
+            Some((path, commit)) => self.reader.read_at(commit, path),
+            None => self.reader.read(path),
+        };
+        let bytes = bytes.map_err(LoadError::Unreadable)?;
         bytes
             .map(|b| {
                 String::from_utf8(b).map_err(|_| LoadError::Unreadable(format!("{path} isn't UTF-8, as TOML must be")))
@@ -124,7 +212,7 @@ impl Loader<'_> {
     /// Reads a file; what it extends goes under it.
     fn file(&mut self, path: &str, source: &str, whole: bool) -> Result<Config, LoadError> {
         self.open.push(path.to_owned());
-        let RuleFile { config, rules, extends } = match read_rules(path, source, whole) {
+        let RuleFile { config, rules, adjusts, extends } = match read_rules(path, source, whole) {
             Ok(file) => file,
             Err(mut list) => {
                 self.problems.append(&mut list);
@@ -134,7 +222,15 @@ impl Loader<'_> {
         for (relative, at) in extends {
             let target = join(path, &relative);
             let mut p = Problems { file: path, source, list: Vec::new() };
-            if self.open.contains(&target) {
+            if relative.starts_with("git:") && pinned(&target).is_none() {
+                p.at(
+                    at,
+                    format!("`{relative}` names no file in a commit"),
+                    Some(
+                        "write git:PATH@COMMIT with the commit's id in at least seven digits, which never moves".into(),
+                    ),
+                );
+            } else if self.open.contains(&target) {
                 p.at(
                     at,
                     format!("`{relative}` extends this file in turn"),
@@ -146,7 +242,10 @@ impl Loader<'_> {
                     None => p.at(
                         at,
                         format!("there is no file `{target}`"),
-                        Some(format!("the path is taken from the folder of {path}")),
+                        Some(match pinned(&target) {
+                            Some((_, commit)) => format!("the commit {commit} has no such file"),
+                            None => format!("the path is taken from the folder of {path}"),
+                        }),
                     ),
                 }
             }
@@ -155,7 +254,10 @@ impl Loader<'_> {
         self.files.push(path.to_owned());
         // A nearer rule may replace a farther one, but two own rule files may not disagree in silence.
         for (rule, at) in rules {
-            let twin = self.layers.iter().find(|r| r.id == rule.id && own(&r.origin) && own(path));
+            let twin = self.steps.iter().find_map(|step| match step {
+                Step::Rule(r) if r.id == rule.id && own(&r.origin) && own(path) => Some(r),
+                Step::Rule(_) | Step::Adjust(..) => None,
+            });
             if let Some(twin) = twin {
                 let mut p = Problems { file: path, source, list: Vec::new() };
                 p.at(
@@ -165,8 +267,12 @@ impl Loader<'_> {
                 );
                 self.problems.append(&mut p.list);
             }
-            self.layers.retain(|r| r.id != rule.id);
-            self.layers.push(rule);
+            self.steps.push(Step::Rule(Box::new(rule)));
+        }
+        for (adjust, at) in adjusts {
+            let mut p = Problems { file: path, source, list: Vec::new() };
+            p.at(at, "", None);
+            self.steps.extend(p.list.pop().map(|place| Step::Adjust(adjust, place)));
         }
         self.open.pop();
         Ok(config)
@@ -177,8 +283,22 @@ fn own(path: &str) -> bool {
     path == "swage.toml" || path.starts_with(".swage/rules/")
 }
 
-/// A path relative to the folder of another, with `.` and inner `..` resolved.
+/// The parts of `git:PATH@COMMIT`; the commit is named by its id, since a name could be moved.
+fn pinned(path: &str) -> Option<(&str, &str)> {
+    let (path, commit) = path.strip_prefix("git:")?.rsplit_once('@')?;
+    let id = (7..=64).contains(&commit.len()) && commit.bytes().all(|b| b.is_ascii_hexdigit());
+    (id && !path.is_empty()).then_some((path, commit))
+}
+
+/// A path relative to the folder of another, with `.` and inner `..` resolved. Beside a file of a commit are the files of
+/// that commit.
 fn join(base: &str, relative: &str) -> String {
+    if relative.starts_with("git:") {
+        return relative.to_owned();
+    }
+    if let Some((path, commit)) = pinned(base) {
+        return format!("git:{}@{commit}", join(path, relative));
+    }
     let mut parts: Vec<&str> = base.split('/').collect();
     parts.pop();
     for part in relative.split('/') {

@@ -14,8 +14,8 @@ pub use config::{Config, Limits, Policy};
 pub use load::{FileReader, LoadError, Loaded, load};
 pub(crate) use message::{fill, shorten};
 pub use model::{
-    AllowanceFault, CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSide,
-    Severity, TextMatch, TreeMatch, Way, What, Zone,
+    Adjust, AllowanceFault, CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule,
+    RuleSide, Severity, TextMatch, TreeMatch, Way, What, Zone,
 };
 pub use pattern::{Hole, Pattern, PatternError};
 pub use problem::{Problem, nearest};

@@ -44,7 +44,7 @@ impl fmt::Display for Severity {
 }
 
 /// One thing to look for.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct Rule {
     /// Its name, of lower-case letters, digits and hyphens.
     pub id: String,
@@ -65,11 +65,15 @@ pub struct Rule {
     /// Never these paths.
     pub skip_paths: Option<GlobSet>,
     /// Ways to match; a place that any of them finds is a finding.
-    pub ways: Vec<Way>,
+    pub ways: Arc<Vec<Way>>,
+    /// Nearer layers leave it as it is.
+    pub locked: bool,
     /// Its tests.
     pub examples: Vec<Example>,
     /// The file or the pack that it comes from, as the user knows it.
     pub origin: String,
+    /// What nearer layers changed, in order: the key, and the file that did.
+    pub changed: Vec<(&'static str, String)>,
     /// A fingerprint of all that decides what it finds and says.
     pub digest: [u8; 32],
 }
@@ -91,6 +95,21 @@ impl Rule {
         all.dedup();
         all
     }
+}
+
+/// What a layer changes about a rule of an outer one.
+#[derive(Debug, Clone)]
+pub struct Adjust {
+    /// The rule's id.
+    pub rule: String,
+    /// Another severity.
+    pub severity: Option<Severity>,
+    /// Other paths.
+    pub paths: Option<GlobSet>,
+    /// Other paths that it never looks at.
+    pub skip_paths: Option<GlobSet>,
+    /// Not to be used at all.
+    pub off: bool,
 }
 
 /// Which side of a change a rule looks at.
@@ -296,6 +315,12 @@ pub enum Relation {
     Encloses,
     /// No node inside the match.
     NotEncloses,
+    /// The node right before the match, comments included.
+    PrecededBy,
+    /// No such node right before the match.
+    NotPrecededBy,
+    /// Not the match itself.
+    Unless,
 }
 
 /// A place that a filter names, with filters of its own.

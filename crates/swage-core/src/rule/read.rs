@@ -10,8 +10,8 @@ use toml::de::DeTable;
 
 use super::config::{Config, Limits, Policy, parse_size};
 use super::model::{
-    AllowanceFault, CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSide,
-    Severity, TextMatch, TreeMatch, Way, What, Zone,
+    Adjust, AllowanceFault, CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule,
+    RuleSide, Severity, TextMatch, TreeMatch, Way, What, Zone,
 };
 use super::pattern::Hole;
 use super::problem::{Problem, Problems, nearest};
@@ -25,6 +25,8 @@ pub struct RuleFile {
     pub config: Config,
     /// Its rules, each with the byte offset of its id for messages about doubles.
     pub rules: Vec<(Rule, usize)>,
+    /// What it changes about rules of outer layers, with the byte offset of each.
+    pub adjusts: Vec<(Adjust, usize)>,
     /// Files that it pulls in, with the byte offset of each.
     pub extends: Vec<(String, usize)>,
 }
@@ -46,6 +48,11 @@ pub fn read_rules(file: &str, source: &str, whole_config: bool) -> Result<RuleFi
             table.strings("extends", &mut p).unwrap_or_default().into_iter().map(|e| (e.value, e.at)).collect();
         if whole_config {
             settings(&mut table, &mut out.config, &mut p);
+        }
+        for mut adjust in table.tables("adjust", &mut p) {
+            let at = adjust.at;
+            out.adjusts.extend(read_adjust(&mut adjust, &mut p).map(|a| (a, at)));
+            adjust.finish(&mut p);
         }
         let mut seen: HashMap<String, ()> = HashMap::new();
         for mut rule in table.tables("rule", &mut p) {
@@ -132,6 +139,7 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
     let title = table.required_string("title", &name, p);
     let message = table.required_string("message", &name, p);
     let help = table.string("help", p).map(|h| h.value.trim().to_owned());
+    let locked = table.flag("locked", p).unwrap_or(false);
     let tags = table.strings("tags", p).unwrap_or_default().into_iter().map(|t| t.value).collect();
     let languages = languages(table, p);
     let paths = globs(table, "paths", p);
@@ -181,19 +189,34 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
         side,
         paths,
         skip_paths,
-        ways,
+        ways: Arc::new(ways),
+        locked,
         examples,
         origin: file.to_owned(),
+        changed: Vec::new(),
         digest: [0; 32],
     };
     rule.digest = digest(&rule);
     Some(rule)
 }
 
+fn read_adjust(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Adjust> {
+    let rule = table.required_string("rule", "an adjustment", p)?.value;
+    let severity = table.string("severity", p);
+    let severity = severity.and_then(|s| one_of(&s, "severity", Severity::ALL.map(|s| (s.word(), s)), p));
+    let (paths, skip_paths) = (globs(table, "paths", p), globs(table, "skip_paths", p));
+    let off = table.flag("off", p).unwrap_or(false);
+    if !off && severity.is_none() && paths.is_none() && skip_paths.is_none() {
+        let hint = "give `severity`, `paths`, `skip_paths` or `off = true`".to_owned();
+        p.at(table.at, format!("nothing is changed about `{rule}`"), Some(hint));
+    }
+    Some(Adjust { rule, severity, paths, skip_paths, off })
+}
+
 /// All that decides what the rule finds and says; paths are left out, they only decide where it looks.
-fn digest(rule: &Rule) -> [u8; 32] {
+pub(super) fn digest(rule: &Rule) -> [u8; 32] {
     let mut text = format!("{}\0{}\0{}\0", rule.id, rule.severity, rule.message);
-    for way in &rule.ways {
+    for way in rule.ways.iter() {
         text += &format!("{:?} ", way.languages);
         text += &match &way.matcher {
             Matcher::Code(c) => code_digest(c),
@@ -324,6 +347,9 @@ fn read_filters(
         ("not_enclosed_by", Relation::NotEnclosedBy),
         ("encloses", Relation::Encloses),
         ("not_encloses", Relation::NotEncloses),
+        ("preceded_by", Relation::PrecededBy),
+        ("not_preceded_by", Relation::NotPrecededBy),
+        ("unless", Relation::Unless),
     ] {
         let mut any = Vec::new();
         for mut place in table.tables(key, p) {
@@ -455,8 +481,8 @@ fn read_place(
         if matches!(relation, Relation::EnclosedBy | Relation::NotEnclosedBy) {
             p.at(
                 text.at,
-                "`text` can only be looked for inside a match",
-                Some("use `encloses` or `not_encloses`, or name a `definition`, a `node` class or `code`".into()),
+                "`text` can't be looked for around a match",
+                Some("name a `definition`, a `node` class or `code`, or look inside with `encloses`".into()),
             );
         }
         return regex(&text, p).map(What::Text);

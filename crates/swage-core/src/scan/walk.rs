@@ -450,6 +450,23 @@ impl Walk<'_> {
             Relation::NotEnclosedBy => !self.enclosed(filter, node, given),
             Relation::Encloses => self.encloses(filter, node, given),
             Relation::NotEncloses => !self.encloses(filter, node, given),
+            Relation::PrecededBy => self.preceded(filter, node, given),
+            Relation::NotPrecededBy => !self.preceded(filter, node, given),
+            Relation::Unless => !filter.any.iter().any(|place| self.is_place(place, node, given)),
+        }
+    }
+
+    /// Looks at the node before, or where this one is the first of what it merely heads, before that.
+    fn preceded(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+        let mut at = node;
+        loop {
+            if let Some(before) = at.prev_named_sibling() {
+                return filter.any.iter().any(|place| self.is_place(place, before, given));
+            }
+            match at.parent() {
+                Some(parent) if parent.start_byte() == at.start_byte() => at = parent,
+                _ => return false,
+            }
         }
     }
 

@@ -13,6 +13,7 @@ use crate::cli::{RulesArgs, RulesCommand};
 use crate::configuration::Configuration;
 use crate::failure::{Failure, SAYS_NO};
 use crate::output::print;
+use crate::progress;
 use crate::source::Place;
 use crate::terminal::{Paint, printable};
 
@@ -51,6 +52,12 @@ fn list(configuration: &Configuration) -> Result<ExitCode, Failure> {
         let severity = paint.severity(rule.severity, format!("{:7}", rule.severity.word()));
         _ = writeln!(out, "  {severity}  {:width$}  {}", rule.id, printable(&rule.title));
     }
+    for (id, file) in &configuration.off {
+        _ = writeln!(out, "\n{}", paint.faint(format!("{id} is switched off in {}", printable(file))));
+    }
+    for note in &configuration.notes {
+        _ = writeln!(out, "\n{}", paint.warning(printable(note)));
+    }
     _ = writeln!(out, "\n{}. `swage rules show ID` tells more of one.", configuration.from);
     print(out.as_bytes())?;
     Ok(ExitCode::SUCCESS)
@@ -81,6 +88,9 @@ fn languages() -> Result<ExitCode, Failure> {
 
 fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
     let Some(rule) = configuration.rules.get(id) else {
+        if let Some((_, file)) = configuration.off.iter().find(|(off, _)| off == id) {
+            return Err(Failure::wrong(format!("the rule `{id}` is switched off in {file}")));
+        }
         let near = swage_core::rule::nearest(id, configuration.rules.rules().iter().map(|r| r.id.as_str()));
         return Err(Failure::wrong(format!("no rule `{id}` is on; {near}"))
             .hint("`swage rules list` lists the rules that are on."));
@@ -88,7 +98,11 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
     let paint = Paint;
     let mut out = String::new();
     _ = writeln!(out, "{}  {}", paint.strong(&rule.id), paint.severity(rule.severity, rule.severity));
-    _ = writeln!(out, "{}\nfrom {}", printable(&rule.title), printable(&rule.origin));
+    let lock = if rule.locked { ", locked" } else { "" };
+    _ = writeln!(out, "{}\nfrom {}{lock}", printable(&rule.title), printable(&rule.origin));
+    for (key, file) in &rule.changed {
+        _ = writeln!(out, "{key} from {}", printable(file));
+    }
     if let Some(help) = &rule.help {
         _ = writeln!(out, "\n{}", help.lines().map(printable).collect::<Vec<_>>().join("\n"));
     }
@@ -110,10 +124,12 @@ fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
     let paint = Paint;
     let mut out = String::new();
     let (mut examples, mut failed, mut without) = (0, 0, Vec::new());
+    let bar = progress::bar(configuration.rules.rules().len());
     for rule in configuration.rules.rules() {
         if rule.examples.is_empty() {
             without.push(rule.id.as_str());
         }
+        bar.inc(1);
         for example in &rule.examples {
             examples += 1;
             let language = Language::of(example.path.as_bytes(), example.code.as_bytes());
@@ -133,6 +149,7 @@ fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
             }
         }
     }
+    bar.finish_and_clear();
     if !without.is_empty() {
         _ = writeln!(out, "Without examples: {}", without.join(", "));
     }

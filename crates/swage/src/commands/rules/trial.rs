@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use swage_core::lang::{LANGUAGES, Language};
-use swage_core::rule::{CodeMatch, Matcher, nearest, read_rules};
+use swage_core::rule::{Matcher, Rule, nearest, read_rules};
 use swage_core::scan::{Miss, try_pattern};
 
 use crate::cli::TryArgs;
@@ -27,7 +27,10 @@ pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
         .hint("`swage rules list --languages` lists them."));
     };
     let matcher = matcher(args, language)?;
-    let code = compile(&matcher)?;
+    let rule = compile(&matcher)?;
+    let Some(Matcher::Code(code)) = rule.ways.first().map(|way| &way.matcher) else {
+        return Err(Failure::wrong("the pattern can't be used"));
+    };
     let paint = Paint;
     let mut out = String::new();
     let (mut found, mut files) = (0, 0);
@@ -41,7 +44,7 @@ pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
         files += 1;
         let shown = path.to_string_lossy();
         let shown = shown.strip_prefix("./").unwrap_or(&shown);
-        let trial = try_pattern(&bytes, language, &code).map_err(|why| Failure::wrong(format!("{shown}: {why}")))?;
+        let trial = try_pattern(&bytes, language, code).map_err(|why| Failure::wrong(format!("{shown}: {why}")))?;
         for m in &trial.matches {
             found += 1;
             if found > SHOWN {
@@ -148,7 +151,7 @@ fn quoted(text: &str) -> String {
     format!("\"{}\"", escaped.replace(|c: char| c.is_control(), ""))
 }
 
-fn compile(matcher: &str) -> Result<CodeMatch, Failure> {
+fn compile(matcher: &str) -> Result<Rule, Failure> {
     let head = "[[rule]]\nid = \"tried\"\nseverity = \"note\"\ntitle = \"tried\"\nmessage = \"tried\"\n[rule.match]\n";
     let source = format!("{head}{matcher}");
     let told = |list: Vec<swage_core::rule::Problem>| {
@@ -163,9 +166,7 @@ fn compile(matcher: &str) -> Result<CodeMatch, Failure> {
         }
     };
     let rules = read_rules("the pattern", &source, false).map_err(told)?.rules;
-    let ways = rules.into_iter().flat_map(|(rule, _)| rule.ways);
-    let codes = ways.filter_map(|way| if let Matcher::Code(code) = way.matcher { Some(code) } else { None });
-    codes.into_iter().next().ok_or_else(|| Failure::wrong("the pattern can't be used"))
+    rules.into_iter().next().map(|(rule, _)| rule).ok_or_else(|| Failure::wrong("the pattern can't be used"))
 }
 
 /// All files below the paths, in order, hidden folders aside.
