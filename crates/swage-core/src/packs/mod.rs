@@ -11,35 +11,41 @@ pub struct Pack {
     pub name: &'static str,
     /// What it looks for, in a line.
     pub title: &'static str,
+    /// Whether it is on where no configuration says which packs are.
+    pub on_by_itself: bool,
     source: &'static str,
     rules: OnceLock<Vec<Arc<Rule>>>,
 }
 
 /// Rules on allowances in comments; they are always on.
-pub static ALLOWANCES: Pack = Pack {
-    name: "allowances",
-    title: "Allowances in comments that give no reason or allow nothing",
-    source: include_str!("allowances.toml"),
-    rules: OnceLock::new(),
-};
+pub static ALLOWANCES: Pack = Pack::new(
+    "allowances",
+    "Allowances in comments that give no reason or allow nothing",
+    true,
+    include_str!("allowances.toml"),
+);
 
 /// All packs that a project can switch on and off.
-pub static PACKS: [Pack; 2] = [
-    Pack {
-        name: "leftovers",
-        title: "What was put in to try something and forgotten",
-        source: include_str!("leftovers.toml"),
-        rules: OnceLock::new(),
-    },
-    Pack {
-        name: "robustness",
-        title: "Failures that are swallowed, ignored or waiting to happen",
-        source: include_str!("robustness.toml"),
-        rules: OnceLock::new(),
-    },
+pub static PACKS: [Pack; 7] = [
+    Pack::new("leftovers", "What was put in to try something and forgotten", true, include_str!("leftovers.toml")),
+    Pack::new(
+        "robustness",
+        "Failures that are swallowed, ignored or waiting to happen",
+        true,
+        include_str!("robustness.toml"),
+    ),
+    Pack::new("data", "Data from outside that reaches where it does harm", false, include_str!("data.toml")),
+    Pack::new("docs", "Public definitions without documentation", false, include_str!("docs.toml")),
+    Pack::new("sizes", "Definitions that have grown too large", false, include_str!("sizes.toml")),
+    Pack::new("tests", "Tests that prove nothing", false, include_str!("tests.toml")),
+    Pack::new("web", "Pages that not everybody can use", false, include_str!("web.toml")),
 ];
 
 impl Pack {
+    const fn new(name: &'static str, title: &'static str, on_by_itself: bool, source: &'static str) -> Self {
+        Self { name, title, on_by_itself, source, rules: OnceLock::new() }
+    }
+
     /// The pack's rules.
     pub fn rules(&self) -> &[Arc<Rule>] {
         // A mistake in a pack fails the test of all packs, so it can't reach a user.

@@ -209,7 +209,7 @@ impl CodeMatch {
 }
 
 /// A tree-sitter query, compiled for each language when it is first needed. The place of a match is the capture `here`,
-/// or else the first capture.
+/// or else the first capture; filters look from the capture `whole`, or else from that place.
 #[derive(Debug)]
 pub struct TreeMatch {
     /// The query as it was written.

@@ -3,15 +3,17 @@
 use std::sync::{Arc, OnceLock};
 
 use aho_corasick::AhoCorasick;
+use regex::Regex;
 use regex_syntax::hir::literal::{ExtractKind, Extractor};
 use sha2::{Digest, Sha256};
+use tree_sitter::{CaptureQuantifier, Query};
 
 use super::model::{Matcher, Place, Rule, TextMatch, Way, What};
 use super::pattern::{Pattern, PatternError, PatternNode};
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
-const ENGINE: u32 = 4;
+const ENGINE: u32 = 5;
 
 /// The rules of a run.
 #[derive(Debug)]
@@ -149,13 +151,16 @@ impl RuleSet {
                             continue;
                         }
                     },
-                    (Matcher::Tree(tree), Some(l)) => {
-                        if let Err(error) = tree.query(l) {
+                    (Matcher::Tree(tree), Some(l)) => match tree.query(l) {
+                        Ok(query) => match query_words(&tree.query, query) {
+                            Some(list) => Needs::Any(list.iter().map(|w| word(w.as_bytes(), false)).collect()),
+                            None => Needs::Nothing,
+                        },
+                        Err(error) => {
                             set.errors.push((rule.id.clone(), error.clone()));
                             continue;
                         }
-                        Needs::Nothing
-                    }
+                    },
                     (Matcher::Measure(measure), Some(l)) => {
                         kinds.extend((0..kind_count as u16).filter(|k| l.tables().is(*k, measure.of)));
                         marked &= measure.of == Class::Function;
@@ -195,6 +200,23 @@ fn compile_way<'p>(
         open.extend(place.filters.iter().flat_map(|f| &f.any));
     }
     pattern.map_err(Clone::clone)
+}
+
+/// Texts of which one must stand where a query matches: those that a predicate `#eq?` or `#any-of?` wants of a capture
+/// that is always there.
+fn query_words(text: &str, query: &Query) -> Option<Vec<String>> {
+    static PREDICATE: OnceLock<Option<Regex>> = OnceLock::new();
+    let predicate = PREDICATE.get_or_init(|| Regex::new(r#"\(#(?:eq|any-of)\? @([\w.]+)((?: "[^"\\]+")+)\)"#).ok());
+    if query.pattern_count() != 1 {
+        return None;
+    }
+    let always = |name: &str| {
+        let index = query.capture_index_for_name(name)?;
+        Some(query.capture_quantifiers(0).get(index as usize)? == &CaptureQuantifier::One)
+    };
+    let lists = predicate.as_ref()?.captures_iter(text).filter(|c| always(&c[1]) == Some(true));
+    let lists = lists.map(|c| c[2].split('"').skip(1).step_by(2).map(str::to_owned).collect::<Vec<_>>());
+    lists.filter(|list| list.iter().all(|w| w.len() > 1)).min_by_key(Vec::len)
 }
 
 /// Beginnings of which one must stand where the expression matches; `None` when there is no telling.

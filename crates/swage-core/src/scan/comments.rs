@@ -107,8 +107,144 @@ fn could_be_code(text: &str, language: &Language) -> bool {
     ]
     .contains(&first);
     !text.is_empty()
+        && (language.keywords_in_any_case || !has_three_words(text))
         && (text.contains(['(', '=', ';', '{', '}', ')', ']'])
             || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
+}
+
+/// Words of code that may stand beside others.
+const BESIDE_OTHERS: &[&str] = &[
+    "abstract",
+    "and",
+    "as",
+    "assert",
+    "async",
+    "auto",
+    "await",
+    "bool",
+    "boolean",
+    "case",
+    "char",
+    "class",
+    "const",
+    "def",
+    "default",
+    "defer",
+    "del",
+    "delete",
+    "do",
+    "done",
+    "double",
+    "dyn",
+    "echo",
+    "else",
+    "enum",
+    "export",
+    "extends",
+    "extern",
+    "final",
+    "float",
+    "fn",
+    "for",
+    "from",
+    "fun",
+    "func",
+    "function",
+    "get",
+    "global",
+    "go",
+    "goto",
+    "if",
+    "impl",
+    "implements",
+    "import",
+    "in",
+    "inline",
+    "instanceof",
+    "int",
+    "interface",
+    "is",
+    "lambda",
+    "let",
+    "local",
+    "long",
+    "match",
+    "mod",
+    "module",
+    "move",
+    "mut",
+    "namespace",
+    "new",
+    "not",
+    "of",
+    "open",
+    "operator",
+    "or",
+    "override",
+    "package",
+    "private",
+    "protected",
+    "protocol",
+    "pub",
+    "public",
+    "raise",
+    "range",
+    "readonly",
+    "ref",
+    "return",
+    "sealed",
+    "select",
+    "set",
+    "short",
+    "signed",
+    "static",
+    "string",
+    "struct",
+    "super",
+    "switch",
+    "template",
+    "then",
+    "throw",
+    "throws",
+    "trait",
+    "try",
+    "type",
+    "typedef",
+    "typename",
+    "typeof",
+    "union",
+    "unless",
+    "unsafe",
+    "unsigned",
+    "until",
+    "use",
+    "using",
+    "val",
+    "var",
+    "virtual",
+    "void",
+    "volatile",
+    "when",
+    "where",
+    "while",
+    "with",
+    "yield",
+];
+
+/// Three words one behind the other, of which none is a word of code: that is prose. A text with quotes may hold such
+/// words in a string.
+fn has_three_words(text: &str) -> bool {
+    if text.contains(['"', '\'', '`']) {
+        return false;
+    }
+    // A comment behind code may well be prose.
+    let code = text.split(" #").next().and_then(|t| t.split(" //").next()).unwrap_or(text);
+    let mut run = 0;
+    code.split(' ').any(|word| {
+        let plain = !word.is_empty() && word.bytes().all(|b| b.is_ascii_alphabetic());
+        run = if plain && !BESIDE_OTHERS.contains(&word) { run + 1 } else { 0 };
+        run == 3
+    })
 }
 
 fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> bool {

@@ -342,6 +342,13 @@ impl Walk<'_> {
         let mut found = Vec::new();
         let mut cursor = QueryCursor::new();
         cursor.set_match_limit(MOST_STARTED);
+        // A query that begins with the whole file needn't be begun anywhere else.
+        let head = tree.query.trim_start_matches(|c: char| c == '(' || c.is_whitespace());
+        if query.pattern_count() == 1
+            && head.split(|c: char| !c.is_alphanumeric() && c != '_').next() == Some(root.kind())
+        {
+            cursor.set_max_start_depth(Some(0));
+        }
         let mut matches = cursor.matches(query, root, self.source);
         while let Some(m) = matches.next() {
             let named = |name: &str| m.captures().iter().find(|c| names[c.index as usize] == name).map(|c| c.node);
@@ -351,7 +358,7 @@ impl Walk<'_> {
                 .iter()
                 .filter_map(|c| Some((names[c.index as usize], self.source.get(c.node.byte_range())?)))
                 .collect();
-            if self.passes(self.way(entry), node, &given) {
+            if self.passes(self.way(entry), named("whole").unwrap_or(node), &given) {
                 let text = |node: Node<'_>| String::from_utf8_lossy(&self.source[node.byte_range()]).into_owned();
                 let message = fill(&self.rule(entry).message, |gap| match gap {
                     "match" => Some(text(node)),
@@ -456,11 +463,16 @@ impl Walk<'_> {
         }
     }
 
-    /// Looks at the node before, or where this one is the first of what it merely heads, before that.
+    /// Looks at the node before, attributes and decorators aside, or where this one is the first of what it merely
+    /// heads, before that.
     fn preceded(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
         let mut at = node;
         loop {
             if let Some(before) = at.prev_named_sibling() {
+                if ["attribute", "decorator", "annotation"].iter().any(|word| before.kind().contains(word)) {
+                    at = before;
+                    continue;
+                }
                 return filter.any.iter().any(|place| self.is_place(place, before, given));
             }
             match at.parent() {

@@ -46,8 +46,11 @@ fn configuration(repository: &Repository, root: &Path) -> Result<String, Failure
                 .any(|r| r.languages().is_empty() || r.languages().iter().any(|l| languages.contains_key(l.name)))
         })
         .collect();
-    let first = languages.iter().max_by_key(|(_, n)| **n).map_or("python", |(name, _)| *name);
-    let names = fitting.iter().map(|p| format!("\"{}\"", p.name)).collect::<Vec<_>>().join(", ");
+    let calls = |name: &str| Language::by_name(name).is_some_and(|l| l.abilities().any(|a| a == "call"));
+    let first = languages.iter().filter(|(name, _)| calls(name)).max_by_key(|(_, n)| **n);
+    let first = first.map_or("python", |(name, _)| *name);
+    let chosen: Vec<_> = fitting.iter().filter(|p| p.on_by_itself).collect();
+    let names = chosen.iter().map(|p| format!("\"{}\"", p.name)).collect::<Vec<_>>().join(", ");
     let about: String = fitting.iter().map(|p| format!("#   {:12} {}\n", p.name, p.title)).collect();
     let text = format!(
         r##"# What Swage looks for in changes to this repository.
@@ -56,7 +59,7 @@ fn configuration(repository: &Repository, root: &Path) -> Result<String, Failure
 # The branch that changes want to enter. The gate reads this file from there, never from the change.
 target = "{target}"
 
-# Rules that ship with Swage:
+# Rules that ship with Swage. Those that are a matter of taste wait to be switched on.
 {about}packs = [{names}]
 
 # Further rule files, by path from here; rules in .swage/rules/*.toml are read without being named.
@@ -103,7 +106,7 @@ over = 5
     let found = if found.is_empty() { "no files of a known language yet".to_owned() } else { found.join(", ") };
     Ok(format!(
         "Wrote swage.toml: target {target}, packs {}.\nFound: {found}.\n",
-        fitting.iter().map(|p| p.name).collect::<Vec<_>>().join(", ")
+        chosen.iter().map(|p| p.name).collect::<Vec<_>>().join(", ")
     ))
 }
 
