@@ -103,7 +103,7 @@ fn told(path: &Path, bytes: &[u8], miss: &Miss) -> String {
         paint.strong("The nearest miss:"),
         fit(&shown, width().saturating_sub(4)),
         " ".repeat(column),
-        paint.gone("^".repeat(marks.min(width().saturating_sub(column + 4).max(1)))),
+        paint.error("^".repeat(marks.min(width().saturating_sub(column + 4).max(1)))),
         miss.matched,
         miss.parts,
         miss.wanted,
