@@ -81,7 +81,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     ..Spec::PLAIN
 });
 
-/// See [`Language::openers`].
+/// See [`Spec::openers`].
 pub(super) const OPENERS: &[&str] = &[
     "{", "=>", "?", "function", "for", "while", "do", "if", "switch", "case", "default", "try", "catch", "//", "/*",
     "<!--", "-->", "#!",
