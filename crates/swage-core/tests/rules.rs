@@ -432,7 +432,9 @@ fn what_cannot_be_examined_says_so() {
         ("a.py", "a = 1\0", "it is named like python and holds binary data"),
         ("a.png", "PNG\0", "not wanted"),
         ("a.txt", "plain", "examined"),
-        ("a.py", &deep, "examined"),
+        ("a.py", &deep, "it nests more than 2000 deep"),
+        ("a.py", &deep.replace("()", "(print('here'))"), "it nests more than 2000 deep"),
+        ("a.ts", &format!("{}debugger;{}", "if (a) {".repeat(3000), "}".repeat(3000)), "it nests more than 2000 deep"),
         ("a.py", "def ((((\n  %%% ]]] \u{1}", "examined"),
     ];
     for (path, code, expected) in cases {

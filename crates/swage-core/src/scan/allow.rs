@@ -7,6 +7,7 @@ use std::ops::Range;
 
 use tree_sitter::Tree;
 
+use super::walk::ancestors;
 use super::{Hit, Lines};
 use crate::lang::{Class, Language};
 use crate::rule::AllowanceFault;
@@ -60,14 +61,10 @@ pub(super) fn find(source: &[u8], language: Option<&'static Language>, tree: Opt
 }
 
 fn in_comment(language: &'static Language, tree: &Tree, at: usize) -> bool {
-    let mut node = tree.root_node().descendant_for_byte_range(at, at + 1);
-    while let Some(n) = node {
-        if language.tables().is(n.kind_id(), Class::Comment) {
-            return true;
-        }
-        node = n.parent();
-    }
-    false
+    let root = tree.root_node();
+    let Some(node) = root.descendant_for_byte_range(at, at + 1) else { return false };
+    let comment = |n: &tree_sitter::Node<'_>| language.tables().is(n.kind_id(), Class::Comment);
+    comment(&node) || ancestors(root, node).iter().rev().any(comment)
 }
 
 /// The comment's own line and, when nothing else stands on it, the next one that isn't of comments alone.

@@ -1,5 +1,6 @@
 //! One parse and one walk for all rules of a file.
 
+use std::cell::Cell;
 use std::ops::{ControlFlow, Range};
 
 use tree_sitter::{Node, ParseOptions, ParseState, Parser, QueryCursor, StreamingIterator, Tree};
@@ -79,8 +80,9 @@ impl<'a> Run<'a> {
         let Some(language) = self.language else { return };
         let mut active = vec![false; set.entries.len()];
         possible.iter().for_each(|&index| active[index as usize] = true);
-        let walk = Walk { source: self.source, language, rules: self.rules, set, words, active: &active };
         let root = tree.root_node();
+        let (source, rules, too_deep) = (self.source, self.rules, Cell::new(false));
+        let walk = Walk { source, root, too_deep, language, rules, set, words, active: &active };
         let zoned =
             self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
         let commented: Vec<u32> =
@@ -144,6 +146,10 @@ impl<'a> Run<'a> {
                 true
             });
         }
+        if walk.too_deep.get() {
+            self.fault = Some(format!("it nests more than {DEEPEST} deep"));
+            return;
+        }
         for &entry in possible {
             let (hits, complete) = walk.query(entry, root);
             found.extend(hits);
@@ -198,6 +204,9 @@ impl<'a> Run<'a> {
     }
 }
 
+/// How deep nodes are looked at. What people write is far from it, and the work at a node grows with its depth.
+const DEEPEST: usize = 2000;
+
 /// Most matches of a query that may be begun and not yet ended.
 const MOST_STARTED: u32 = 1 << 14;
 
@@ -242,8 +251,25 @@ enum Step<'t> {
     Leave(u32),
 }
 
+/// The nodes around a node, outermost first. One way down from the root, since each step up would be one.
+pub(super) fn ancestors<'t>(root: Node<'t>, node: Node<'t>) -> Vec<Node<'t>> {
+    let mut found = Vec::new();
+    let mut at = root;
+    while at != node {
+        found.push(at);
+        match at.child_with_descendant(node) {
+            Some(inner) => at = inner,
+            None => break,
+        }
+    }
+    found
+}
+
 struct Walk<'a> {
     source: &'a [u8],
+    root: Node<'a>,
+    /// Whether there was something deeper than is looked at.
+    too_deep: Cell<bool>,
     language: &'static Language,
     rules: &'a RuleSet,
     set: &'a LanguageSet,
@@ -288,6 +314,10 @@ impl Walk<'_> {
                 };
             if entered {
                 ends.push(node.end_byte());
+                if ends.len() > DEEPEST {
+                    self.too_deep.set(true);
+                    return;
+                }
                 continue;
             }
             visit(Step::Leave(ends.len() as u32));
@@ -434,15 +464,9 @@ impl Walk<'_> {
     /// The names of the definitions around and with a node, outermost first.
     fn scope(&self, node: Node<'_>) -> String {
         let tables = self.language.tables();
-        let mut names: Vec<&str> = Vec::new();
-        let mut at = Some(node);
-        while let Some(n) = at {
-            if tables.is_definition(n.kind_id()) {
-                names.extend(self.language.definition_name(n, self.source));
-            }
-            at = n.parent();
-        }
-        names.reverse();
+        let around = ancestors(self.root, node);
+        let definitions = around.into_iter().chain([node]).filter(|n| tables.is_definition(n.kind_id()));
+        let names: Vec<&str> = definitions.filter_map(|n| self.language.definition_name(n, self.source)).collect();
         names.join(".")
     }
 
@@ -483,14 +507,8 @@ impl Walk<'_> {
     }
 
     fn enclosed(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
-        let mut at = node.parent();
-        while let Some(n) = at {
-            if filter.any.iter().any(|place| self.is_place(place, n, given)) {
-                return true;
-            }
-            at = n.parent();
-        }
-        false
+        let around = ancestors(self.root, node);
+        around.into_iter().rev().any(|n| filter.any.iter().any(|place| self.is_place(place, n, given)))
     }
 
     fn encloses(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
