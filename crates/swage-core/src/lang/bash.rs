@@ -38,5 +38,6 @@ pub(super) static BASH: Language = Language::new(Spec {
         "function_definition",
     ],
     stand_ins: &["HOLE) ;;"],
+    openers: &["(", ")", "function", "for", "while", "until", "select", "if", "elif", "case", "?", "#"],
     ..Spec::PLAIN
 });
