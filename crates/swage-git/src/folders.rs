@@ -5,7 +5,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
 use swage_core::change::{Change, ChangedFile, Content, Contents, Sides};
-use swage_core::diff::{Diff, FileDiff, Kind, ReadOptions, read};
+use swage_core::diff::{Kind, ReadOptions, read};
 use swage_core::scan::content_id;
 
 use crate::GitError;
@@ -35,15 +35,11 @@ pub fn between_folders<R>(
     command.args(["--no-textconv", "--unified=0", "--"]).args([&old, &new]);
     let (text, _) = run(command, "diff", &[0, 1])?;
     let diff = read(&text, &ReadOptions { strip: Some(0), max_bytes: None })?;
-    let mut listed: Vec<ChangedFile> = files(&diff).map(|file| relative(ChangedFile::of(file), &old, &new)).collect();
+    let mut listed: Vec<ChangedFile> = diff.files().map(|file| relative(ChangedFile::of(file), &old, &new)).collect();
     listed.retain(|f| ![&f.old_path, &f.new_path].iter().any(|p| p.starts_with(b".git/")));
     listed.sort_by(|a, b| a.new_path.cmp(&b.new_path));
     let change = Change { files: listed.clone(), ..Default::default() };
     Ok(use_it(change, &Folders { old, new, files: listed }))
-}
-
-fn files<'a>(diff: &'a Diff<'a>) -> impl Iterator<Item = &'a FileDiff<'a>> {
-    diff.patches.iter().flat_map(|p| &p.files)
 }
 
 /// git names files by their whole paths.

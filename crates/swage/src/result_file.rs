@@ -113,11 +113,7 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
             on_changed_line: false,
             figure: hit.figure,
             figure_before,
-            allowed: hit.allowed.clone().map(|reason| Allowed {
-                reason,
-                brought: c.head.is_some()
-                    && c.base.is_none_or(|(file, index)| files[file].base[index].allowed.is_none()),
-            }),
+            allowed: Allowed::of(c, &files),
             excerpt: Vec::new(),
         })
     });

@@ -250,10 +250,7 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String) -> Fin
         on_changed_line,
         figure: hit.figure,
         figure_before: figure_before.filter(|_| now.is_some()),
-        allowed: hit.allowed.clone().map(|reason| Allowed {
-            reason,
-            brought: c.head.is_some() && c.base.is_none_or(|(file, index)| hits[file].base[index].allowed.is_none()),
-        }),
+        allowed: Allowed::of(c, hits),
         excerpt: Vec::new(),
     }
 }

@@ -5,7 +5,7 @@ use std::fmt;
 use percent_encoding::{AsciiSet, CONTROLS, percent_encode};
 use serde::{Deserialize, Serialize};
 
-use crate::baseline::State;
+use crate::baseline::{Compared, FileHits, State};
 use crate::rule::Severity;
 use crate::scan::{Figure, Span};
 
@@ -125,6 +125,20 @@ pub struct Allowed {
     pub reason: String,
     /// Whether the change brings the comment.
     pub brought: bool,
+}
+
+impl Allowed {
+    /// What a comment says of a compared finding; the head speaks for it when it is there.
+    pub fn of(compared: &Compared, files: &[FileHits]) -> Option<Self> {
+        let before = compared.base.and_then(|(file, index)| files[file].base[index].allowed.clone());
+        match compared.head {
+            Some((file, index)) => {
+                let reason = files[file].head[index].allowed.clone()?;
+                Some(Self { reason, brought: before.is_none() })
+            }
+            None => before.map(|reason| Self { reason, brought: false }),
+        }
+    }
 }
 
 impl Finding {
