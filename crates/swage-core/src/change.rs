@@ -1,6 +1,8 @@
 //! A proposed change: its files, and how to come by their contents.
 
-use crate::diff::{Body, FileDiff, Kind, LineMap};
+use std::collections::HashSet;
+
+use crate::diff::{Body, FileDiff, Kind, LineMap, Mode};
 
 /// The edits under review.
 #[derive(Debug, Clone, Default)]
@@ -15,6 +17,40 @@ pub struct Change {
     pub description: String,
     /// The files, in the order of their new paths.
     pub files: Vec<ChangedFile>,
+    /// The title under which it is offered, when that is known.
+    pub title: Option<String>,
+    /// The text with which it is offered, when that is known.
+    pub body: Option<String>,
+    /// Its commits, merges aside, oldest first; `None` when they aren't known.
+    pub commits: Option<Vec<Commit>>,
+}
+
+/// A commit of a change.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Commit {
+    /// Its id.
+    pub id: String,
+    /// Who wrote it, as `Name <address>`.
+    pub author: String,
+    /// Its whole message.
+    pub message: String,
+}
+
+impl Change {
+    /// Whether a path of a tree is touched: it goes, comes or changes.
+    pub fn touches(&self) -> impl Fn(&[u8]) -> bool + '_ {
+        let leaves = |f: &ChangedFile| matches!(f.kind, Kind::Modified | Kind::Deleted | Kind::Renamed);
+        let old = self.files.iter().filter(move |f| leaves(f)).map(|f| f.old_path.as_slice());
+        let touched: HashSet<&[u8]> = old.chain(self.files.iter().map(|f| f.new_path.as_slice())).collect();
+        move |path| touched.contains(path)
+    }
+}
+
+impl Commit {
+    /// The first line of its message.
+    pub fn subject(&self) -> &str {
+        self.message.lines().next().unwrap_or_default()
+    }
 }
 
 /// A file of a change.
@@ -32,6 +68,8 @@ pub struct ChangedFile {
     pub mode_only: bool,
     /// Its mode changes, perhaps among other things.
     pub modes: Option<(u32, u32)>,
+    /// Whether it may be run, before and after.
+    pub executable: (bool, bool),
     /// Where its lines went.
     pub map: LineMap,
     /// Added lines.
@@ -51,6 +89,7 @@ impl ChangedFile {
             Body::Binary(_) => Nature::Binary,
             Body::Text(_) | Body::Unchanged => Nature::Text,
         };
+        let runs = |mode: Option<Mode>| mode.is_some_and(|m| m.0 & 0o111 != 0 && m.0 & 0o170_000 == 0o100_000);
         let modes = file.old_mode.zip(file.new_mode).filter(|(old, new)| old != new).map(|(old, new)| (old.0, new.0));
         Self {
             old_path: file.old_path.to_vec(),
@@ -59,6 +98,7 @@ impl ChangedFile {
             nature,
             mode_only: modes.is_some() && file.body == Body::Unchanged && file.kind == Kind::Modified,
             modes,
+            executable: (runs(file.old_mode.or(file.new_mode)), runs(file.new_mode.or(file.old_mode))),
             map: if matches!(file.kind, Kind::Added | Kind::Deleted) {
                 LineMap::nothing()
             } else {
@@ -119,6 +159,36 @@ pub struct Sides {
 pub trait Contents: Sync {
     /// Both sides of the file with this index in [`Change::files`].
     fn sides(&self, index: usize) -> Sides;
+
+    /// The tree that the change is made in, for rules that look beyond the changed files. Whether the files that it
+    /// touches are in it before or after the change doesn't matter.
+    ///
+    /// # Errors
+    /// Why it can't be had, and the remedy, for the user.
+    fn tree(&self) -> Result<Box<dyn Tree + '_>, String>;
+}
+
+/// A file of a tree.
+#[derive(Debug, Clone)]
+pub struct TreeFile {
+    /// Its path.
+    pub path: Vec<u8>,
+    /// What kind of thing it is.
+    pub nature: Nature,
+    /// Whether it may be run.
+    pub executable: bool,
+}
+
+/// All files of a state, and how to come by their contents, from any thread.
+pub trait Tree: Sync {
+    /// The files in the order of their paths.
+    fn files(&self) -> &[TreeFile];
+
+    /// The name of a file's content, when it can be had without reading it.
+    fn id(&self, index: usize) -> Option<String>;
+
+    /// A file's content by its index.
+    fn content(&self, index: usize) -> Content;
 }
 
 /// Keeps results of earlier scans. Losing or ignoring everything is allowed; inventing isn't.

@@ -7,9 +7,10 @@
 //! 2. [`change`] is the change that is reviewed, and how its contents are come by;
 //! 3. [`rule`] reads rules and settings and compiles them, with the languages of [`lang`] and the rules of [`packs`];
 //! 4. [`scan`] finds what rules find in one file;
-//! 5. [`baseline`] compares the findings of both sides;
-//! 6. [`review`] puts it all together, and every output is a function of the result;
-//! 7. [`gate`] decides.
+//! 5. [`link`] judges facts of many files, and [`checker`] reads what outside programs found;
+//! 6. [`baseline`] compares the findings of both sides;
+//! 7. [`review`] puts it all together, and every output is a function of the result;
+//! 8. [`gate`] decides.
 //!
 //! ```
 //! use std::sync::Arc;
@@ -40,9 +41,11 @@
 
 pub mod baseline;
 pub mod change;
+pub mod checker;
 pub mod diff;
 pub mod gate;
 pub mod lang;
+pub mod link;
 pub mod packs;
 pub mod review;
 pub mod rule;

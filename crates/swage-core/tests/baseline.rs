@@ -20,6 +20,8 @@ fn hit() -> impl Strategy<Value = Hit> {
             folded: text,
             figure: value.map(|value| Figure { value, limit: 2 }),
             allowed: None,
+            related: Vec::new(),
+            secret: false,
         }
     })
 }

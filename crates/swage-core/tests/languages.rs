@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use swage_core::lang::{Class, LANGUAGES, Language};
 use swage_core::packs::PACKS;
-use swage_core::rule::{Limits, RuleSet, read_rules};
+use swage_core::rule::{Example, Limits, RuleSet, read_rules};
 use swage_core::scan::scan;
 
 /// Finds with one rule, whose match table is given; each hit as `line:column scope message`.
@@ -275,7 +275,7 @@ fn openers_stand_in_all_that_is_looked_for() {
         let mut parser = tree_sitter::Parser::new();
         parser.set_language(&tables.grammar).expect("the grammar loads");
         let mut met = 0;
-        let examples = PACKS.iter().flat_map(|p| p.rules().iter()).flat_map(|r| &r.examples);
+        let examples = PACKS.iter().flat_map(|p| p.rules().iter()).flat_map(|r| &r.examples).flat_map(Example::files);
         let examples = examples.filter(|e| Language::of(e.path.as_bytes(), b"") == Some(language)).map(|e| &*e.code);
         for code in [a.code, a.assignment.1, a.functions.map_or("", |f| f.0)].into_iter().chain(examples) {
             let tree = parser.parse(code, None).expect("it parses");

@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex};
 
 use proptest::prelude::*;
 use swage_core::baseline::State;
-use swage_core::change::{Cache, Change, ChangedFile, Content, Contents, Nature, NoCache, Sides};
+use swage_core::change::{Cache, Change, ChangedFile, Content, Contents, Nature, NoCache, Sides, Tree};
 use swage_core::diff::{Kind, LineMap, ReadOptions, read};
 use swage_core::gate::{Outcome, decide};
 use swage_core::lang::{LANGUAGES, Language};
@@ -62,6 +62,10 @@ impl Contents for Memory {
     fn sides(&self, index: usize) -> Sides {
         self.0[index].clone()
     }
+
+    fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
+        Err("there is no tree here".to_owned())
+    }
 }
 
 fn change(files: &[File]) -> (Change, Memory) {
@@ -92,6 +96,7 @@ fn change(files: &[File]) -> (Change, Memory) {
             nature: Nature::Text,
             mode_only: false,
             modes: None,
+            executable: (false, false),
             map,
             added: 0,
             removed: 0,
@@ -104,12 +109,13 @@ fn change(files: &[File]) -> (Change, Memory) {
 fn reviewed(files: &[File], cache: &dyn Cache) -> Review {
     let (change, contents) = change(files);
     let limits = Limits { file_size: 1000, ..Default::default() };
-    examine(&change, &contents, &Examination { rules: &rules(), limits: &limits, cache, done: &|| {} })
+    examine(&change, &contents, &Examination { rules: &rules(), limits: &limits, cache, reports: &[], done: &|| {} })
 }
 
 /// `state rule path:line` of each finding.
 fn told(review: &Review) -> String {
-    let line = |f: &Finding| format!("{} {} {}:{}", f.state.word(), f.rule, f.anchor.path, f.anchor.span.start_line);
+    let line =
+        |f: &Finding| format!("{} {} {}:{}", f.state.word(), f.rule, f.path().unwrap(), f.span().unwrap().start_line);
     review.findings.iter().map(line).collect::<Vec<_>>().join(", ")
 }
 
@@ -327,10 +333,13 @@ fn paths_that_are_not_utf8_are_encoded() {
     let (mut change, contents) = change(&[File { old: ("x", None), new: ("x", Some("LOUD\n")), hunks: "" }]);
     change.files[0].new_path = b"h\xe4fen %.txt".to_vec();
     let limits = Limits::default();
-    let review =
-        examine(&change, &contents, &Examination { rules: &rules(), limits: &limits, cache: &NoCache, done: &|| {} });
-    assert_eq!(review.findings[0].anchor.path.text, "h%E4fen%20%25.txt");
-    assert!(review.findings[0].anchor.path.encoded && review.findings[0].state == State::New);
+    let review = examine(
+        &change,
+        &contents,
+        &Examination { rules: &rules(), limits: &limits, cache: &NoCache, reports: &[], done: &|| {} },
+    );
+    assert_eq!(review.findings[0].anchor.as_ref().unwrap().path.text, "h%E4fen%20%25.txt");
+    assert!(review.findings[0].anchor.as_ref().unwrap().path.encoded && review.findings[0].state == State::New);
 }
 
 proptest! {

@@ -4,7 +4,8 @@ use std::sync::Arc;
 
 use swage_core::lang::{LANGUAGES, Language};
 use swage_core::packs::{ALLOWANCES, PACKS};
-use swage_core::rule::{Limits, Rule, RuleSet, read_rules};
+use swage_core::review::{Tried, try_example};
+use swage_core::rule::{Example, ExampleFile, Limits, Rule, RuleSet, read_rules};
 use swage_core::scan::{FileScan, Hit, Status, scan};
 
 fn scan_with(rules: Vec<Arc<Rule>>, path: &str, code: &str) -> FileScan {
@@ -29,25 +30,26 @@ fn every_shipped_rule_does_what_its_examples_say() {
             .read()
             .unwrap_or_else(|problems| panic!("{}", problems.iter().map(|p| format!("{p}\n")).collect::<String>()));
         for rule in rules.into_iter().map(Arc::new) {
-            let reported = rule.examples.iter().any(|e| !e.lines.is_empty());
-            let silent =
-                rule.examples.iter().any(|e| (1..=e.code.lines().count() as u64).any(|l| !e.lines.contains(&l)));
+            let files = || rule.examples.iter().flat_map(Example::files);
+            let counts = rule.examples.iter().filter_map(|e| match e {
+                Example::Change { findings, .. } => Some(*findings),
+                Example::Files { .. } => None,
+            });
+            let counts: Vec<u64> = counts.collect();
+            let reported = files().any(|e| !e.lines.is_empty()) || counts.iter().any(|n| *n > 0);
+            let silent = files().any(|e| (1..=e.code.lines().count() as u64).any(|l| !e.lines.contains(&l)));
+            let silent = silent || counts.contains(&0);
             assert!(reported && silent && rule.help.is_some(), "{} needs help and examples of both kinds", rule.id);
             for language in rule.languages() {
-                let has = rule.examples.iter().any(|e| {
-                    Language::of(e.path.as_bytes(), e.code.as_bytes()) == Some(language) && !e.lines.is_empty()
-                });
-                assert!(has, "{} has no example in {}", rule.id, language.name);
+                // A link reports in one of the languages that it reads.
+                let judged = |e: &ExampleFile| !e.lines.is_empty() || rule.link().is_some();
+                let of = |e: &ExampleFile| Language::of(e.path.as_bytes(), e.code.as_bytes()) == Some(language);
+                assert!(files().any(|e| of(e) && judged(e)), "{} has no example in {}", rule.id, language.name);
             }
-            for example in &rule.examples {
-                let found = scan_with(vec![rule.clone()], &example.path, &example.code);
-                let mut lines: Vec<u64> = found.hits.iter().map(|h| u64::from(h.span.start_line)).collect();
-                lines.dedup();
-                if lines != example.lines {
-                    wrong += &format!(
-                        "{} {}: expected {:?}, found {lines:?} ({:?})\n",
-                        rule.id, example.path, example.lines, found.status
-                    );
+            for tried in rule.examples.iter().flat_map(|e| try_example(&rule, e)) {
+                if tried.found != tried.expected {
+                    let Tried { path, expected, found, .. } = tried;
+                    wrong += &format!("{} {path}: expected {expected:?}, found {found:?}\n", rule.id);
                 }
             }
         }
@@ -58,15 +60,17 @@ fn every_shipped_rule_does_what_its_examples_say() {
 /// The blocks of the manual are right, and their examples hold.
 #[test]
 fn the_manual_is_right() {
-    let manual = concat!(include_str!("../../../docs/rules.md"), include_str!("../../../docs/first-rule.md"));
+    let manual = concat!(
+        include_str!("../../../docs/rules.md"),
+        include_str!("../../../docs/first-rule.md"),
+        include_str!("../../../docs/beyond-one-file.md")
+    );
     let blocks: Vec<&str> = manual.split("```toml\n").skip(1).filter_map(|rest| rest.split("```").next()).collect();
     assert!(blocks.len() > 8, "the manual has lost its examples");
     for block in blocks {
         for rule in rules(block).unwrap_or_else(|e| panic!("{e}\n{block}")) {
-            for example in &rule.examples {
-                let found = scan_with(vec![rule.clone()], &example.path, &example.code);
-                let lines: Vec<u64> = found.hits.iter().map(|h| u64::from(h.span.start_line)).collect();
-                assert_eq!(lines, example.lines, "{}", rule.id);
+            for tried in rule.examples.iter().flat_map(|e| try_example(&rule, e)) {
+                assert_eq!(tried.found, tried.expected, "{}: {}", rule.id, tried.path);
             }
         }
     }

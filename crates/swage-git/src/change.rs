@@ -4,13 +4,14 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use gix::ObjectId;
-use swage_core::change::{Change, ChangedFile, Content, Contents, Sides};
+use swage_core::change::{Change, ChangedFile, Content, Contents, Sides, Tree};
 use swage_core::diff::{Body, Diff, Direction, FileDiff, Kind, ReadOptions, apply, read};
 use swage_core::lang::Language;
 use tempfile::TempDir;
 
 use crate::GitError;
 use crate::command::run;
+use crate::folders::FolderTree;
 use crate::repository::Repository;
 
 /// The two states to compare.
@@ -220,6 +221,15 @@ impl Contents for GitContents<'_, '_> {
             _ => self.applied(&empty, file, new_id),
         };
         Sides { old, new }
+    }
+
+    fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
+        let empty = self.repo.empty_tree();
+        match self.repo.files(self.base.unwrap_or(&empty)) {
+            Ok(files) => Ok(Box::new(files)),
+            Err(_) if self.base.is_none() => Ok(Box::new(FolderTree::empty())),
+            Err(error) => Err(format!("the tree before the change can't be read: {error}")),
+        }
     }
 }
 

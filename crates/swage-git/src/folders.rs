@@ -2,14 +2,16 @@
 
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 
-use swage_core::change::{Change, ChangedFile, Content, Contents, Sides};
+use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree, TreeFile};
 use swage_core::diff::{Kind, ReadOptions, read};
 use swage_core::scan::content_id;
 
 use crate::GitError;
 use crate::command::{git, run};
+use crate::repository::Repository;
 
 /// Lets git compare two folders and hands the change with its contents to `use_it`. What lies in a `.git` folder is left
 /// out.
@@ -77,6 +79,101 @@ impl Contents for Folders {
         Sides {
             old: content(&self.old, &file.old_path, file.kind == Kind::Added),
             new: content(&self.new, &file.new_path, file.kind == Kind::Deleted),
+        }
+    }
+
+    fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
+        Ok(Box::new(FolderTree::of(&self.old)?))
+    }
+}
+
+/// The files below a folder, as they lie on disk.
+pub struct FolderTree {
+    root: PathBuf,
+    files: Vec<TreeFile>,
+}
+
+impl FolderTree {
+    /// Every file below a folder, `.git` aside.
+    ///
+    /// # Errors
+    /// What the user is told when a folder can't be read.
+    pub fn of(root: &Path) -> Result<Self, String> {
+        let mut paths = Vec::new();
+        let mut open = vec![PathBuf::new()];
+        while let Some(relative) = open.pop() {
+            let full = root.join(&relative);
+            let failed = |e: std::io::Error| format!("{} can't be read: {e}", full.display());
+            for entry in std::fs::read_dir(&full).map_err(failed)? {
+                let entry = entry.map_err(failed)?;
+                let path = relative.join(entry.file_name());
+                let kind = entry.file_type().map_err(failed)?;
+                if kind.is_dir() && entry.file_name() != ".git" {
+                    open.push(path);
+                } else if !kind.is_dir() {
+                    paths.push(path.as_os_str().as_bytes().to_vec());
+                }
+            }
+        }
+        Ok(Self::with(root, paths))
+    }
+
+    /// The files of a working tree that are tracked, or untracked and not ignored.
+    ///
+    /// # Errors
+    /// When git fails.
+    pub fn of_checkout(repository: &Repository) -> Result<Self, GitError> {
+        let root = repository.workdir().ok_or(GitError::Bare)?.to_owned();
+        let mut list = repository.git();
+        list.args(["ls-files", "--cached", "--others", "--exclude-standard", "--deduplicate", "-z"]);
+        let (out, _) = run(list, "ls-files", &[0])?;
+        let paths = out.split(|b| *b == 0).filter(|p| !p.is_empty());
+        Ok(Self::with(&root, paths.map(<[u8]>::to_vec).collect()))
+    }
+
+    /// No files at all.
+    pub fn empty() -> Self {
+        Self { root: PathBuf::new(), files: Vec::new() }
+    }
+
+    fn with(root: &Path, mut paths: Vec<Vec<u8>>) -> Self {
+        paths.sort();
+        let file = |path: Vec<u8>| {
+            let meta = root.join(OsStr::from_bytes(&path)).symlink_metadata();
+            let nature = match &meta {
+                Ok(meta) if meta.is_symlink() => Nature::Symlink,
+                Ok(meta) if meta.is_dir() => Nature::Submodule,
+                Ok(meta) if !meta.is_file() => Nature::Symlink,
+                _ => Nature::Text,
+            };
+            let executable = meta.is_ok_and(|m| m.is_file() && m.permissions().mode() & 0o111 != 0);
+            TreeFile { path, nature, executable }
+        };
+        Self { root: root.to_owned(), files: paths.into_iter().map(file).collect() }
+    }
+}
+
+impl Tree for FolderTree {
+    fn files(&self) -> &[TreeFile] {
+        &self.files
+    }
+
+    /// Only reading a file gives its content a name.
+    fn id(&self, _: usize) -> Option<String> {
+        None
+    }
+
+    fn content(&self, index: usize) -> Content {
+        let file = &self.files[index];
+        let path = self.root.join(OsStr::from_bytes(&file.path));
+        let bytes = match file.nature {
+            Nature::Symlink => std::fs::read_link(&path).map(|target| target.into_os_string().into_encoded_bytes()),
+            Nature::Text | Nature::Binary | Nature::Submodule => std::fs::read(&path),
+        };
+        match bytes {
+            Ok(bytes) => Content::Whole { id: Some(content_id(&bytes)), bytes },
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => Content::Absent,
+            Err(e) => Content::Unavailable(format!("it can't be read: {e}")),
         }
     }
 }

@@ -13,6 +13,6 @@ mod repository;
 
 pub use change::{DiffSource, ReadChange};
 pub use error::GitError;
-pub use folders::between_folders;
+pub use folders::{FolderTree, between_folders};
 pub use merge::{Head, Merge};
 pub use repository::{CommitFiles, Repository, Target};

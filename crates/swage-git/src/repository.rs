@@ -5,12 +5,11 @@ use std::path::{Path, PathBuf};
 
 use bstr::ByteSlice;
 use gix::ObjectId;
-use swage_core::change::{Content, Nature};
-use swage_core::review::TreeFile;
+use swage_core::change::{Commit, Content, Nature, Tree, TreeFile};
 use swage_core::rule::FileReader;
 
 use crate::GitError;
-use crate::command::git;
+use crate::command::{git, run};
 
 /// A git repository, usable from any thread.
 pub struct Repository {
@@ -132,7 +131,25 @@ impl Repository {
             .ok_or_else(|| GitError::NoTarget("none of origin's default branch, main and master exists".to_owned()))
     }
 
-    /// The files of a commit, in the order of their paths.
+    /// The commits between two, merges aside, oldest first.
+    ///
+    /// # Errors
+    /// When git fails.
+    pub fn commits(&self, base: &str, head: &str) -> Result<Vec<Commit>, GitError> {
+        let mut log = self.git();
+        log.args(["log", "--no-merges", "--reverse", "--no-color", "--no-show-signature", "-z"]);
+        log.args(["--format=%H%x01%an <%ae>%x01%B", &format!("{base}..{head}"), "--"]);
+        let (out, _) = run(log, "log", &[0])?;
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+        let commits = out.split(|b| *b == 0).filter_map(|entry| {
+            let mut parts = entry.splitn(3, |b| *b == 1);
+            let (id, author, message) = (parts.next()?, parts.next()?, parts.next()?);
+            Some(Commit { id: text(id.trim_ascii()), author: text(author), message: text(message) })
+        });
+        Ok(commits.collect())
+    }
+
+    /// The files of a commit or tree, in the order of their paths.
     ///
     /// # Errors
     /// When the commit's trees can't be read.
@@ -152,7 +169,7 @@ impl Repository {
                 () if e.mode.is_link() => Nature::Symlink,
                 () => Nature::Text,
             };
-            (TreeFile { path: e.filepath.to_vec(), nature }, e.oid)
+            (TreeFile { path: e.filepath.to_vec(), nature, executable: e.mode.is_executable() }, e.oid)
         });
         let (files, ids) = files.unzip();
         Ok(CommitFiles { repo: self, commit: commit.to_owned(), files, ids })
@@ -221,12 +238,21 @@ pub struct CommitFiles<'r> {
     ids: Vec<ObjectId>,
 }
 
-impl CommitFiles<'_> {
-    /// The content of a file by its index.
-    pub fn content(&self, index: usize) -> Content {
-        self.repo.blob(self.ids[index])
+impl Tree for CommitFiles<'_> {
+    fn files(&self) -> &[TreeFile] {
+        &self.files
     }
 
+    fn id(&self, index: usize) -> Option<String> {
+        Some(self.ids[index].to_string())
+    }
+
+    fn content(&self, index: usize) -> Content {
+        self.repo.blob(self.ids[index])
+    }
+}
+
+impl CommitFiles<'_> {
     /// The index of a path.
     pub fn find(&self, path: &[u8]) -> Option<usize> {
         self.files.binary_search_by(|f| f.path.as_slice().cmp(path)).ok()

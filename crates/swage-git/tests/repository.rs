@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::process::Command;
 
-use swage_core::change::{ChangedFile, Content, Nature};
+use swage_core::change::{ChangedFile, Content, Nature, Tree};
 use swage_core::rule::FileReader;
 use swage_git::{DiffSource, GitError, Head, Merge, Repository};
 

@@ -15,7 +15,7 @@ mod storage;
 
 pub use client::{Client, HostError};
 pub use protocol::{
-    Anchor, CodeLine, NewProposal, Posted, Proposal, Remark, Report, ReportedFinding, Revision, Thread,
+    Anchor, CodeLine, NewProposal, Posted, Proposal, Related, Remark, Report, ReportedFinding, Revision, Thread,
 };
 pub use server::{Running, ServeError, Server, ServerOptions};
 

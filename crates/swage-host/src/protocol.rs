@@ -43,8 +43,14 @@ pub struct ReportedFinding {
     pub message: String,
     /// Why, and what to do.
     pub help: Option<String>,
-    /// Where it stands.
-    pub anchor: Anchor,
+    /// Where it stands; null for the proposal as a whole.
+    pub anchor: Option<Anchor>,
+    /// Other places that it is about.
+    #[serde(default)]
+    pub related: Vec<Related>,
+    /// Whether it is advice, which never has to be followed.
+    #[serde(default)]
+    pub advice: bool,
     /// The code around it.
     pub code: Vec<CodeLine>,
 }
@@ -59,14 +65,34 @@ pub struct Anchor {
     pub path_encoded: bool,
     /// `old` or `new`.
     pub side: String,
-    /// First line, 1-based.
-    pub start_line: u32,
+    /// First line, 1-based; null, as the three below, for the whole file.
+    pub start_line: Option<u32>,
     /// First column, 1-based, in Unicode scalar values.
-    pub start_column: u32,
+    pub start_column: Option<u32>,
     /// Last line.
-    pub end_line: u32,
+    pub end_line: Option<u32>,
     /// The column behind the end.
-    pub end_column: u32,
+    pub end_column: Option<u32>,
+}
+
+impl Anchor {
+    fn is_place(&self) -> bool {
+        let lines = match (self.start_line, self.end_line) {
+            (None, None) => self.start_column.is_none() && self.end_column.is_none(),
+            (Some(start), Some(end)) => 0 < start && start <= end,
+            (None, Some(_)) | (Some(_), None) => false,
+        };
+        lines && ["old", "new"].contains(&self.side.as_str())
+    }
+}
+
+/// Another place that a finding is about.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Related {
+    /// Where it is.
+    pub anchor: Anchor,
+    /// What it has to do with the finding.
+    pub message: String,
 }
 
 /// A line of code shown with a finding.
@@ -180,10 +206,7 @@ impl Report {
             if !["error", "warning", "note"].contains(&f.severity.as_str()) {
                 return Err(format!("`{}` is no severity", f.severity));
             }
-            if f.anchor.start_line == 0
-                || f.anchor.end_line < f.anchor.start_line
-                || !["old", "new"].contains(&f.anchor.side.as_str())
-            {
+            if !f.anchor.iter().chain(f.related.iter().map(|r| &r.anchor)).all(Anchor::is_place) {
                 return Err(format!("the anchor of `{}` is no place", f.key));
             }
         }

@@ -25,15 +25,17 @@ fn finding(key: &str, line: u32) -> ReportedFinding {
         severity: "error".into(),
         message: format!("<b>{key}</b> is bad"),
         help: Some("Take it out.".into()),
-        anchor: Anchor {
+        anchor: Some(Anchor {
             path: "a.py".into(),
             path_encoded: false,
             side: "new".into(),
-            start_line: line,
-            start_column: 1,
-            end_line: line,
-            end_column: 4,
-        },
+            start_line: Some(line),
+            start_column: Some(1),
+            end_line: Some(line),
+            end_column: Some(4),
+        }),
+        related: Vec::new(),
+        advice: false,
         code: Vec::new(),
     }
 }
@@ -122,7 +124,7 @@ fn threads_follow_the_reports() {
                 "{} open={} line={} {:?}",
                 t.finding.key,
                 t.open,
-                t.finding.anchor.start_line,
+                t.finding.anchor.as_ref().and_then(|a| a.start_line).unwrap_or_default(),
                 t.remarks.iter().map(|r| r.text.as_str()).collect::<Vec<_>>()
             )
         })

@@ -15,7 +15,7 @@ use swage_core::change::Cache;
 use swage_core::scan::FileScan;
 
 /// Grows when the table or the stored form changes; another version's file is emptied.
-const VERSION: i64 = 1;
+const VERSION: i64 = 2;
 /// Most results that are kept; the oldest go first.
 const MOST: i64 = 300_000;
 
@@ -114,7 +114,7 @@ mod tests {
     fn results_are_kept_and_damage_is_survived() {
         let dir = tempfile::tempdir().unwrap();
         let path = dir.path().join("deep/cache.db");
-        let scan = FileScan { status: Status::NotExamined("too large".into()), hits: Vec::new() };
+        let scan = FileScan::without_hits(Status::NotExamined("too large".into()));
         let store = Store::open(&path).unwrap();
         assert_eq!(store.get(&[1; 32]), None);
         store.put([1; 32], &scan);

@@ -5,6 +5,7 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 
+use crate::checkers::GivenReport;
 use crate::failure::Failure;
 use crate::output::{self, Document, Format};
 
@@ -136,9 +137,23 @@ pub struct ChangeArgs {
     /// Leading path components to take off the names in --patch [default: found by comparing them]
     #[arg(long, value_name = "N", requires = "patch")]
     pub strip: Option<usize>,
+    /// The title under which the change is offered [default: the subject of its only commit]
+    #[arg(long, value_name = "TEXT")]
+    pub title: Option<String>,
+    /// A file with the text with which the change is offered [default: the message of its only commit]
+    #[arg(long, value_name = "FILE")]
+    pub description: Option<PathBuf>,
     /// The branch that the change wants to enter [default: `target` in swage.toml, else the remote's default, main or master]
     #[arg(long, value_name = "BRANCH")]
     pub target: Option<String>,
+}
+
+/// What outside programs found, when it is known already.
+#[derive(Debug, Clone, Default, Args)]
+pub struct OutsideArgs {
+    /// Take the results of the outside program of a rule from files, and don't run it
+    #[arg(long, value_name = "RULE=BEFORE,AFTER", help_heading = "Outside programs")]
+    pub results: Vec<GivenReport>,
 }
 
 /// How the result is put out.
@@ -174,6 +189,8 @@ pub struct ReviewArgs {
     #[arg(long)]
     pub no_cache: bool,
     #[command(flatten)]
+    pub outside: OutsideArgs,
+    #[command(flatten)]
     pub output: OutputArgs,
 }
 
@@ -184,6 +201,8 @@ pub struct GateArgs {
     /// Neither use nor fill the cache
     #[arg(long)]
     pub no_cache: bool,
+    #[command(flatten)]
+    pub outside: OutsideArgs,
     #[command(flatten)]
     pub output: OutputArgs,
 }
@@ -202,6 +221,8 @@ pub struct CompareArgs {
     /// Neither use nor fill the cache
     #[arg(long)]
     pub no_cache: bool,
+    #[command(flatten)]
+    pub outside: OutsideArgs,
     #[command(flatten)]
     pub output: OutputArgs,
 }
@@ -224,6 +245,8 @@ pub struct ScanArgs {
     #[arg(long)]
     pub no_cache: bool,
     #[command(flatten)]
+    pub outside: OutsideArgs,
+    #[command(flatten)]
     pub output: OutputArgs,
 }
 
@@ -240,6 +263,8 @@ pub struct PostArgs {
     /// Open the proposal with this title when the host doesn't know it
     #[arg(long, value_name = "TITLE")]
     pub open: Option<String>,
+    #[command(flatten)]
+    pub outside: OutsideArgs,
     /// Neither use nor fill the cache
     #[arg(long)]
     pub no_cache: bool,

@@ -58,6 +58,14 @@ impl Configuration {
         }
     }
 
+    /// The target's configuration, when a rule of this one runs an outside program: only the target says what is run.
+    pub fn of_trusted(repository: Option<&Repository>, target: Option<&str>, own: &Configuration) -> Option<Self> {
+        own.rules.rules().iter().find(|rule| rule.checker().is_some())?;
+        let repository = repository?;
+        let target = repository.target(target.or(own.config.target.as_deref())).ok()?;
+        Self::of_target(repository, &target).ok()
+    }
+
     /// From the tip of the target.
     pub fn of_target(repository: &Repository, target: &Target) -> Result<Self, Failure> {
         let files = repository.files(&target.tip)?;

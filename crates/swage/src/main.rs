@@ -2,9 +2,11 @@
 
 #![forbid(unsafe_code)]
 
+mod checkers;
 mod cli;
 mod commands;
 mod configuration;
+mod export;
 mod failure;
 mod output;
 mod patch;

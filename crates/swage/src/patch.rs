@@ -4,8 +4,10 @@ use std::collections::BTreeMap;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 
-use swage_core::change::{Change, ChangedFile, Content, Contents, Sides};
+use swage_core::change::{Change, ChangedFile, Content, Contents, Sides, Tree as CoreTree};
 use swage_core::diff::{ApplyError, Body, Diff, Direction, FileDiff, Kind, LineKind, LineMap, apply};
+
+use swage_git::FolderTree;
 
 use crate::failure::Failure;
 
@@ -43,11 +45,19 @@ pub struct PatchChange {
     /// What a reader should know.
     pub notes: Vec<String>,
     sides: Vec<Sides>,
+    folder: Option<PathBuf>,
 }
 
 impl Contents for PatchChange {
     fn sides(&self, index: usize) -> Sides {
         self.sides[index].clone()
+    }
+
+    fn tree(&self) -> Result<Box<dyn CoreTree + '_>, String> {
+        match &self.folder {
+            Some(folder) => Ok(Box::new(FolderTree::of(folder)?)),
+            None => Err("it looks beyond the changed files; give --tree DIR".to_owned()),
+        }
     }
 }
 
@@ -94,7 +104,7 @@ impl PatchChange {
         let mut files: Vec<(ChangedFile, Sides)> = touched.into_iter().map(listed).collect();
         files.sort_by(|a, b| a.0.new_path.cmp(&b.0.new_path));
         let (files, sides) = files.into_iter().unzip();
-        Ok(Self { change: Change { files, ..Default::default() }, notes, sides })
+        Ok(Self { change: Change { files, ..Default::default() }, notes, sides, folder: tree.map(Path::to_owned) })
     }
 }
 

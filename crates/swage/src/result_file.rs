@@ -5,7 +5,7 @@ use std::path::Path;
 
 use percent_encoding::percent_decode_str;
 use serde_json::Value;
-use swage_core::baseline::{FileHits, compare as pair, keys};
+use swage_core::baseline::{FileHits, State, compare as pair, keys};
 use swage_core::review::{Allowed, Anchor, Finding, Path as ShownPath, Review, RuleEntry, Side};
 use swage_core::rule::Severity;
 use swage_core::scan::{Figure, Hit, Span};
@@ -46,16 +46,18 @@ pub fn against(mut review: Review, baseline: &Path) -> Result<Review, Failure> {
     let mut new = ResultFile::default();
     let fresh = std::mem::take(&mut review.findings);
     for f in &fresh {
-        new.hits.entry(f.anchor.path.clone()).or_default().push(hit(f));
+        new.hits.entry(path_of(f.path())).or_default().push(hit(f));
     }
     review.description = format!("{} against {}", review.description, baseline.display());
     add(&mut review, old, new);
     let mut excerpts: HashMap<_, _> =
-        fresh.into_iter().map(|f| ((f.rule, f.anchor.path, f.anchor.span), f.excerpt)).collect();
-    for f in review.findings.iter_mut().filter(|f| f.anchor.side == Side::New) {
-        let place = (f.rule.clone(), f.anchor.path.clone(), f.anchor.span);
+        fresh.into_iter().map(|f| ((f.rule.clone(), f.path().cloned(), f.span()), f.excerpt)).collect();
+    for f in review.findings.iter_mut().filter(|f| f.state != State::Absent) {
+        let place = (f.rule.clone(), f.path().cloned(), f.span());
         f.excerpt = excerpts.remove(&place).unwrap_or_default();
-        f.anchor.commit.clone_from(&review.head);
+        if let Some(anchor) = &mut f.anchor {
+            anchor.commit.clone_from(&review.head);
+        }
     }
     Ok(review)
 }
@@ -66,13 +68,20 @@ fn hit(f: &Finding) -> Hit {
         rule: f.rule.clone(),
         severity: f.severity,
         message: f.message.clone(),
-        span: f.anchor.span,
+        span: f.span().unwrap_or(Span::WHOLE_FILE),
         scope: f.scope.clone(),
         exact: folded,
         folded,
         figure: f.figure,
         allowed: f.allowed.as_ref().map(|a| a.reason.clone()),
+        related: Vec::new(),
+        secret: false,
     }
+}
+
+/// The path that findings are kept under; those on a whole change have none.
+fn path_of(path: Option<&ShownPath>) -> ShownPath {
+    path.cloned().unwrap_or_else(|| ShownPath::new(b""))
 }
 
 /// Pairs the findings of both sides and puts them, with the rules of the old side, into the review.
@@ -94,7 +103,7 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
     let findings = compared.iter().zip(keys(&files, &compared)).filter_map(|(c, key)| {
         let of = |side: Side, (file, index): (usize, usize)| {
             let hit = if side == Side::Old { &files[file].base[index] } else { &files[file].head[index] };
-            (Anchor { path: paths[file].clone(), side, span: hit.span, commit: None }, hit)
+            (Anchor { path: paths[file].clone(), side, span: hit.span.lines(), commit: None }, hit)
         };
         let before = c.base.map(|place| of(Side::Old, place));
         let now = c.head.map(|place| of(Side::New, place));
@@ -106,7 +115,10 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
             severity: hit.severity,
             message: hit.message.clone(),
             state: c.state,
-            anchor,
+            anchor: Some(anchor).filter(|a| !a.path.text.is_empty()),
+            related: Vec::new(),
+            about_change: false,
+            advice: false,
             before: None,
             scope: hit.scope.clone(),
             text_digest: format!("{:016x}", hit.folded),
@@ -153,16 +165,17 @@ fn severity(value: &Value) -> Option<Severity> {
     Severity::ALL.into_iter().find(|s| s.word() == word).or(Some(Severity::Note))
 }
 
-fn span(v: &Value, names: [&str; 4]) -> Option<Span> {
+/// The lines and columns under these names; without a line, the whole file.
+fn span(v: &Value, names: [&str; 4]) -> Span {
     let number = |name: &str| v[name].as_u64().and_then(|n| u32::try_from(n).ok()).filter(|n| *n > 0);
-    let start_line = number(names[0])?;
+    let Some(start_line) = number(names[0]) else { return Span::WHOLE_FILE };
     let start_column = number(names[1]).unwrap_or(1);
-    Some(Span {
+    Span {
         start_line,
         start_column,
         end_line: number(names[2]).unwrap_or(start_line),
         end_column: number(names[3]).unwrap_or(start_column),
-    })
+    }
 }
 
 /// The stored digest of the text; for results of other programs, one of the message.
@@ -187,16 +200,19 @@ fn from_json(value: &Value) -> Option<ResultFile> {
         let hit = Hit {
             rule: f["rule"].as_str()?.to_owned(),
             severity: severity(&f["severity"])?,
-            span: span(&f["anchor"], ["start_line", "start_column", "end_line", "end_column"])?,
+            span: span(&f["anchor"], ["start_line", "start_column", "end_line", "end_column"]),
             scope: f["scope"].as_str().unwrap_or_default().to_owned(),
             exact: folded,
             folded,
             figure: figure(&f["figure"]),
             allowed: f["allowed"]["reason"].as_str().map(str::to_owned),
             message,
+            related: Vec::new(),
+            secret: false,
         };
         let encoded = f["anchor"]["path_encoded"].as_bool().unwrap_or(false);
-        let path = ShownPath { text: f["anchor"]["path"].as_str()?.to_owned(), encoded };
+        let text = f["anchor"]["path"].as_str().or(f["anchor"].is_null().then_some(""))?;
+        let path = ShownPath { text: text.to_owned(), encoded };
         hits.entry(path).or_default().push(hit);
     }
     let rules = value["rules"].as_array().into_iter().flatten();
@@ -226,7 +242,7 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
             let hit = Hit {
                 rule: r["ruleId"].as_str()?.to_owned(),
                 severity: severity(&r["level"])?,
-                span: span(&place["region"], ["startLine", "startColumn", "endLine", "endColumn"])?,
+                span: span(&place["region"], ["startLine", "startColumn", "endLine", "endColumn"]),
                 scope: r["locations"][0]["logicalLocations"][0]["fullyQualifiedName"]
                     .as_str()
                     .unwrap_or_default()
@@ -236,8 +252,12 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
                 figure: figure(&r["properties"]),
                 allowed: r["suppressions"][0]["justification"].as_str().map(str::to_owned),
                 message,
+                related: Vec::new(),
+                secret: false,
             };
-            let uri = percent_decode_str(place["artifactLocation"]["uri"].as_str()?);
+            let whole = r["locations"].as_array().is_none_or(Vec::is_empty);
+            let uri = place["artifactLocation"]["uri"].as_str().or(whole.then_some(""));
+            let uri = percent_decode_str(uri?);
             let path = ShownPath::new(&uri.collect::<Vec<u8>>());
             side.hits.entry(path).or_default().push(hit);
         }

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use swage_core::change::{Change, Contents};
 use swage_core::diff::{ReadOptions, decode_mail, read};
+use swage_core::rule::Config;
 use swage_git::{DiffSource, Head, Repository, Target};
 
 use crate::cli::ChangeArgs;
@@ -66,22 +67,49 @@ impl<'a> Range<'a> {
     }
 }
 
-/// Most bytes of a diff, from the configuration.
-pub type MaxBytes = Option<u64>;
+/// The words with which a change is offered.
+#[derive(Debug, Default)]
+pub struct Offer {
+    /// Its title.
+    pub title: Option<String>,
+    /// Its text.
+    pub description: Option<String>,
+}
+
+impl Offer {
+    /// What was typed.
+    pub fn of(args: &ChangeArgs) -> Result<Self, Failure> {
+        let read = |path: &PathBuf| {
+            let bytes = std::fs::read(path)
+                .map_err(|e| Failure::wrong(format!("the description {} can't be read: {e}", path.display())))?;
+            Ok::<_, Failure>(String::from_utf8_lossy(&bytes).into_owned())
+        };
+        Ok(Self { title: args.title.clone(), description: args.description.as_ref().map(read).transpose()? })
+    }
+
+    /// The change with its commits and with these words; a change of one commit is offered with its message.
+    pub fn on(&self, change: Change, repository: &Repository, base: &str, head: Option<&str>) -> Change {
+        let commits = head.and_then(|head| repository.commits(base, head).ok());
+        let only = commits.as_ref().and_then(|list| list.first().filter(|_| list.len() == 1));
+        let title = self.title.clone().or_else(|| only.map(|c| c.subject().to_owned()));
+        let body = only.map(|c| c.message.lines().skip(1).collect::<Vec<_>>().join("\n").trim().to_owned());
+        Change { title, body: self.description.clone().or(body), commits, ..change }
+    }
+}
 
 /// Finds the change in author mode and hands it, with its contents, to `use_it`; also what a reader should know.
 pub fn with_change<R>(
     place: &Place,
     args: &ChangeArgs,
-    configured_target: Option<&str>,
-    max_bytes: MaxBytes,
+    config: &Config,
     use_it: impl FnOnce(Change, &dyn Contents) -> R,
 ) -> Result<(R, Vec<String>), Failure> {
     if let Some(file) = &args.patch {
-        return with_patch(file, args, max_bytes, use_it);
+        return with_patch(file, args, config.limits.patch_size, use_it);
     }
     let repository = place.repository()?;
-    let named = args.target.as_deref().or(configured_target);
+    let offer = Offer::of(args)?;
+    let named = args.target.as_deref().or(config.target.as_deref());
     let head = repository.head();
     let mut target: Option<Target> = None;
     let since_target = |target: &mut Option<Target>| -> Result<String, Failure> {
@@ -114,6 +142,12 @@ pub fn with_change<R>(
         DiffSource::WorkingTree { base } | DiffSource::Index { base } => (base.clone(), None),
     };
     let result = repository.diff(source)?.with(|change, contents| {
+        // Unsaved work sits on the commits up to HEAD.
+        let last = head.clone().or_else(|| repository.head());
+        let change = match &base {
+            Some(base) => offer.on(change, repository, base, last.as_deref()),
+            None => change,
+        };
         let change = Change { base, head, target: target.map(|t| t.tip), description, ..change };
         use_it(change, contents)
     })?;
@@ -127,7 +161,7 @@ fn describe(what: &str, target: Option<&Target>) -> String {
 fn with_patch<R>(
     file: &Path,
     args: &ChangeArgs,
-    max_bytes: MaxBytes,
+    max_bytes: Option<u64>,
     use_it: impl FnOnce(Change, &dyn Contents) -> R,
 ) -> Result<(R, Vec<String>), Failure> {
     let bytes = read_input(file)?;
@@ -139,7 +173,13 @@ fn with_patch<R>(
             .hint("Nothing of it was used. Make the diff anew, or take the broken part out.")
     })?;
     let mut patch = PatchChange::new(&diff, args.tree.as_deref())?;
-    let change = Change { description: format!("the diff in {name}"), ..std::mem::take(&mut patch.change) };
+    let offer = Offer::of(args)?;
+    let change = Change {
+        description: format!("the diff in {name}"),
+        title: offer.title,
+        body: offer.description,
+        ..std::mem::take(&mut patch.change)
+    };
     let notes = std::mem::take(&mut patch.notes);
     Ok((use_it(change, &patch), notes))
 }

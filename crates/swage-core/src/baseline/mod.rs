@@ -83,14 +83,14 @@ pub fn compare(files: &[FileHits]) -> Vec<Compared> {
         head: files.iter().map(|f| vec![None; f.head.len()]).collect(),
     };
     let place = |f: &FileHits, h: &Hit| {
-        let start = f.map.to_new(h.span.start_line - 1)?;
+        let start = f.map.to_new(h.span.first_index()?)?;
         let end = f.map.to_new(h.span.end_line - 1)?;
         Some((start + 1, h.span.start_column, end + 1, h.span.end_column))
     };
     let own = |h: &Hit| (h.span.start_line, h.span.start_column, h.span.end_line, h.span.end_column);
     pairing.within(|f, h| Some((place(f, h)?, h.exact)), |_, h| Some((own(h), h.exact)));
     pairing.within(
-        |f, h| Some((f.map.to_new(h.span.start_line - 1)? + 1, h.span.start_column)),
+        |f, h| Some((f.map.to_new(h.span.first_index()?)? + 1, h.span.start_column)),
         |_, h| Some((h.span.start_line, h.span.start_column)),
     );
     pairing.within(|_, h| Some((h.scope.clone(), h.folded)), |_, h| Some((h.scope.clone(), h.folded)));
@@ -140,7 +140,9 @@ impl Pairing<'_> {
         let mut open: HashMap<(&str, u64), Vec<(usize, usize)>> = HashMap::new();
         for (at, file) in self.files.iter().enumerate().rev() {
             for (i, hit) in file.base.iter().enumerate().rev() {
-                if self.base[at][i].is_none() && file.map.to_new(hit.span.start_line - 1).is_none() {
+                if self.base[at][i].is_none()
+                    && hit.span.first_index().is_some_and(|line| file.map.to_new(line).is_none())
+                {
                     open.entry((&hit.rule, hit.folded)).or_default().push((at, i));
                 }
             }
@@ -148,7 +150,7 @@ impl Pairing<'_> {
         for (at, file) in self.files.iter().enumerate() {
             for (i, hit) in file.head.iter().enumerate() {
                 if self.head[at][i].is_none()
-                    && file.map.to_old(hit.span.start_line - 1).is_none()
+                    && hit.span.first_index().is_some_and(|line| file.map.to_old(line).is_none())
                     && let Some((from, partner)) = open.get_mut(&(hit.rule.as_str(), hit.folded)).and_then(Vec::pop)
                 {
                     self.head[at][i] = Some((from, partner));
@@ -189,7 +191,7 @@ pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
                 hit.rule.as_bytes(),
                 path,
                 hit.scope.as_bytes(),
-                &hit.folded.to_be_bytes(),
+                &hit.shown_digest().to_be_bytes(),
                 &number.to_be_bytes()
             ])
         )
@@ -199,7 +201,7 @@ pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
     for (at, file) in files.iter().enumerate() {
         let mut numbers: HashMap<(&str, &str, u64), u32> = HashMap::new();
         for (i, hit) in file.base.iter().enumerate() {
-            let number = numbers.entry((&hit.rule, &hit.scope, hit.folded)).or_default();
+            let number = numbers.entry((&hit.rule, &hit.scope, hit.shown_digest())).or_default();
             let name = key(&file.old_path, hit, *number);
             *number += 1;
             used.insert(name.clone());
@@ -210,7 +212,7 @@ pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
     let mut next: HashMap<(usize, &str, &str, u64), u32> = HashMap::new();
     let mut fresh = |at: usize, i: usize| {
         let (file, hit) = (&files[at], &files[at].head[i]);
-        let number = next.entry((at, &hit.rule, &hit.scope, hit.folded)).or_default();
+        let number = next.entry((at, &hit.rule, &hit.scope, hit.shown_digest())).or_default();
         loop {
             let name = key(&file.new_path, hit, *number);
             *number += 1;

@@ -129,7 +129,9 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
     );
     limit("lines", &format!("added or removed line{}", plural(lines)), lines, policy.lines, false);
     if !policy.above_baseline {
-        let (base, head) = (counts.base(), counts.head());
+        // What is about the change itself isn't in any tree.
+        let about = review.findings.iter().filter(|f| f.about_change && !f.advice && f.allowed.is_none()).count();
+        let (base, head) = (counts.base(), counts.head() - about as u64);
         match head.cmp(&base) {
             _ if !merged => add("above_baseline", Outcome::Incomplete, "not known, as the merge conflicts".into()),
             std::cmp::Ordering::Greater => {

@@ -1,6 +1,7 @@
 //! HTML, with the scripts and styles in it.
 
 use super::{Class, Embedded, Language, Spec, Told};
+use crate::scan::Keyed;
 
 pub(super) static HTML: Language = Language::new(Spec {
     name: "html",
@@ -18,6 +19,11 @@ pub(super) static HTML: Language = Language::new(Spec {
     embedded: &[
         Embedded { around: "script_element", code: "raw_text", language: Told::Always("javascript") },
         Embedded { around: "style_element", code: "raw_text", language: Told::Always("css") },
+    ],
+    keyed: &[
+        Keyed { node: "start_tag", key: "tag_name" },
+        Keyed { node: "self_closing_tag", key: "tag_name" },
+        Keyed { node: "attribute", key: "attribute_name" },
     ],
     ..Spec::PLAIN
 });

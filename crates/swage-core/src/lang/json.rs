@@ -1,6 +1,7 @@
 //! JSON, with the comments that some programs allow.
 
 use super::{Class, Language, Spec};
+use crate::scan::Keyed;
 
 pub(super) static JSON: Language = Language::new(Spec {
     name: "json",
@@ -18,5 +19,6 @@ pub(super) static JSON: Language = Language::new(Spec {
     statement_ends: &[",", "{", "}", "[", "]"],
     openers: &["//", "/*"],
     stand_ins: &["\"HOLE\"", "\"HOLE\": 0"],
+    keyed: &[Keyed { node: "pair", key: "key" }],
     ..Spec::PLAIN
 });

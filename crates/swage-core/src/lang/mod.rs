@@ -53,6 +53,8 @@ use std::fmt;
 use std::ops::Deref;
 use std::sync::OnceLock;
 
+use crate::scan::Keyed;
+
 /// All languages that this build reads, in the order of their names.
 pub static LANGUAGES: &[&Language] = &[
     #[cfg(feature = "bash")]
@@ -225,6 +227,8 @@ pub struct Spec {
     pub openers: &'static [&'static str],
     /// Whether keywords may be written in capitals as well.
     pub keywords_in_any_case: bool,
+    /// Nodes that have a key, for paths of keys.
+    pub(crate) keyed: &'static [Keyed],
     /// Parts that are code of another language.
     pub(crate) embedded: &'static [Embedded],
 }
@@ -270,6 +274,7 @@ impl Spec {
         statement_ends: &[],
         openers: &[],
         keywords_in_any_case: false,
+        keyed: &[],
         embedded: &[],
     };
 }

@@ -1,6 +1,7 @@
 //! SQL, in what its dialects share.
 
 use super::{Class, Language, Spec};
+use crate::scan::Keyed;
 
 pub(super) static SQL: Language = Language::new(Spec {
     name: "sql",
@@ -25,5 +26,10 @@ pub(super) static SQL: Language = Language::new(Spec {
     statement_ends: &[";"],
     keywords_in_any_case: true,
     stand_ins: &["HOLE int"],
+    keyed: &[
+        Keyed { node: "create_table", key: "object_reference" },
+        Keyed { node: "alter_table", key: "object_reference" },
+        Keyed { node: "column_definition", key: "name" },
+    ],
     ..Spec::PLAIN
 });

@@ -1,6 +1,7 @@
 //! TOML.
 
 use super::{Class, Language, Spec};
+use crate::scan::Keyed;
 
 pub(super) static TOML: Language = Language::new(Spec {
     name: "toml",
@@ -20,5 +21,10 @@ pub(super) static TOML: Language = Language::new(Spec {
     code_signs: &["pair", "table"],
     openers: &["#"],
     stand_ins: &["\"HOLE\"", "HOLE = 0"],
+    keyed: &[
+        Keyed { node: "pair", key: "" },
+        Keyed { node: "table", key: "" },
+        Keyed { node: "table_array_element", key: "" },
+    ],
     ..Spec::PLAIN
 });

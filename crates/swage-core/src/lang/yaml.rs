@@ -1,6 +1,7 @@
 //! YAML.
 
 use super::{Class, Language, Spec};
+use crate::scan::Keyed;
 
 pub(super) static YAML: Language = Language::new(Spec {
     name: "yaml",
@@ -18,5 +19,6 @@ pub(super) static YAML: Language = Language::new(Spec {
     // Prose such as `Note: later` is YAML, so no comment is taken for it.
     openers: &["#"],
     stand_ins: &["HOLE: w_"],
+    keyed: &[Keyed { node: "block_mapping_pair", key: "key" }, Keyed { node: "flow_pair", key: "key" }],
     ..Spec::PLAIN
 });

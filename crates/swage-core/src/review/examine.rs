@@ -6,14 +6,17 @@ use std::sync::Arc;
 use rayon::prelude::*;
 use sha2::{Digest, Sha256};
 
-use super::excerpt::excerpt;
-use super::model::{Allowed, Anchor, FileEntry, Finding, Path, Review, RuleEntry, Side};
+use super::beyond::{Beyond, CheckerReport, look_beyond};
+use super::example::Nothing;
+use super::excerpt::Code;
+use super::model::{Allowed, Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side};
+use super::whole::about_change;
 use crate::baseline::{self, Compared, FileHits, State};
-use crate::change::{Cache, Change, ChangedFile, Content, Contents, Nature};
+use crate::change::{Cache, Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
-use crate::rule::{Limits, Matcher, Rule, RuleSet, RuleSide};
-use crate::scan::{FileScan, Hit, Lines, Status, scan};
+use crate::rule::{Limits, Matcher, Rule, RuleSet, RuleSide, Subject};
+use crate::scan::{Elsewhere, Fact, FileScan, Hit, Lines, Status, scan};
 
 /// What an examination needs besides the change.
 pub struct Examination<'a> {
@@ -23,6 +26,8 @@ pub struct Examination<'a> {
     pub limits: &'a Limits,
     /// Where results are kept.
     pub cache: &'a dyn Cache,
+    /// What outside programs found.
+    pub reports: &'a [CheckerReport],
     /// Told of every file that is done, from any thread.
     pub done: &'a (dyn Fn() + Sync),
 }
@@ -31,10 +36,8 @@ impl Examination<'_> {
     /// Scans one side of a file, or takes the result from the cache.
     fn side(&self, path: &[u8], content: &Content) -> FileScan {
         let (id, bytes) = match content {
-            Content::Absent => return FileScan { status: Status::NotWanted, hits: Vec::new() },
-            Content::Unavailable(why) => {
-                return FileScan { status: Status::NotExamined(why.clone()), hits: Vec::new() };
-            }
+            Content::Absent => return FileScan::without_hits(Status::NotWanted),
+            Content::Unavailable(why) => return FileScan::without_hits(Status::NotExamined(why.clone())),
             Content::Partial { bytes, numbers } => return self.partial(path, bytes, numbers),
             Content::Whole { id, bytes } => (id, bytes),
         };
@@ -42,16 +45,53 @@ impl Examination<'_> {
         let wanted = self.rules.wanted(path);
         let run = || scan(bytes, language, self.rules, &wanted, self.limits);
         let Some(id) = id else { return run() };
-        let mut name = Sha256::new();
-        name.update(id.as_bytes());
-        name.update(self.rules.digest(&wanted, language));
-        name.update(self.limits.file_size.to_le_bytes());
-        let name: [u8; 32] = name.finalize().into();
+        let name = self.name(id, self.rules, &wanted, language);
         self.cache.get(&name).unwrap_or_else(|| {
             let result = run();
             self.cache.put(name, &result);
             result
         })
+    }
+
+    /// The name under which the result of a content is kept.
+    fn name(&self, id: &str, rules: &RuleSet, wanted: &[bool], language: Option<&'static Language>) -> [u8; 32] {
+        let mut name = Sha256::new();
+        name.update(id.as_bytes());
+        name.update(rules.digest(wanted, language));
+        name.update(self.limits.file_size.to_le_bytes());
+        name.finalize().into()
+    }
+
+    /// What some rules find in a file of a tree, which is read only when no result is kept; `None` when none of them
+    /// looks at it.
+    pub(super) fn of_tree(&self, rules: &RuleSet, tree: &dyn Tree, index: usize) -> Option<FileScan> {
+        let path = &tree.files()[index].path;
+        let wanted = rules.wanted(path);
+        if !wanted.contains(&true) {
+            return None;
+        }
+        // A name that tells the language does so whatever the content is.
+        let told = Language::of(path, b"");
+        let kept = tree.id(index).filter(|_| told.is_some()).map(|id| self.name(&id, rules, &wanted, told));
+        if let Some(scan) = kept.and_then(|name| self.cache.get(&name)) {
+            return Some(scan);
+        }
+        match tree.content(index) {
+            Content::Whole { id, bytes } => {
+                let language = Language::of(path, &bytes);
+                let name = id.map(|id| self.name(&id, rules, &wanted, language));
+                let again = name.filter(|_| kept.is_none()).and_then(|name| self.cache.get(&name));
+                Some(again.unwrap_or_else(|| {
+                    let result = scan(&bytes, language, rules, &wanted, self.limits);
+                    if let Some(name) = name {
+                        self.cache.put(name, &result);
+                    }
+                    result
+                }))
+            }
+            Content::Unavailable(why) => Some(FileScan::without_hits(Status::NotExamined(why))),
+            Content::Absent | Content::Partial { .. } => None,
+        }
     }
 
     /// Only rules that need nothing but lines run where only a diff's lines are known.
@@ -85,7 +125,9 @@ impl Examination<'_> {
             let why = "it needs whole files; give --tree DIR";
             // What looks after allowances has nothing to say where the rules that they allow don't run.
             let idle = |r: &&Arc<Rule>| {
-                !needs_lines_only(r) && !r.ways.iter().any(|w| matches!(w.matcher, Matcher::Allowance(_)))
+                r.beyond.is_none()
+                    && !needs_lines_only(r)
+                    && !r.ways.iter().any(|w| matches!(w.matcher, Matcher::Allowance(_)))
             };
             out.extend(self.rules.rules().iter().filter(idle).map(|r| (r.id.clone(), why.to_owned())));
         }
@@ -116,8 +158,12 @@ fn needs_lines_only(rule: &crate::rule::Rule) -> bool {
 }
 
 /// What became of a file on both sides.
-struct Examined {
-    hits: FileHits,
+pub(super) struct Examined {
+    pub hits: FileHits,
+    /// Its facts before and after.
+    pub facts: [Vec<Fact>; 2],
+    /// The bytes after the change, when they are known.
+    pub size: Option<u64>,
     language: Option<&'static Language>,
     why_not: Option<(String, bool)>,
     partial: bool,
@@ -126,7 +172,25 @@ struct Examined {
 /// Reviews a change: scans both sides of its files in parallel, compares, and adds excerpts. The result doesn't depend on
 /// the number of threads.
 pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>) -> Review {
-    let examined: Vec<Examined> = (0..change.files.len())
+    let (mut review, examined, (compared, hits, beyond)) = look(change, contents, with);
+    add_excerpts(&mut review.findings, &compared, &hits, change, contents, &beyond);
+    let sizes: Vec<Option<u64>> = examined.iter().map(|e| e.size).collect();
+    let (about, idle) = about_change(change, &sizes, with.rules);
+    review.findings.extend(about);
+    review.not_run.extend(idle);
+    review.not_run.sort();
+    review.rules = with.rule_entries(&review.findings);
+    review.findings.sort_by_cached_key(Finding::order);
+    review
+}
+
+/// Examines all files and what is beyond them; the findings come without excerpts and in the order of what was compared.
+fn look<'c>(
+    change: &Change,
+    contents: &'c dyn Contents,
+    with: &Examination<'_>,
+) -> (Review, Vec<Examined>, (Vec<Compared>, Vec<FileHits>, Beyond<'c>)) {
+    let mut examined: Vec<Examined> = (0..change.files.len())
         .into_par_iter()
         .map(|index| {
             let result = examine_file(&change.files[index], index, contents, with);
@@ -134,24 +198,30 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
             result
         })
         .collect();
-    let (mut review, compared) = put_together(change, &examined, with);
-    add_excerpts(&mut review.findings, &compared, change, contents);
-    review
-        .findings
-        .sort_by_cached_key(|f| (f.state == State::Absent, f.anchor.path.clone(), f.anchor.span, f.rule.clone()));
-    review
+    let beyond = look_beyond(change, contents, &mut examined, with);
+    let (review, compared, hits) = put_together(change, &examined, &beyond, with);
+    (review, examined, (compared, hits, beyond))
 }
 
 /// Compares both sides of all files; the findings are in the order of what was compared, without excerpts.
-fn put_together(change: &Change, examined: &[Examined], with: &Examination<'_>) -> (Review, Vec<Compared>) {
-    let hits: Vec<FileHits> = examined.iter().map(|e| e.hits.clone()).collect();
+fn put_together(
+    change: &Change,
+    examined: &[Examined],
+    beyond: &Beyond<'_>,
+    with: &Examination<'_>,
+) -> (Review, Vec<Compared>, Vec<FileHits>) {
+    let extras = beyond.extras.iter().map(|e| &e.hits);
+    let hits: Vec<FileHits> = examined.iter().map(|e| &e.hits).chain(extras).cloned().collect();
     let compared = baseline::compare(&hits);
     let keys = baseline::keys(&hits, &compared);
     let (compared, keys): (Vec<Compared>, Vec<String>) =
         compared.into_iter().zip(keys).filter_map(|(c, key)| Some((as_seen(c, &hits, with.rules)?, key))).unzip();
-    let findings: Vec<Finding> = compared.iter().zip(keys).map(|(c, key)| finding(change, &hits, c, key)).collect();
+    let findings: Vec<Finding> =
+        compared.iter().zip(keys).map(|(c, key)| finding(change, &hits, c, key, with.rules)).collect();
     let files = change.files.iter().zip(examined).map(|(f, e)| file_entry(f, e)).collect();
     let languages = examined.iter().filter_map(|e| e.language.map(|l| l.name)).collect();
+    let mut not_run = with.not_run(&languages, examined.iter().any(|e| e.partial));
+    not_run.extend(beyond.not_run.iter().cloned());
     let review = Review {
         base: change.base.clone(),
         head: change.head.clone(),
@@ -161,10 +231,10 @@ fn put_together(change: &Change, examined: &[Examined], with: &Examination<'_>) 
         rules: with.rule_entries(&findings),
         files,
         findings,
-        not_run: with.not_run(&languages, examined.iter().any(|e| e.partial)),
-        notes: Vec::new(),
+        not_run,
+        notes: beyond.notes.clone(),
     };
-    (review, compared)
+    (review, compared, hits)
 }
 
 /// A rule that looks at what a change takes away finds what was there and isn't any more, and nothing else.
@@ -187,6 +257,8 @@ fn examine_file(file: &ChangedFile, index: usize, contents: &dyn Contents, with:
             map: file.map.clone(),
             ..Default::default()
         },
+        facts: [Vec::new(), Vec::new()],
+        size: None,
         language: Language::of(&file.new_path, b""),
         why_not: None,
         partial: false,
@@ -194,11 +266,19 @@ fn examine_file(file: &ChangedFile, index: usize, contents: &dyn Contents, with:
     match file.nature {
         Nature::Symlink => out.why_not = Some(("it is a symbolic link".into(), false)),
         Nature::Submodule => out.why_not = Some(("it is a submodule".into(), false)),
-        Nature::Binary if out.language.is_none() => out.why_not = Some(("it is binary data".into(), false)),
+        Nature::Binary if out.language.is_none() => {
+            out.why_not = Some(("it is binary data".into(), false));
+            if with.rules.rules().iter().any(|r| r.change().is_some_and(|c| c.subject == Subject::FileSize))
+                && let Content::Whole { bytes, .. } = contents.sides(index).new
+            {
+                out.size = Some(bytes.len() as u64);
+            }
+        }
         Nature::Text | Nature::Binary => {
             let sides = contents.sides(index);
             out.partial = [&sides.old, &sides.new].iter().any(|c| matches!(c, Content::Partial { .. }));
             if let Content::Whole { bytes, .. } = &sides.new {
+                out.size = Some(bytes.len() as u64);
                 out.language = Language::of(&file.new_path, bytes);
             }
             let (old, new) = (with.side(&file.old_path, &sides.old), with.side(&file.new_path, &sides.new));
@@ -210,18 +290,19 @@ fn examine_file(file: &ChangedFile, index: usize, contents: &dyn Contents, with:
                 _ => None,
             };
             (out.hits.base, out.hits.head) = (old.hits, new.hits);
+            out.facts = [old.facts, new.facts];
         }
     }
     out
 }
 
-fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String) -> Finding {
+fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules: &RuleSet) -> Finding {
     let at = |side: Side, (file, index): (usize, usize)| {
         let (path, hit, commit) = match side {
             Side::Old => (&hits[file].old_path, &hits[file].base[index], &change.base),
             Side::New => (&hits[file].new_path, &hits[file].head[index], &change.head),
         };
-        (Anchor { path: Path::new(path), side, span: hit.span, commit: commit.clone() }, hit, file)
+        (Anchor { path: Path::new(path), side, span: hit.span.lines(), commit: commit.clone() }, hit, file)
     };
     let before = c.base.map(|place| at(Side::Old, place));
     let now = c.head.map(|place| at(Side::New, place));
@@ -229,7 +310,7 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String) -> Fin
     // Every compared finding is on one side at least; the head speaks for it when it is there.
     let (anchor, hit, file) = now.clone().or_else(|| before.clone()).expect("a compared finding is on some side");
     let map = &hits[file].map;
-    let lines = hit.span.start_line - 1..hit.span.end_line;
+    let lines = hit.span.first_index().map_or(0..0, |first| first..hit.span.end_line);
     let on_changed_line = match anchor.side {
         Side::New => lines.into_iter().any(|l| map.to_old(l).is_none()),
         Side::Old => lines.into_iter().any(|l| map.to_new(l).is_none()),
@@ -244,9 +325,12 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String) -> Fin
         before: before
             .map(|(anchor, ..)| anchor)
             .filter(|b| now.is_some() && (b.path != anchor.path || b.span != anchor.span)),
-        anchor,
+        anchor: Some(anchor),
+        related: hit.related.iter().map(|place| related(change, place)).collect(),
+        about_change: false,
+        advice: rules.get(&hit.rule).and_then(|r| r.checker()).is_some_and(|c| c.advice),
         scope: hit.scope.clone(),
-        text_digest: format!("{:016x}", hit.folded),
+        text_digest: format!("{:016x}", hit.shown_digest()),
         on_changed_line,
         figure: hit.figure,
         figure_before: figure_before.filter(|_| now.is_some()),
@@ -255,9 +339,22 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String) -> Fin
     }
 }
 
+fn related(change: &Change, place: &Elsewhere) -> Related {
+    let (side, commit) = if place.before { (Side::Old, &change.base) } else { (Side::New, &change.head) };
+    let (path, span) = (Path::new(&place.path), place.span.lines());
+    Related { anchor: Anchor { path, side, span, commit: commit.clone() }, message: place.message.clone() }
+}
+
 /// Loads the files of findings that are shown once more, one at a time, and cuts the excerpts out.
-fn add_excerpts(findings: &mut [Finding], compared: &[Compared], change: &Change, contents: &dyn Contents) {
-    let mut by_file: Vec<Vec<usize>> = vec![Vec::new(); change.files.len()];
+fn add_excerpts(
+    findings: &mut [Finding],
+    compared: &[Compared],
+    hits: &[FileHits],
+    change: &Change,
+    contents: &dyn Contents,
+    beyond: &Beyond<'_>,
+) {
+    let mut by_file: Vec<Vec<usize>> = vec![Vec::new(); hits.len()];
     for (index, c) in compared.iter().enumerate() {
         if c.state != State::Unchanged
             && let Some((file, _)) = c.head.or(c.base)
@@ -266,7 +363,14 @@ fn add_excerpts(findings: &mut [Finding], compared: &[Compared], change: &Change
         }
     }
     for (file, indices) in by_file.iter().enumerate().filter(|(_, list)| !list.is_empty()) {
-        let sides = contents.sides(file);
+        let extra = file.checked_sub(change.files.len()).zip(beyond.tree.as_deref());
+        let sides = match extra {
+            None => contents.sides(file),
+            Some((extra, tree)) => {
+                let content = tree.content(beyond.extras[extra].index);
+                Sides { old: content.clone(), new: content }
+            }
+        };
         let whole = |content: &Content| match content {
             Content::Whole { bytes, .. } => Some(bytes.clone()),
             Content::Partial { bytes, numbers } => Some(spread(bytes, numbers)),
@@ -274,10 +378,17 @@ fn add_excerpts(findings: &mut [Finding], compared: &[Compared], change: &Change
         };
         let (old, new) = (whole(&sides.old), whole(&sides.new));
         let (old, new) = (old.as_deref().map(Lines::new), new.as_deref().map(Lines::new));
+        let secret = |hits: &[Hit]| hits.iter().filter(|h| h.secret).map(|h| h.span).collect::<Vec<_>>();
+        let code = Code {
+            old: old.as_ref(),
+            new: new.as_ref(),
+            map: &hits[file].map,
+            hidden: [secret(&hits[file].base), secret(&hits[file].head)],
+        };
         for &index in indices {
-            let anchor = findings[index].anchor.clone();
-            findings[index].excerpt =
-                excerpt(old.as_ref(), new.as_ref(), &change.files[file].map, anchor.side, anchor.span);
+            if let Some(Anchor { side, span: Some(span), .. }) = findings[index].anchor {
+                findings[index].excerpt = code.around(side, span);
+            }
         }
     }
 }
@@ -327,70 +438,36 @@ fn file_entry(file: &ChangedFile, examined: &Examined) -> FileEntry {
     }
 }
 
-/// A file of a tree that is scanned as a whole.
-#[derive(Debug, Clone)]
-pub struct TreeFile {
-    /// Its path.
-    pub path: Vec<u8>,
-    /// What kind of thing it is.
-    pub nature: Nature,
-}
-
-/// Scans every file of a tree; every finding is `new`, as there is nothing to compare with. `content` gives a file's
-/// content by its index, from any thread.
-pub fn scan_tree(
-    files: &[TreeFile],
-    content: &(dyn Fn(usize) -> Content + Sync),
-    commit: Option<&str>,
-    with: &Examination<'_>,
-) -> Review {
-    let examined: Vec<Examined> = files
-        .par_iter()
-        .enumerate()
-        .map(|(index, file)| {
-            let mut out = Examined {
-                hits: FileHits {
-                    old_path: file.path.clone(),
-                    new_path: file.path.clone(),
-                    map: LineMap::identity(),
-                    ..Default::default()
-                },
-                language: None,
-                why_not: None,
-                partial: false,
-            };
-            if matches!(file.nature, Nature::Text | Nature::Binary) {
-                let content = content(index);
-                let bytes: &[u8] = if let Content::Whole { bytes, .. } = &content { bytes } else { &[] };
-                out.language = Language::of(&file.path, bytes);
-                let result = with.side(&file.path, &content);
-                out.hits.head = result.hits;
-                out.why_not = match result.status {
-                    Status::Examined => None,
-                    Status::NotWanted => Some(("no rule looks at it".into(), false)),
-                    Status::NotExamined(why) => Some((why, true)),
-                };
-            } else {
-                out.why_not = Some(("it is no file of its own".into(), false));
-            }
-            (with.done)();
-            out
-        })
-        .collect();
-    let listed = files.iter().map(|f| ChangedFile {
+/// Scans every file of a tree; every finding is `new`, as there is nothing to compare with.
+pub fn scan_tree(tree: &dyn Tree, commit: Option<&str>, with: &Examination<'_>) -> Review {
+    let listed = tree.files().iter().map(|f| ChangedFile {
         old_path: f.path.clone(),
         new_path: f.path.clone(),
         kind: Kind::Modified,
         nature: f.nature,
         mode_only: false,
         modes: None,
+        executable: (f.executable, f.executable),
         map: LineMap::identity(),
         added: 0,
         removed: 0,
     });
     let change = Change { head: commit.map(str::to_owned), files: listed.collect(), ..Default::default() };
-    let (mut review, _) = put_together(&change, &examined, with);
+    let (mut review, ..) = look(&change, &Whole(tree), with);
     review.findings.iter_mut().for_each(|f| f.on_changed_line = false);
-    review.findings.sort_by_cached_key(|f| (f.anchor.path.clone(), f.anchor.span, f.rule.clone()));
+    review.findings.sort_by_cached_key(Finding::order);
     review
+}
+
+/// A tree as a change that brings all of it.
+struct Whole<'t>(&'t dyn Tree);
+
+impl Contents for Whole<'_> {
+    fn sides(&self, index: usize) -> Sides {
+        Sides { old: Content::Absent, new: self.0.content(index) }
+    }
+
+    fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
+        Ok(Box::new(Nothing))
+    }
 }

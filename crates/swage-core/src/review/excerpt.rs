@@ -14,55 +14,88 @@ const MOST_REMOVED: u32 = 6;
 /// Longest shown part of a line, in characters.
 const WIDEST: usize = 400;
 
-/// The lines around a span of one side, with the other side's changed lines among them.
-pub(super) fn excerpt(
-    old: Option<&Lines<'_>>,
-    new: Option<&Lines<'_>>,
-    map: &LineMap,
-    side: Side,
-    span: Span,
-) -> Vec<ExcerptLine> {
-    let Some(lines) = (match side {
-        Side::Old => old,
-        Side::New => new,
-    }) else {
-        return Vec::new();
-    };
-    let first = span.start_line.saturating_sub(1).saturating_sub(AROUND);
-    let shown_end = span.end_line.min(span.start_line + LONGEST - 1);
-    let last = (shown_end + AROUND).min(lines.count() as u32);
-    let text = |lines: &Lines<'_>, at: u32| {
-        String::from_utf8_lossy(lines.get(at as usize)).chars().take(WIDEST).collect::<String>()
-    };
-    let mut out = Vec::new();
-    for at in first..last {
-        match side {
-            Side::New => {
-                // Lines that went from just before this one.
-                if let Some(old) = old {
-                    let from = at.checked_sub(1).map_or(Some(0), |prev| map.to_old(prev).map(|o| o + 1));
-                    if let Some(from) = from {
-                        let gone = (from..old.count() as u32)
-                            .take_while(|o| map.to_new(*o).is_none())
-                            .take(MOST_REMOVED as usize);
-                        out.extend(gone.map(|o| ExcerptLine {
-                            marker: Marker::Removed,
-                            old: Some(o + 1),
-                            new: None,
-                            text: text(old, o),
-                        }));
+/// Both sides of a file, as excerpts show them.
+pub(super) struct Code<'a> {
+    pub old: Option<&'a Lines<'a>>,
+    pub new: Option<&'a Lines<'a>>,
+    pub map: &'a LineMap,
+    /// What isn't shown, before and after.
+    pub hidden: [Vec<Span>; 2],
+}
+
+impl Code<'_> {
+    /// A line (0-based) of one side, without what is hidden in it.
+    fn text(&self, side: Side, at: u32) -> String {
+        let (lines, hidden) = match side {
+            Side::Old => (self.old, &self.hidden[0]),
+            Side::New => (self.new, &self.hidden[1]),
+        };
+        let text = String::from_utf8_lossy(lines.map_or(&[], |l| l.get(at as usize)));
+        let line = at + 1;
+        let covers = |span: &&Span| (span.start_line..=span.end_line).contains(&line);
+        let hidden: Vec<(u32, u32)> = hidden
+            .iter()
+            .filter(covers)
+            .map(|s| {
+                let from = if s.start_line == line { s.start_column } else { 1 };
+                (from, if s.end_line == line { s.end_column } else { u32::MAX })
+            })
+            .collect();
+        let shown = (1..).zip(text.chars().take(WIDEST));
+        shown.map(|(column, c)| if hidden.iter().any(|h| (h.0..h.1).contains(&column)) { '•' } else { c }).collect()
+    }
+
+    /// The lines around a span of one side, with the other side's changed lines among them.
+    pub(super) fn around(&self, side: Side, span: Span) -> Vec<ExcerptLine> {
+        let (old, map) = (self.old, self.map);
+        let lines = match side {
+            Side::Old => self.old,
+            Side::New => self.new,
+        };
+        let Some(lines) = lines else { return Vec::new() };
+        let first = span.start_line.saturating_sub(1).saturating_sub(AROUND);
+        let shown_end = span.end_line.min(span.start_line + LONGEST - 1);
+        let last = (shown_end + AROUND).min(lines.count() as u32);
+        let mut out = Vec::new();
+        for at in first..last {
+            match side {
+                Side::New => {
+                    // Lines that went from just before this one.
+                    if let Some(old) = old {
+                        let from = at.checked_sub(1).map_or(Some(0), |prev| map.to_old(prev).map(|o| o + 1));
+                        if let Some(from) = from {
+                            let gone = (from..old.count() as u32)
+                                .take_while(|o| map.to_new(*o).is_none())
+                                .take(MOST_REMOVED as usize);
+                            out.extend(gone.map(|o| ExcerptLine {
+                                marker: Marker::Removed,
+                                old: Some(o + 1),
+                                new: None,
+                                text: self.text(Side::Old, o),
+                            }));
+                        }
                     }
+                    let was = map.to_old(at);
+                    let marker = if was.is_some() { Marker::Same } else { Marker::Added };
+                    out.push(ExcerptLine {
+                        marker,
+                        old: was.map(|o| o + 1),
+                        new: Some(at + 1),
+                        text: self.text(Side::New, at),
+                    });
                 }
-                let was = map.to_old(at);
-                let marker = if was.is_some() { Marker::Same } else { Marker::Added };
-                out.push(ExcerptLine { marker, old: was.map(|o| o + 1), new: Some(at + 1), text: text(lines, at) });
-            }
-            Side::Old => {
-                let now = map.to_new(at);
-                let marker = if now.is_some() { Marker::Same } else { Marker::Removed };
-                out.push(ExcerptLine { marker, old: Some(at + 1), new: now.map(|n| n + 1), text: text(lines, at) });
+                Side::Old => {
+                    let now = map.to_new(at);
+                    let marker = if now.is_some() { Marker::Same } else { Marker::Removed };
+                    out.push(ExcerptLine {
+                        marker,
+                        old: Some(at + 1),
+                        new: now.map(|n| n + 1),
+                        text: self.text(Side::Old, at),
+                    });
+                }
             }
         }
+        out
     }
-    out
 }

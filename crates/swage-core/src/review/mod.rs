@@ -1,8 +1,15 @@
 //! From a change and rules to a [`Review`], of which every output is a function.
 
+mod beyond;
 mod examine;
+mod example;
 mod excerpt;
 mod model;
+mod whole;
 
-pub use examine::{Examination, TreeFile, examine, scan_tree};
-pub use model::{Allowed, Anchor, Counts, ExcerptLine, FileEntry, Finding, Marker, Path, Review, RuleEntry, Side};
+pub use beyond::CheckerReport;
+pub use examine::{Examination, examine, scan_tree};
+pub use example::{Tried, try_example};
+pub use model::{
+    Allowed, Anchor, Counts, ExcerptLine, FileEntry, Finding, Marker, Path, Related, Review, RuleEntry, Side,
+};

@@ -54,10 +54,29 @@ pub struct Anchor {
     pub path: Path,
     /// The side of the change.
     pub side: Side,
-    /// Lines and columns.
-    pub span: Span,
+    /// Lines and columns; `None` stands for the whole file.
+    pub span: Option<Span>,
     /// The commit that they refer to, when the side is one.
     pub commit: Option<String>,
+}
+
+impl fmt::Display for Anchor {
+    /// `path:line:column`, or the path alone.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.span {
+            Some(span) => write!(f, "{}:{}:{}", self.path, span.start_line, span.start_column),
+            None => self.path.fmt(f),
+        }
+    }
+}
+
+/// Another place that a finding is about.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Related {
+    /// Where it is.
+    pub anchor: Anchor,
+    /// What it has to do with the finding.
+    pub message: String,
 }
 
 /// A line of code shown with a finding.
@@ -98,8 +117,14 @@ pub struct Finding {
     pub message: String,
     /// Its state against the baseline.
     pub state: State,
-    /// Where it stands; on the old side when it is absent.
-    pub anchor: Anchor,
+    /// Where it stands; on the old side when it is absent. `None` stands for the change as a whole.
+    pub anchor: Option<Anchor>,
+    /// Other places that it is about.
+    pub related: Vec<Related>,
+    /// Whether it is about the change rather than about what stands in its files.
+    pub about_change: bool,
+    /// Whether it is advice: shown and never counted.
+    pub advice: bool,
     /// Where it stood before, when it did and now stands elsewhere.
     pub before: Option<Anchor>,
     /// The names of the definitions around it.
@@ -142,6 +167,21 @@ impl Allowed {
 }
 
 impl Finding {
+    /// The file that it stands in; `None` for the change as a whole.
+    pub fn path(&self) -> Option<&Path> {
+        self.anchor.as_ref().map(|a| &a.path)
+    }
+
+    /// Its lines and columns, when it has any.
+    pub fn span(&self) -> Option<Span> {
+        self.anchor.as_ref().and_then(|a| a.span)
+    }
+
+    /// What findings are put in order by: those on the whole change first, then by path and place.
+    pub(crate) fn order(&self) -> (bool, Option<Path>, Option<Span>, String, String) {
+        (self.state == State::Absent, self.path().cloned(), self.span(), self.rule.clone(), self.key.clone())
+    }
+
     /// A measure that the change made worse: it grew.
     pub fn is_worse(&self) -> bool {
         self.allowed.is_none()
@@ -200,7 +240,7 @@ pub struct RuleEntry {
     pub tags: Vec<String>,
 }
 
-/// How many findings there are of each state and severity; those that a comment allows aren't counted.
+/// How many findings there are of each state and severity; those that a comment allows and advice aren't counted.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Counts([[u64; 3]; 4]);
 
@@ -208,7 +248,7 @@ impl Counts {
     /// Counts findings.
     pub fn of(findings: &[Finding]) -> Self {
         let mut counts = Self::default();
-        let counted = findings.iter().filter(|f| f.allowed.is_none());
+        let counted = findings.iter().filter(|f| f.allowed.is_none() && !f.advice);
         counted.for_each(|f| counts.0[f.state as usize][f.severity as usize] += 1);
         counts
     }

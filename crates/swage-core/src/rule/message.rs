@@ -23,6 +23,13 @@ pub(crate) fn fill(message: &str, value: impl Fn(&str) -> Option<String>) -> Str
     out
 }
 
+/// What may be shown of a secret: how it begins, when it is long enough for that to say little, and its length.
+pub(crate) fn mask(text: &str) -> String {
+    let length = text.trim().chars().count();
+    let shown: String = text.trim().chars().take(if length >= 16 { 4 } else { 0 }).collect();
+    format!("{shown}… ({length} characters)")
+}
+
 /// One line, cut to a readable length.
 pub(crate) fn shorten(text: &str) -> String {
     let mut line = String::new();

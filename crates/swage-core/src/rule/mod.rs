@@ -1,6 +1,11 @@
 //! The rule language: the model, reading it from TOML with positions, compiling patterns and rule sets.
 
+mod change;
+mod checker;
 mod config;
+mod example;
+mod key;
+mod link;
 mod load;
 mod message;
 mod model;
@@ -9,13 +14,20 @@ mod problem;
 mod read;
 mod set;
 mod table;
+mod values;
+mod ways;
 
+pub use change::{ChangeMatch, Fault, Subject};
+pub use checker::{Checker, ReportForm};
 pub use config::{Config, Limits, Policy};
+pub(crate) use key::Step;
+pub use key::{KEYED, KeyMatch};
+pub use link::{Collection, Link, Meeting, Within};
 pub use load::{FileReader, LoadError, Loaded, load};
-pub(crate) use message::{fill, shorten};
+pub(crate) use message::shorten;
 pub use model::{
-    Adjust, AllowanceFault, CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule,
-    RuleSide, Severity, TextMatch, TreeMatch, Way, What, Zone,
+    Adjust, AllowanceFault, Beyond, CodeMatch, Example, ExampleFile, Filter, Form, Matcher, Measure, MeasureMatch,
+    NameFault, NameMatch, Place, Relation, Rule, RuleSide, Severity, TextMatch, TreeMatch, Way, What, Zone,
 };
 pub use pattern::{Hole, Pattern, PatternError};
 pub use problem::{Problem, nearest};

@@ -8,7 +8,12 @@ use regex::bytes::Regex;
 use serde::{Deserialize, Serialize};
 use tree_sitter::Query;
 
+use super::change::ChangeMatch;
+use super::checker::Checker;
+use super::key::KeyMatch;
+use super::link::Link;
 use super::pattern::{Hole, Pattern, PatternError};
+use crate::change::Change;
 use crate::lang::{Class, Language};
 
 /// How grave a finding is: the levels of SARIF 2.1.0, section 3.27.10.
@@ -66,6 +71,10 @@ pub struct Rule {
     pub skip_paths: Option<GlobSet>,
     /// Ways to match; a place that any of them finds is a finding.
     pub ways: Arc<Vec<Way>>,
+    /// What it looks at besides single files.
+    pub beyond: Option<Arc<Beyond>>,
+    /// What it finds is never shown whole.
+    pub secret: bool,
     /// Nearer layers leave it as it is.
     pub locked: bool,
     /// Its tests.
@@ -88,6 +97,42 @@ impl Rule {
             && !self.skip_paths.as_ref().is_some_and(|set| set.is_match(path))
     }
 
+    /// Whether it must read files with this path.
+    pub fn reads_path(&self, path: &[u8]) -> bool {
+        self.wants_path(path) && self.link().is_none_or(|link| link.wants_path(path))
+    }
+
+    /// What must hold between facts of many files, when that is what it is about.
+    pub fn link(&self) -> Option<&Link> {
+        match self.beyond.as_deref() {
+            Some(Beyond::Link(link)) => Some(link),
+            Some(Beyond::Change(_) | Beyond::Checker(_)) | None => None,
+        }
+    }
+
+    /// What is demanded of the change itself, when that is what it is about.
+    pub fn change(&self) -> Option<&ChangeMatch> {
+        match self.beyond.as_deref() {
+            Some(Beyond::Change(change)) => Some(change),
+            Some(Beyond::Link(_) | Beyond::Checker(_)) | None => None,
+        }
+    }
+
+    /// The outside program that finds for it, when there is one.
+    pub fn checker(&self) -> Option<&Checker> {
+        match self.beyond.as_deref() {
+            Some(Beyond::Checker(checker)) => Some(checker),
+            Some(Beyond::Link(_) | Beyond::Change(_)) | None => None,
+        }
+    }
+
+    /// Its message with the gaps filled in; a secret is shown only as far as may be.
+    pub(crate) fn say(&self, value: impl Fn(&str) -> Option<String>) -> String {
+        super::message::fill(&self.message, |gap| {
+            value(gap).map(|text| if self.secret { super::message::mask(&text) } else { text })
+        })
+    }
+
     /// The languages that the rule names, in no order and without doubles.
     pub fn languages(&self) -> Vec<&'static Language> {
         let mut all: Vec<_> = self.ways.iter().flat_map(|w| w.languages.iter().copied()).collect();
@@ -95,6 +140,17 @@ impl Rule {
         all.dedup();
         all
     }
+}
+
+/// What a rule looks at besides single files.
+#[derive(Debug)]
+pub enum Beyond {
+    /// Facts of many files, which its ways collect.
+    Link(Link),
+    /// The change itself.
+    Change(ChangeMatch),
+    /// What an outside program finds.
+    Checker(Checker),
 }
 
 /// What a layer changes about a rule of an outer one.
@@ -128,6 +184,8 @@ pub struct Way {
     pub languages: Vec<&'static Language>,
     /// What to look for.
     pub matcher: Matcher,
+    /// The collection of the rule's link that takes what it matches, by index.
+    pub collection: Option<usize>,
     /// Filters on where it stands and what is in it; all must let it through.
     pub filters: Vec<Arc<Filter>>,
 }
@@ -143,10 +201,43 @@ pub enum Matcher {
     Tree(TreeMatch),
     /// A figure of a definition over a limit.
     Measure(MeasureMatch),
+    /// A path of keys in data.
+    Key(KeyMatch),
+    /// Names that are at odds with their definitions.
+    Names(NameMatch),
     /// Comments that parse as code.
     CommentedCode,
     /// Comments that allow a finding and are at fault.
     Allowance(AllowanceFault),
+}
+
+/// Names at odds with their definitions, told by the scopes of the language.
+#[derive(Debug, Clone)]
+pub struct NameMatch {
+    /// What is wrong with them.
+    pub fault: NameFault,
+    /// Names that are defined outside of what can be seen.
+    pub globals: Vec<String>,
+}
+
+/// What may be wrong with a name.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum NameFault {
+    /// It is used and defined nowhere.
+    Undefined,
+    /// It is defined, and defined again before anything used it.
+    DefinedTwice,
+    /// It is imported and not used.
+    UnusedImport,
+}
+
+impl NameFault {
+    /// All, with the words that rules use for them.
+    pub const ALL: [(&'static str, NameFault); 3] = [
+        ("undefined", NameFault::Undefined),
+        ("defined-twice", NameFault::DefinedTwice),
+        ("unused-import", NameFault::UnusedImport),
+    ];
 }
 
 /// What may be wrong with a comment that allows a finding.
@@ -165,6 +256,26 @@ pub struct TextMatch {
     pub regex: Regex,
     /// Where its matches must lie; empty for anywhere.
     pub zones: Vec<Zone>,
+    /// Least bits of information a character of the place must have.
+    pub least_entropy: Option<f64>,
+    /// The form that the place must have.
+    pub form: Option<Form>,
+}
+
+/// A form that a text can be told to have by its check digits or parts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Form {
+    /// A number with a check digit as on payment cards (ISO/IEC 7812-1).
+    Luhn,
+    /// A number with check digits as of bank accounts (ISO 13616).
+    Mod97,
+    /// A signed token of JSON (RFC 7519).
+    Jwt,
+}
+
+impl Form {
+    /// All, with the words that rules use for them.
+    pub const ALL: [(&'static str, Form); 3] = [("luhn", Form::Luhn), ("mod97", Form::Mod97), ("jwt", Form::Jwt)];
 }
 
 /// A part of a file's text.
@@ -352,10 +463,43 @@ pub enum What {
 
 /// A rule's own test.
 #[derive(Debug, Clone)]
-pub struct Example {
+pub enum Example {
+    /// Files with what must be reported in them; for links, with what was there before.
+    Files {
+        /// After the change.
+        files: Vec<ExampleFile>,
+        /// Before it; the same as after it when empty.
+        before: Vec<ExampleFile>,
+    },
+    /// A change and how many findings it must give.
+    Change {
+        /// The change.
+        change: Box<Change>,
+        /// The bytes of each of its files.
+        sizes: Vec<u64>,
+        /// What it shows, for people.
+        shown: String,
+        /// How many findings there must be.
+        findings: u64,
+    },
+}
+
+impl Example {
+    /// Its files after the change; none for a change without contents.
+    pub fn files(&self) -> &[ExampleFile] {
+        match self {
+            Self::Files { files, .. } => files,
+            Self::Change { .. } => &[],
+        }
+    }
+}
+
+/// A file of an example.
+#[derive(Debug, Clone)]
+pub struct ExampleFile {
     /// The path that it pretends to have.
     pub path: String,
-    /// The file's content.
+    /// Its content.
     pub code: String,
     /// The lines that must be reported, 1-based; empty when nothing may be.
     pub lines: Vec<u64>,

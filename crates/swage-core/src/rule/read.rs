@@ -3,20 +3,20 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use globset::{Glob, GlobSet, GlobSetBuilder};
-use regex::bytes::{Regex, RegexBuilder};
 use sha2::{Digest, Sha256};
 use toml::de::DeTable;
 
+use super::change::read_change;
+use super::checker::read_checker;
 use super::config::{Config, Limits, Policy, parse_size};
-use super::model::{
-    Adjust, AllowanceFault, CodeMatch, Example, Filter, Matcher, Measure, MeasureMatch, Place, Relation, Rule,
-    RuleSide, Severity, TextMatch, TreeMatch, Way, What, Zone,
-};
-use super::pattern::Hole;
+use super::example::read_example;
+use super::link::read_link;
+use super::model::{Adjust, Beyond, CodeMatch, Filter, Matcher, Rule, RuleSide, Severity, Way, What};
 use super::problem::{Problem, Problems, nearest};
 use super::table::{At, Table};
-use crate::lang::{Class, LANGUAGES, Language};
+use super::values::{globs, languages, one_of};
+use super::ways::read_ways;
+use crate::lang::Language;
 
 /// One file's part of the configuration.
 #[derive(Debug, Default)]
@@ -146,10 +146,11 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
     let skip_paths = globs(table, "skip_paths", p);
     let sides = [("new", RuleSide::New), ("old", RuleSide::Old)];
     let side = table.string("side", p).and_then(|s| one_of(&s, "side", sides, p)).unwrap_or(RuleSide::New);
-    let mut ways = Vec::new();
+    let secret = table.flag("secret", p).unwrap_or(false);
+    let (mut ways, mut beyond) = (Vec::new(), None);
     if table.has("match") {
         if let Some(mut found) = table.table("match", p) {
-            ways = read_ways(&mut found, languages.as_deref(), &name, p);
+            (ways, beyond) = read_match(&mut found, languages.as_deref(), &name, p);
             found.finish(p);
         }
     } else {
@@ -157,23 +158,11 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
         p.at(table.at, format!("{name} needs `match`"), Some("say what to look for in a table [rule.match]".into()));
     }
     if let Some(message) = &message {
-        check_message(message, &ways, p);
+        check_message(message, &ways, beyond.as_ref(), p);
     }
     let mut examples = Vec::new();
     for mut example in table.tables("examples", p) {
-        let path = example.required_string("path", "an example", p);
-        let code = example.required_string("code", "an example", p);
-        let lines = example.numbers("lines", p);
-        if lines.is_none() {
-            p.at(
-                example.at,
-                "an example needs `lines`",
-                Some("list the lines that must be reported, or [] when none may be".into()),
-            );
-        }
-        if let (Some(path), Some(code), Some(lines)) = (path, code, lines) {
-            examples.push(Example { path: path.value, code: code.value, lines });
-        }
+        examples.extend(read_example(&mut example, p));
         example.finish(p);
     }
     if p.list.len() > before {
@@ -190,6 +179,8 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
         paths,
         skip_paths,
         ways: Arc::new(ways),
+        beyond: beyond.map(Arc::new),
+        secret,
         locked,
         examples,
         origin: file.to_owned(),
@@ -198,6 +189,26 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
     };
     rule.digest = digest(&rule);
     Some(rule)
+}
+
+/// What a rule looks for: in files, or beyond them.
+fn read_match(
+    table: &mut Table<'_, '_>,
+    languages: Option<&[&'static Language]>,
+    name: &str,
+    p: &mut Problems<'_>,
+) -> (Vec<Way>, Option<Beyond>) {
+    if table.has("collect") {
+        let (ways, link) = read_link(table, languages, name, p).unzip();
+        return (ways.unwrap_or_default(), link.map(Beyond::Link));
+    }
+    if table.has("change") {
+        return (Vec::new(), read_change(table, name, p).map(Beyond::Change));
+    }
+    if table.has("checker") {
+        return (Vec::new(), read_checker(table, name, p).map(Beyond::Checker));
+    }
+    (read_ways(table, languages, name, p), None)
 }
 
 fn read_adjust(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Adjust> {
@@ -215,9 +226,9 @@ fn read_adjust(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Adjust
 
 /// All that decides what the rule finds and says; paths are left out, they only decide where it looks.
 pub(super) fn digest(rule: &Rule) -> [u8; 32] {
-    let mut text = format!("{}\0{}\0{}\0", rule.id, rule.severity, rule.message);
+    let mut text = format!("{}\0{}\0{}\0{}\0", rule.id, rule.severity, rule.message, rule.secret);
     for way in rule.ways.iter() {
-        text += &format!("{:?} ", way.languages);
+        text += &format!("{:?} {:?} ", way.languages, way.collection);
         text += &match &way.matcher {
             Matcher::Code(c) => code_digest(c),
             Matcher::Tree(t) => format!("{:?}", t.query),
@@ -245,312 +256,15 @@ fn filter_digest(filter: &Filter, text: &mut String) {
     text.push(')');
 }
 
-/// A table with one way to match, or with several under `any`; filters and languages beside `any` hold for all of them.
-fn read_ways(
-    table: &mut Table<'_, '_>,
-    outer: Option<&[&'static Language]>,
-    name: &str,
-    p: &mut Problems<'_>,
-) -> Vec<Way> {
-    let own = if outer.is_none() || table.has("languages") { languages(table, p) } else { None };
-    let languages = own.or_else(|| outer.map(<[_]>::to_vec));
-    if !table.has("any") {
-        return read_way(table, languages, name, p).into_iter().collect();
-    }
-    let mut ways = Vec::new();
-    for mut inner in table.tables("any", p) {
-        ways.extend(read_ways(&mut inner, languages.as_deref(), name, p));
-        inner.finish(p);
-    }
-    let shared: Vec<Arc<Filter>> = read_filters(table, languages.as_deref(), p).into_iter().map(Arc::new).collect();
-    ways.iter_mut().for_each(|way| way.filters.extend(shared.iter().cloned()));
-    ways
-}
-
-fn read_way(
-    table: &mut Table<'_, '_>,
-    languages: Option<Vec<&'static Language>>,
-    name: &str,
-    p: &mut Problems<'_>,
-) -> Option<Way> {
-    const WAYS: [&str; 6] = ["text", "code", "tree", "measure", "commented_code", "allowance"];
-    let given: Vec<_> = WAYS.into_iter().filter(|w| table.has(w)).collect();
-    let before = p.list.len();
-    // So that they aren't called unknown when something else is wrong with them.
-    WAYS.into_iter()
-        .chain(["zones", "holes", "statement", "of", "over"])
-        .filter(|_| given.len() != 1)
-        .for_each(|key| table.note(key));
-    let matcher = match given.as_slice() {
-        ["text"] => read_text(table, p).map(Matcher::Text),
-        ["code"] => {
-            let code = read_code(table, languages.as_deref(), p);
-            needs_languages(languages.as_deref(), table.at, name, p);
-            code.map(Matcher::Code)
-        }
-        ["tree"] => {
-            needs_languages(languages.as_deref(), table.at, name, p);
-            read_tree(table, languages.as_deref(), p).map(Matcher::Tree)
-        }
-        ["measure"] => read_measure(table, p).map(Matcher::Measure),
-        ["commented_code"] => {
-            table.flag("commented_code", p);
-            Some(Matcher::CommentedCode)
-        }
-        ["allowance"] => {
-            let faults = [("unused", AllowanceFault::Unused), ("unreasoned", AllowanceFault::Unreasoned)];
-            let fault = table.required_string("allowance", name, p);
-            fault.and_then(|f| one_of(&f, "fault of an allowance", faults, p)).map(Matcher::Allowance)
-        }
-        [] => {
-            p.at(
-                table.at,
-                format!("{name} doesn't say what to look for"),
-                Some("give `text`, `code`, `tree`, `measure`, `commented_code` or `any`".into()),
-            );
-            None
-        }
-        several => {
-            p.at(
-                table.at,
-                format!("{name} gives {} at once", several.join(" and ")),
-                Some("put each into a table of its own under `any`".into()),
-            );
-            None
-        }
-    };
-    let filters = read_filters(table, languages.as_deref(), p).into_iter().map(Arc::new).collect();
-    if p.list.len() > before || languages.as_ref().is_some_and(Vec::is_empty) {
-        return None;
-    }
-    Some(Way { languages: languages.unwrap_or_default(), matcher: matcher?, filters })
-}
-
-fn needs_languages(languages: Option<&[&'static Language]>, at: usize, name: &str, p: &mut Problems<'_>) {
-    if languages.is_none() {
-        p.at(
-            at,
-            format!("{name} matches code and so needs `languages`"),
-            Some(format!("list some of {}", LANGUAGES.iter().map(|l| l.name).collect::<Vec<_>>().join(", "))),
-        );
-    }
-}
-
-fn read_filters(
-    table: &mut Table<'_, '_>,
-    languages: Option<&[&'static Language]>,
-    p: &mut Problems<'_>,
-) -> Vec<Filter> {
-    let mut filters = Vec::new();
-    for (key, relation) in [
-        ("enclosed_by", Relation::EnclosedBy),
-        ("not_enclosed_by", Relation::NotEnclosedBy),
-        ("encloses", Relation::Encloses),
-        ("not_encloses", Relation::NotEncloses),
-        ("preceded_by", Relation::PrecededBy),
-        ("not_preceded_by", Relation::NotPrecededBy),
-        ("unless", Relation::Unless),
-    ] {
-        let mut any = Vec::new();
-        for mut place in table.tables(key, p) {
-            if let Some(what) = read_place(&mut place, languages, relation, p) {
-                any.push(Place { what, filters: read_filters(&mut place, languages, p) });
-            }
-            place.finish(p);
-        }
-        if !any.is_empty() {
-            filters.push(Filter { relation, any });
-        }
-    }
-    filters
-}
-
-fn read_tree(
-    table: &mut Table<'_, '_>,
-    languages: Option<&[&'static Language]>,
-    p: &mut Problems<'_>,
-) -> Option<TreeMatch> {
-    let query = table.required_string("tree", "a tree match", p)?;
-    let found = TreeMatch::new(query.value.clone());
-    for language in languages.unwrap_or_default() {
-        if let Err(error) = found.query(language) {
-            p.inside(&query, error.offset, error.message.clone(), "docs/rules.md shows how queries are written".into());
-            return None;
-        }
-    }
-    Some(found)
-}
-
-fn read_text(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<TextMatch> {
-    let text = table.required_string("text", "a text match", p)?;
-    let regex = match RegexBuilder::new(&text.value).multi_line(true).crlf(true).size_limit(4 << 20).build() {
-        Ok(regex) => regex,
-        Err(error) => {
-            bad_regex(&text, &error, p);
-            return None;
-        }
-    };
-    if regex.is_match(b"") {
-        p.at(
-            text.at,
-            "the expression matches the empty text and so every line",
-            Some("make at least one part of it obligatory".into()),
-        );
-        return None;
-    }
-    let zones = table.strings("zones", p).unwrap_or_default();
-    let zones = zones
-        .iter()
-        .filter_map(|z| {
-            one_of(z, "zone", [("code", Zone::Code), ("comment", Zone::Comment), ("string", Zone::String)], p)
-        })
-        .collect();
-    Some(TextMatch { regex, zones })
-}
-
-fn read_code(
-    table: &mut Table<'_, '_>,
-    languages: Option<&[&'static Language]>,
-    p: &mut Problems<'_>,
-) -> Option<CodeMatch> {
-    let code = table.required_string("code", "a code match", p)?;
-    let mut holes = Vec::new();
-    if let Some(named) = table.table("holes", p) {
-        for (name, mut hole) in named.entries(p) {
-            let good = |c: char| c.is_alphanumeric() || c == '_';
-            if !name.chars().all(good) {
-                p.at(
-                    hole.at,
-                    format!("`{name}` can't be a hole's name"),
-                    Some("use a name that the language would take as an identifier, such as CALL".into()),
-                );
-            }
-            let text = hole.string("text", p).and_then(|t| regex(&t, p));
-            let node = hole.string("node", p).and_then(|n| one_of(&n, "node class", Class::ALL, p));
-            let many = hole.flag("many", p).unwrap_or(false);
-            hole.finish(p);
-            holes.push(Hole { name, many, text, node });
-        }
-    }
-    let statement = table.flag("statement", p).unwrap_or(false);
-    let found = CodeMatch::new(code.value.clone(), holes, statement);
-    for language in languages.unwrap_or_default() {
-        if let Err(error) = found.pattern(language) {
-            let remedy = format!("a pattern is plain {} code; declare its gaps under `holes`", language.name);
-            p.inside(&code, error.offset, error.message.clone(), remedy);
-            return None;
-        }
-    }
-    Some(found)
-}
-
-fn read_measure(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<MeasureMatch> {
-    let measure = table.required_string("measure", "a measure match", p)?;
-    let measure = one_of(&measure, "measure", Measure::ALL, p);
-    let of = table.string("of", p).map_or(Some(Class::Function), |of| {
-        one_of(&of, "definition", [("function", Class::Function), ("class", Class::Class)], p)
-    });
-    let over = table.number("over", p);
-    if !table.has("over") {
-        p.at(table.at, "a measure match needs `over`", Some("give the most that is allowed".into()));
-    }
-    if of == Some(Class::Class) && matches!(measure, Some(Measure::Nesting | Measure::Branches | Measure::Parameters)) {
-        p.at(
-            table.at,
-            "only `lines` can be measured of a class",
-            Some("leave `of` out, so that functions are measured".into()),
-        );
-        return None;
-    }
-    Some(MeasureMatch { measure: measure?, of: of?, over: over?.value })
-}
-
-fn read_place(
-    table: &mut Table<'_, '_>,
-    languages: Option<&[&'static Language]>,
-    relation: Relation,
-    p: &mut Problems<'_>,
-) -> Option<What> {
-    if table.has("code") {
-        return read_code(table, languages, p).map(What::Code);
-    }
-    if let Some(node) = table.string("node", p) {
-        return one_of(&node, "node class", Class::ALL, p).map(What::Node);
-    }
-    if let Some(text) = table.string("text", p) {
-        if matches!(relation, Relation::EnclosedBy | Relation::NotEnclosedBy) {
-            p.at(
-                text.at,
-                "`text` can't be looked for around a match",
-                Some("name a `definition`, a `node` class or `code`, or look inside with `encloses`".into()),
-            );
-        }
-        return regex(&text, p).map(What::Text);
-    }
-    let class = table.required_string("definition", "a place without `code`, `node` or `text`", p)?;
-    let class = one_of(&class, "definition", [("function", Class::Function), ("class", Class::Class)], p)?;
-    let name = table.string("name", p).and_then(|n| regex(&n, p));
-    Some(What::Definition { class, name })
-}
-
-fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<&'static Language>> {
-    let at = table.at;
-    let names = table.strings("languages", p)?;
-    if names.is_empty() {
-        p.at(at, "`languages` is empty", Some("leave it out for all languages".into()));
-    }
-    let known = || crate::lang::NAMES.iter().map(|name| (*name, *name));
-    let names = names.iter().filter_map(|name| one_of(name, "language", known(), p));
-    // One that was left out of this build is a language in which nothing is found.
-    Some(names.filter_map(Language::by_name).collect())
-}
-
-fn globs(table: &mut Table<'_, '_>, key: &'static str, p: &mut Problems<'_>) -> Option<GlobSet> {
-    let list = table.strings(key, p)?;
-    let mut builder = GlobSetBuilder::new();
-    for glob in list {
-        match globset::GlobBuilder::new(&glob.value).literal_separator(true).build() {
-            Ok(glob) => _ = builder.add(glob as Glob),
-            Err(error) => p.at(
-                glob.at,
-                format!("`{}` is no path pattern: {}", glob.value, error.kind()),
-                Some("`*` stands for anything but `/`, `**` for any folders, `{a,b}` for either".into()),
-            ),
-        }
-    }
-    builder.build().ok()
-}
-
-fn regex(text: &At<String>, p: &mut Problems<'_>) -> Option<Regex> {
-    RegexBuilder::new(&text.value).size_limit(4 << 20).build().map_err(|error| bad_regex(text, &error, p)).ok()
-}
-
-fn bad_regex(text: &At<String>, error: &regex::Error, p: &mut Problems<'_>) {
-    let why = error.to_string();
-    let why = why.lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned();
-    p.at(text.at, format!("`{}` is no regular expression: {why}", text.value), None);
-}
-
-fn one_of<T>(
-    word: &At<String>,
-    what: &str,
-    known: impl IntoIterator<Item = (&'static str, T)>,
-    p: &mut Problems<'_>,
-) -> Option<T> {
-    let mut names = Vec::new();
-    for (name, value) in known {
-        if name == word.value {
-            return Some(value);
-        }
-        names.push(name);
-    }
-    p.at(word.at, format!("`{}` is no {what}", word.value), Some(nearest(&word.value, names)));
-    None
-}
-
 /// Placeholders of a message must be ones that the rule fills in.
-fn check_message(message: &At<String>, ways: &[Way], p: &mut Problems<'_>) {
+fn check_message(message: &At<String>, ways: &[Way], beyond: Option<&Beyond>, p: &mut Problems<'_>) {
     let mut known = vec!["match", "path"];
+    match beyond {
+        Some(Beyond::Link(link)) => known.extend(link.on.iter().map(String::as_str)),
+        Some(Beyond::Change(_)) => known.extend(["value", "limit", "commit"]),
+        Some(Beyond::Checker(_)) => known.extend(["message", "id"]),
+        None => {}
+    }
     for way in ways {
         match &way.matcher {
             Matcher::Code(code) => known.extend(code.holes.iter().map(|h| h.name.as_str())),
@@ -558,13 +272,15 @@ fn check_message(message: &At<String>, ways: &[Way], p: &mut Problems<'_>) {
                 let queries = way.languages.iter().filter_map(|l| tree.query(l).ok());
                 known.extend(queries.flat_map(|q| q.capture_names().iter().copied()));
             }
+            Matcher::Key(key) => known.extend(key.holes.iter().map(|h| h.name.as_str())),
             Matcher::Measure(_) => known.extend(["name", "value", "limit"]),
-            Matcher::Allowance(_) => known.push("name"),
-            Matcher::Text(_) | Matcher::CommentedCode => {}
+            Matcher::Names(_) | Matcher::Allowance(_) => known.push("name"),
+            Matcher::Text(text) => known.extend(text.regex.capture_names().flatten()),
+            Matcher::CommentedCode => {}
         }
     }
     for word in super::message::placeholders(&message.value) {
-        if !known.contains(&word) && !ways.is_empty() {
+        if !known.contains(&word) && !(ways.is_empty() && beyond.is_none()) {
             p.at(
                 message.at,
                 format!("nothing fills in `{{{word}}}` in the message"),

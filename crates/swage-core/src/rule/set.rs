@@ -8,12 +8,13 @@ use regex_syntax::hir::literal::{ExtractKind, Extractor};
 use sha2::{Digest, Sha256};
 use tree_sitter::{CaptureQuantifier, Query};
 
+use super::key::Step;
 use super::model::{Matcher, Place, Rule, TextMatch, Way, What};
 use super::pattern::{Pattern, PatternError, PatternNode};
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
-const ENGINE: u32 = 5;
+const ENGINE: u32 = 6;
 
 /// The rules of a run.
 #[derive(Debug)]
@@ -79,7 +80,7 @@ impl RuleSet {
 
     /// Which rules look at a file with this path.
     pub fn wanted(&self, path: &[u8]) -> Vec<bool> {
-        self.rules.iter().map(|r| r.wants_path(path)).collect()
+        self.rules.iter().map(|r| r.reads_path(path)).collect()
     }
 
     /// A fingerprint of the scanner and of the wanted rules for files of a language, as 32 bytes.
@@ -166,10 +167,25 @@ impl RuleSet {
                         marked &= measure.of == Class::Function;
                         Needs::Nothing
                     }
-                    (Matcher::CommentedCode, Some(_)) | (Matcher::Allowance(_), _) => Needs::Nothing,
-                    (Matcher::Code(_) | Matcher::Tree(_) | Matcher::Measure(_) | Matcher::CommentedCode, None) => {
-                        continue;
+                    (Matcher::Key(key), Some(l)) if !l.keyed.is_empty() => {
+                        let literal = |step: &Step| match step {
+                            Step::Key(text) if text.len() > 1 => Some(text.clone().into_bytes()),
+                            Step::Key(_) | Step::Hole(_) | Step::Any => None,
+                        };
+                        Needs::All(key.steps.iter().filter_map(literal).map(|w| word(&w, false)).collect())
                     }
+                    (Matcher::CommentedCode | Matcher::Names(_), Some(_)) | (Matcher::Allowance(_), _) => {
+                        Needs::Nothing
+                    }
+                    (
+                        Matcher::Code(_)
+                        | Matcher::Tree(_)
+                        | Matcher::Key(_)
+                        | Matcher::Measure(_)
+                        | Matcher::Names(_)
+                        | Matcher::CommentedCode,
+                        _,
+                    ) => continue,
                 };
                 kinds.iter().for_each(|kind| set.by_kind[usize::from(*kind)].push(index));
                 set.entries.push(Entry { rule: rule_at, way: way_at, needs, kinds, marked });

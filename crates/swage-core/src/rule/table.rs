@@ -66,6 +66,21 @@ impl<'t, 'i> Table<'t, 'i> {
         as_number(value, key, p)
     }
 
+    /// A number that needn't be whole.
+    pub fn fraction(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<f64> {
+        let value = self.get(key)?;
+        let text = match value.get_ref() {
+            DeValue::Float(number) => Some(number.as_str()),
+            DeValue::Integer(number) => Some(number.as_str()),
+            _ => None,
+        };
+        let number = text.and_then(|t| t.parse().ok()).filter(|n: &f64| n.is_finite() && *n >= 0.0);
+        if number.is_none() {
+            wrong_type(value, key, "a number, 0 or more", value.get_ref(), p);
+        }
+        number
+    }
+
     pub fn numbers(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Vec<u64>> {
         let value = self.get(key)?;
         match value.get_ref() {

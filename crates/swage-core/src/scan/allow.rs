@@ -8,9 +8,9 @@ use std::ops::Range;
 use tree_sitter::Tree;
 
 use super::walk::ancestors;
-use super::{Hit, Lines};
+use super::{Fact, Hit, Lines};
 use crate::lang::{Class, Language};
-use crate::rule::AllowanceFault;
+use crate::rule::{AllowanceFault, RuleSet};
 
 const MARK: &[u8] = b"swage: allow";
 
@@ -86,10 +86,20 @@ fn covered(source: &[u8], at: usize) -> [u32; 2] {
     [own, own + 1 + skipped as u32]
 }
 
-/// Marks the hits that are allowed.
-pub(super) fn apply(allowances: &mut [Allowance], hits: &mut [Hit]) {
+/// Marks the hits that are allowed. Whether a fact's allowance is of use shows only where facts meet, and that of an
+/// outside program's finding where that is placed, so those count as used.
+pub(super) fn apply(allowances: &mut [Allowance], hits: &mut [Hit], facts: &mut [Fact], rules: &RuleSet) {
     for allowance in allowances {
         let Some(reason) = &allowance.reason else { continue };
+        if rules.get(&allowance.rule).is_some_and(|rule| rule.checker().is_some()) {
+            allowance.used = true;
+        }
+        for fact in facts.iter_mut() {
+            if fact.rule == allowance.rule && allowance.lines.contains(&fact.span.start_line) {
+                fact.allowed = Some(reason.clone());
+                allowance.used = true;
+            }
+        }
         let covers = |h: &&mut Hit| {
             h.allowed.is_none() && h.rule == allowance.rule && allowance.lines.contains(&h.span.start_line)
         };
@@ -112,7 +122,7 @@ impl Allowance {
     /// A hit of a rule that looks for faulty allowances.
     pub fn hit(&self, rule: &crate::rule::Rule, source: &[u8], lines: &Lines<'_>) -> Hit {
         let text = &source[self.range.clone()];
-        let message = crate::rule::fill(&rule.message, |gap| match gap {
+        let message = rule.say(|gap| match gap {
             "name" => Some(self.rule.clone()),
             "match" => Some(String::from_utf8_lossy(text).into_owned()),
             _ => None,

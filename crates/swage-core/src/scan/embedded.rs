@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Tree};
 
-use super::{FileScan, Hit};
+use super::{Fact, FileScan, Hit, Span};
 use crate::lang::{Language, Told};
 
 /// How deep code may be embedded in embedded code.
@@ -81,13 +81,18 @@ fn is_margin(byte: &u8) -> bool {
 }
 
 impl Part {
-    /// Takes the part's hits into those of the file around it, each place of a rule once.
-    pub fn merge(&self, inner: FileScan, into: &mut Vec<Hit>) {
+    /// Takes the part's hits and facts into those of the file around it, each place of a rule once.
+    pub fn merge(&self, inner: FileScan, into: &mut Vec<Hit>, facts: &mut Vec<Fact>) {
         let column = |line: u32, column: u32| column + if line == 1 { self.columns.0 } else { self.columns.1 };
+        let shift = |s: Span| Span {
+            start_line: s.start_line + self.line,
+            start_column: column(s.start_line, s.start_column),
+            end_line: s.end_line + self.line,
+            end_column: column(s.end_line, s.end_column),
+        };
+        facts.extend(inner.facts.into_iter().map(|fact| Fact { span: shift(fact.span), ..fact }));
         for mut hit in inner.hits {
-            let s = &mut hit.span;
-            (s.start_column, s.end_column) = (column(s.start_line, s.start_column), column(s.end_line, s.end_column));
-            (s.start_line, s.end_line) = (s.start_line + self.line, s.end_line + self.line);
+            hit.span = shift(hit.span);
             match into.iter_mut().find(|other| other.rule == hit.rule && other.span == hit.span) {
                 Some(other) => other.allowed = other.allowed.take().or(hit.allowed),
                 None => into.push(hit),

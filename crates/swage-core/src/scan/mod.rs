@@ -7,6 +7,8 @@
 mod allow;
 mod comments;
 mod embedded;
+mod forms;
+mod keys;
 mod lines;
 mod matcher;
 mod measure;
@@ -18,6 +20,7 @@ use std::ops::Range;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
+pub(crate) use keys::Keyed;
 pub use lines::Lines;
 pub use trial::{Miss, Trial, TrialMatch, try_pattern};
 
@@ -36,6 +39,21 @@ pub struct Span {
     pub end_line: u32,
     /// Column behind the end.
     pub end_column: u32,
+}
+
+impl Span {
+    /// Stands for the whole file, for hits that no line can be named for.
+    pub const WHOLE_FILE: Span = Span { start_line: 0, start_column: 0, end_line: 0, end_column: 0 };
+
+    /// The span, unless it stands for the whole file.
+    pub fn lines(self) -> Option<Self> {
+        (self.start_line > 0).then_some(self)
+    }
+
+    /// The line that it begins in, counted from 0, unless it stands for the whole file.
+    pub fn first_index(self) -> Option<u32> {
+        self.start_line.checked_sub(1)
+    }
 }
 
 /// A measured figure and its limit.
@@ -68,11 +86,40 @@ pub struct Hit {
     pub figure: Option<Figure>,
     /// Why a comment beside it lets it be.
     pub allowed: Option<String>,
+    /// Other places that it is about.
+    pub related: Vec<Elsewhere>,
+    /// What it found is never shown whole.
+    pub secret: bool,
+}
+
+/// A place that a hit is about besides its own.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Elsewhere {
+    /// The file.
+    pub path: Vec<u8>,
+    /// Whether it is a place before the change.
+    pub before: bool,
+    /// Where it is.
+    pub span: Span,
+    /// What it has to do with the hit.
+    pub message: String,
 }
 
 impl Hit {
+    /// The digest of the text that may be shown: a short secret could be guessed from its own.
+    pub fn shown_digest(&self) -> u64 {
+        if self.secret { short_digest(&[self.rule.as_bytes()]) } else { self.folded }
+    }
+
     /// A hit of a rule on this text.
-    fn new(rule: &Rule, message: String, span: Span, scope: String, text: &[u8], figure: Option<Figure>) -> Self {
+    pub(crate) fn new(
+        rule: &Rule,
+        message: String,
+        span: Span,
+        scope: String,
+        text: &[u8],
+        figure: Option<Figure>,
+    ) -> Self {
         let folded: Vec<u8> = text.iter().copied().filter(|b| !b.is_ascii_whitespace()).collect();
         Self {
             rule: rule.id.clone(),
@@ -84,7 +131,39 @@ impl Hit {
             folded: short_digest(&[&folded]),
             figure,
             allowed: None,
+            related: Vec::new(),
+            secret: rule.secret,
         }
+    }
+}
+
+/// Something that a rule collects from a file, to be held against facts of this and other files.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Fact {
+    /// The rule's id.
+    pub rule: String,
+    /// The collection of the rule's link that it belongs to, by index.
+    pub collection: usize,
+    /// What each hole took.
+    pub holes: Vec<(String, String)>,
+    /// Where it stands.
+    pub span: Span,
+    /// The names of the definitions around it, outermost first, joined with dots.
+    pub scope: String,
+    /// The matched text, on one line and cut to a readable length.
+    pub text: String,
+    /// Digest of the matched text, byte for byte.
+    pub exact: u64,
+    /// Digest of the matched text without its white space.
+    pub folded: u64,
+    /// Why a comment beside it lets it be.
+    pub allowed: Option<String>,
+}
+
+impl Fact {
+    /// What a hole took.
+    pub fn hole(&self, name: &str) -> Option<&str> {
+        self.holes.iter().find(|(hole, _)| hole == name).map(|(_, text)| text.as_str())
     }
 }
 
@@ -106,11 +185,14 @@ pub struct FileScan {
     pub status: Status,
     /// Its hits in the order of their places.
     pub hits: Vec<Hit>,
+    /// Its facts in the order of their places.
+    pub facts: Vec<Fact>,
 }
 
 impl FileScan {
-    fn without_hits(status: Status) -> Self {
-        Self { status, hits: Vec::new() }
+    /// Nothing was found, for this reason.
+    pub fn without_hits(status: Status) -> Self {
+        Self { status, hits: Vec::new(), facts: Vec::new() }
     }
 }
 
@@ -176,7 +258,12 @@ fn nested(
                 tree_wanted |= !found.is_empty() && language.is_some();
                 run.text.extend(found.into_iter().map(|range| (index, range)));
             }
-            Matcher::Code(_) | Matcher::Tree(_) | Matcher::Measure(_) | Matcher::CommentedCode => tree_wanted = true,
+            Matcher::Code(_)
+            | Matcher::Tree(_)
+            | Matcher::Measure(_)
+            | Matcher::Key(_)
+            | Matcher::Names(_)
+            | Matcher::CommentedCode => tree_wanted = true,
             Matcher::Allowance(_) => {}
         }
     }
@@ -190,9 +277,9 @@ fn nested(
         return FileScan::without_hits(Status::NotExamined(why));
     }
     let mut status = if own { Status::Examined } else { Status::NotWanted };
-    let mut hits = run.hits();
+    let (mut hits, mut facts) = run.hits();
     if !allowances.is_empty() {
-        allow::apply(&mut allowances, &mut hits);
+        allow::apply(&mut allowances, &mut hits, &mut facts, rules);
         let lines = Lines::new(content);
         for &index in &possible {
             let rule = &rules.rules()[set.entries[index as usize].rule];
@@ -208,10 +295,21 @@ fn nested(
             Status::Examined => status = Status::Examined,
             Status::NotWanted => {}
         }
-        part.merge(inner, &mut hits);
+        part.merge(inner, &mut hits, &mut facts);
     }
     hits.sort_by_key(|h| h.span);
-    FileScan { status, hits }
+    facts.sort_by_key(|f| f.span);
+    FileScan { status, hits, facts }
+}
+
+/// Gives hits that were found elsewhere what the file says of their places: the definitions around them, and the
+/// comments that let them be.
+pub(crate) fn settle(content: &[u8], language: Option<&'static Language>, hits: &mut [Hit]) {
+    let Some((scopes, mut allowances)) = walk::surroundings(content, language, hits.iter().map(|h| h.span)) else {
+        return;
+    };
+    hits.iter_mut().zip(scopes).for_each(|(hit, scope)| hit.scope = scope);
+    allow::apply(&mut allowances, hits, &mut [], &RuleSet::new(Vec::new()));
 }
 
 /// Where the words of a file's rules stand in it.

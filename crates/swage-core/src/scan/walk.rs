@@ -9,10 +9,11 @@ use super::embedded::{self, Part};
 use super::lines::Lines;
 use super::matcher::{Bindings, Given, Matching};
 use super::measure::{Counting, Frame};
-use super::{Figure, Hit, Words, allow, comments, measure};
+use super::{Fact, Figure, Hit, Span, Words, allow, comments, forms, keys, measure};
 use crate::lang::{Language, interest};
 use crate::rule::{
-    Filter, LanguageSet, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSet, Way, What, Zone, fill,
+    Filter, Hole, KeyMatch, LanguageSet, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSet, TextMatch,
+    Way, What, Zone, shorten,
 };
 
 /// A match before its place is put into words.
@@ -22,6 +23,8 @@ struct Found {
     message: String,
     scope: String,
     figure: Option<Figure>,
+    /// The collection that takes it, and what its holes took.
+    fact: Option<(usize, Vec<(String, String)>)>,
 }
 
 /// The work on one file.
@@ -72,8 +75,8 @@ impl<'a> Run<'a> {
     pub fn find(&mut self, set: &LanguageSet, possible: &[u32], words: &Words) {
         let Some(tree) = self.tree.take() else {
             for (entry, range) in std::mem::take(&mut self.text) {
-                let rule = set.entries[entry as usize].rule;
-                self.add_text(rule, range, String::new());
+                let entry = &set.entries[entry as usize];
+                self.add_text(entry.rule, entry.way, range);
             }
             return;
         };
@@ -100,7 +103,10 @@ impl<'a> Run<'a> {
         }
         let needs_mark = |entry: &u32| {
             set.entries[*entry as usize].marked
-                || matches!(walk.way(*entry).matcher, Matcher::Text(_) | Matcher::Tree(_) | Matcher::Allowance(_))
+                || matches!(
+                    walk.way(*entry).matcher,
+                    Matcher::Text(_) | Matcher::Tree(_) | Matcher::Key(_) | Matcher::Names(_) | Matcher::Allowance(_)
+                )
         };
         let marks = (set.words.is_some() && possible.iter().all(needs_mark)).then(|| {
             let mut marks = words.marks.clone();
@@ -171,36 +177,75 @@ impl<'a> Run<'a> {
         for (entry, range) in std::mem::take(&mut self.text) {
             let way = walk.way(entry);
             let Matcher::Text(text) = &way.matcher else { continue };
-            if !text.zones.is_empty() && !text.zones.contains(&zone_of(&zones, range.start)) {
+            let Some(place) = place_of(text, self.source, &range) else { continue };
+            if !text.zones.is_empty() && !text.zones.contains(&zone_of(&zones, place.start)) {
                 continue;
             }
-            let node = root.descendant_for_byte_range(range.start, range.end).unwrap_or(root);
+            let node = root.descendant_for_byte_range(place.start, place.end).unwrap_or(root);
             if walk.passes(way, node, &[]) {
-                found.push(walk.plain(entry, range, node));
+                let groups = groups(text, self.source, &range);
+                found.push(walk.named(entry, place, node, groups));
+            }
+        }
+        let keyed: Vec<(u32, &KeyMatch)> = possible
+            .iter()
+            .filter_map(|&e| if let Matcher::Key(key) = &walk.way(e).matcher { Some((e, key)) } else { None })
+            .collect();
+        if !keyed.is_empty() {
+            let matches: Vec<&KeyMatch> = keyed.iter().map(|(_, key)| *key).collect();
+            for (index, taken) in keys::find(self.source, language, &tree, &matches) {
+                let (entry, key) = keyed[index];
+                let node = root.descendant_for_byte_range(taken.range.start, taken.range.end).unwrap_or(root);
+                if walk.passes(walk.way(entry), node, &[]) {
+                    found.push(walk.named(entry, taken.range, node, texts(self.source, &key.holes, &taken.holes)));
+                }
             }
         }
         self.found.append(&mut found);
     }
 
-    fn add_text(&mut self, rule: usize, range: Range<usize>, scope: String) {
-        let message = fill_plain(&self.rules.rules()[rule], self.source, &range);
-        self.found.push(Found { rule, range, message, scope, figure: None });
+    fn add_text(&mut self, rule: usize, way: usize, range: Range<usize>) {
+        let own = &self.rules.rules()[rule];
+        let way = &own.ways[way];
+        let Matcher::Text(text) = &way.matcher else { return };
+        let groups = groups(text, self.source, &range);
+        let Some(range) = place_of(text, self.source, &range) else { return };
+        let message = fill_named(own, self.source, &range, &groups);
+        let fact = way.collection.map(|collection| (collection, groups));
+        self.found.push(Found { rule, range, message, scope: String::new(), figure: None, fact });
     }
 
-    /// The hits, in order, each place of a rule once.
-    pub fn hits(mut self) -> Vec<Hit> {
+    /// The hits and the facts, in order, each place of a rule once.
+    pub fn hits(mut self) -> (Vec<Hit>, Vec<Fact>) {
+        let (mut hits, mut facts) = (Vec::new(), Vec::new());
         if self.found.is_empty() {
-            return Vec::new();
+            return (hits, facts);
         }
-        self.found.sort_by_key(|f| (f.range.start, f.range.end, f.rule));
-        self.found.dedup_by(|a, b| a.rule == b.rule && a.range == b.range);
+        self.found.sort_by(|a, b| {
+            (a.range.start, a.range.end, a.rule, &a.fact).cmp(&(b.range.start, b.range.end, b.rule, &b.fact))
+        });
+        self.found.dedup_by(|a, b| a.rule == b.rule && a.range == b.range && a.fact == b.fact);
         let lines = Lines::new(self.source);
-        let hit = |f: Found| {
+        let is_secret = |f: &&Found| self.rules.rules()[f.rule].secret;
+        let secrets: Vec<Range<usize>> = self.found.iter().filter(is_secret).map(|f| f.range.clone()).collect();
+        for mut f in std::mem::take(&mut self.found) {
+            let overlaps = |s: &Range<usize>| s.start < f.range.end && f.range.start < s.end;
+            if !self.rules.rules()[f.rule].secret && secrets.iter().any(overlaps) {
+                // Another rule's message must not tell the secret either.
+                f.message = self.rules.rules()[f.rule].say(|_| Some("(hidden)".to_owned()));
+            }
             let rule = &self.rules.rules()[f.rule];
             let text = &self.source[f.range.clone()];
-            Hit::new(rule, f.message, lines.span(f.range), f.scope, text, f.figure)
-        };
-        std::mem::take(&mut self.found).into_iter().map(hit).collect()
+            let hit = Hit::new(rule, f.message, lines.span(f.range.clone()), f.scope, text, f.figure);
+            let Some((collection, holes)) = f.fact else {
+                hits.push(hit);
+                continue;
+            };
+            let Hit { rule, span, scope, exact, folded, .. } = hit;
+            let text = shorten(&String::from_utf8_lossy(text));
+            facts.push(Fact { rule, collection, holes, span, scope, text, exact, folded, allowed: None });
+        }
+        (hits, facts)
     }
 }
 
@@ -235,6 +280,38 @@ pub(super) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, 
         }
         tree.ok_or_else(|| format!("parsing it as {} takes more than the allowed {budget} steps", language.name))
     })
+}
+
+/// The names of the definitions around places of a file, and the comments in it that let findings be; `None` when it
+/// can't be parsed.
+pub(super) fn surroundings(
+    source: &[u8],
+    language: Option<&'static Language>,
+    spans: impl Iterator<Item = Span>,
+) -> Option<(Vec<String>, Vec<allow::Allowance>)> {
+    let tree = language.map(|language| parse(source, language)).transpose().ok()?;
+    let allowances = allow::find(source, language, tree.as_ref());
+    let lines = Lines::new(source);
+    let scope = |span: Span| {
+        let (language, root) = (language?, tree.as_ref()?.root_node());
+        let row = span.first_index()? as usize;
+        let text = lines.get(row);
+        let indent = text.len() - text.trim_ascii_start().len();
+        let column = (span.start_column as usize - 1).max(indent).min(text.len());
+        let point = tree_sitter::Point::new(row, column);
+        let node = root.descendant_for_point_range(point, point)?;
+        Some(scope_of(language, source, root, node))
+    };
+    Some((spans.map(|span| scope(span).unwrap_or_default()).collect(), allowances))
+}
+
+/// The names of the definitions around and with a node, outermost first.
+fn scope_of(language: &Language, source: &[u8], root: Node<'_>, node: Node<'_>) -> String {
+    let tables = language.tables();
+    let around = ancestors(root, node);
+    let definitions = around.into_iter().chain([node]).filter(|n| tables.is_definition(n.kind_id()));
+    let names: Vec<&str> = definitions.filter_map(|n| language.definition_name(n, source)).collect();
+    names.join(".")
 }
 
 /// The zone at a byte offset; `zones` are in the order of their starts, inner behind outer.
@@ -354,13 +431,19 @@ impl Walk<'_> {
                     }
                 }
                 let message = self.message(entry, &range, &code.holes, &bound);
-                Some(Found { message, ..self.plain(entry, range, node) })
+                let fact = way.collection.map(|c| (c, texts(self.source, &code.holes, &bound)));
+                Some(Found { message, fact, ..self.plain(entry, range, node) })
             }
             Matcher::Measure(m) => {
                 let value = measure::at_once(m.measure, node, self.source, self.language)?;
                 self.over(entry, m, node, value)
             }
-            Matcher::Text(_) | Matcher::Tree(_) | Matcher::CommentedCode | Matcher::Allowance(_) => None,
+            Matcher::Text(_)
+            | Matcher::Tree(_)
+            | Matcher::Key(_)
+            | Matcher::Names(_)
+            | Matcher::CommentedCode
+            | Matcher::Allowance(_) => None,
         }
     }
 
@@ -390,11 +473,19 @@ impl Walk<'_> {
                 .collect();
             if self.passes(self.way(entry), named("whole").unwrap_or(node), &given) {
                 let text = |node: Node<'_>| String::from_utf8_lossy(&self.source[node.byte_range()]).into_owned();
-                let message = fill(&self.rule(entry).message, |gap| match gap {
+                let message = self.rule(entry).say(|gap| match gap {
                     "match" => Some(text(node)),
                     name => named(name).map(text).or_else(|| names.contains(&name).then(String::new)),
                 });
-                found.push(Found { message, ..self.plain(entry, node.byte_range(), node) });
+                let fact = self.way(entry).collection.map(|collection| {
+                    let taken = m.captures().iter();
+                    let holes = taken.map(|c| {
+                        let text = String::from_utf8_lossy(&self.source[c.node.byte_range()]).into_owned();
+                        (names[c.index as usize].to_owned(), text)
+                    });
+                    (collection, holes.collect())
+                });
+                found.push(Found { message, fact, ..self.plain(entry, node.byte_range(), node) });
             }
         }
         (found, !cursor.did_exceed_match_limit())
@@ -404,9 +495,13 @@ impl Walk<'_> {
     fn counted(&self, entry: u32, frame: &Frame<'_>) -> Option<Found> {
         match &self.way(entry).matcher {
             Matcher::Measure(m) => self.over(entry, m, frame.node, frame.figure(m.measure)?),
-            Matcher::Code(_) | Matcher::Text(_) | Matcher::Tree(_) | Matcher::CommentedCode | Matcher::Allowance(_) => {
-                None
-            }
+            Matcher::Code(_)
+            | Matcher::Text(_)
+            | Matcher::Tree(_)
+            | Matcher::Key(_)
+            | Matcher::Names(_)
+            | Matcher::CommentedCode
+            | Matcher::Allowance(_) => None,
         }
     }
 
@@ -428,7 +523,7 @@ impl Walk<'_> {
             },
             |n| n.byte_range(),
         );
-        let message = fill(&self.rule(entry).message, |gap| match gap {
+        let message = self.rule(entry).say(|gap| match gap {
             "name" => Some(name.unwrap_or("(anonymous)").to_owned()),
             "value" => Some(value.to_string()),
             "limit" => Some(m.over.to_string()),
@@ -442,17 +537,26 @@ impl Walk<'_> {
             message,
             scope,
             figure: Some(Figure { value, limit: m.over }),
+            fact: None,
         })
     }
 
     fn plain(&self, entry: u32, range: Range<usize>, node: Node<'_>) -> Found {
         let message = fill_plain(self.rule(entry), self.source, &range);
-        Found { rule: self.set.entries[entry as usize].rule, message, scope: self.scope(node), range, figure: None }
+        let rule = self.set.entries[entry as usize].rule;
+        Found { rule, message, scope: self.scope(node), range, figure: None, fact: None }
     }
 
-    fn message(&self, entry: u32, range: &Range<usize>, holes: &[crate::rule::Hole], bound: &Bindings) -> String {
+    /// What has named texts: a hit whose message tells them, or a fact.
+    fn named(&self, entry: u32, range: Range<usize>, node: Node<'_>, texts: Vec<(String, String)>) -> Found {
+        let message = fill_named(self.rule(entry), self.source, &range, &texts);
+        let fact = self.way(entry).collection.map(|collection| (collection, texts));
+        Found { message, fact, ..self.plain(entry, range, node) }
+    }
+
+    fn message(&self, entry: u32, range: &Range<usize>, holes: &[Hole], bound: &Bindings) -> String {
         let text = |range: &Range<usize>| String::from_utf8_lossy(&self.source[range.clone()]).into_owned();
-        fill(&self.rule(entry).message, |gap| match gap {
+        self.rule(entry).say(|gap| match gap {
             "match" => Some(text(range)),
             name => {
                 let index = holes.iter().position(|h| h.name == name)?;
@@ -463,11 +567,7 @@ impl Walk<'_> {
 
     /// The names of the definitions around and with a node, outermost first.
     fn scope(&self, node: Node<'_>) -> String {
-        let tables = self.language.tables();
-        let around = ancestors(self.root, node);
-        let definitions = around.into_iter().chain([node]).filter(|n| tables.is_definition(n.kind_id()));
-        let names: Vec<&str> = definitions.filter_map(|n| self.language.definition_name(n, self.source)).collect();
-        names.join(".")
+        scope_of(self.language, self.source, self.root, node)
     }
 
     /// Whether all filters of a way let a match at this node through.
@@ -544,6 +644,40 @@ impl Walk<'_> {
     }
 }
 
+/// What the named groups of an expression take in a match.
+fn groups(text: &TextMatch, source: &[u8], range: &Range<usize>) -> Vec<(String, String)> {
+    if text.regex.captures_len() == 1 {
+        return Vec::new();
+    }
+    let Some(found) = text.regex.captures_at(source, range.start) else { return Vec::new() };
+    let names = text.regex.capture_names().flatten();
+    let named = names.filter_map(|name| Some((name, found.name(name)?)));
+    named.map(|(name, m)| (name.to_owned(), String::from_utf8_lossy(m.as_bytes()).into_owned())).collect()
+}
+
+/// The place of a match: its group `here`, or all of it; `None` when that isn't of the form that it must have.
+fn place_of(text: &TextMatch, source: &[u8], range: &Range<usize>) -> Option<Range<usize>> {
+    let named = text.regex.captures_len() > 1 && text.regex.capture_names().flatten().any(|name| name == "here");
+    let here = named.then(|| text.regex.captures_at(source, range.start)?.name("here").map(|m| m.range()));
+    let place = here.flatten().unwrap_or_else(|| range.clone());
+    let found = &source[place.clone()];
+    let random = text.least_entropy.is_none_or(|least| forms::entropy(found) >= least);
+    (random && text.form.is_none_or(|form| forms::is_of(form, found))).then_some(place)
+}
+
+/// What holes took, as texts.
+fn texts(source: &[u8], holes: &[Hole], taken: &[Option<Range<usize>>]) -> Vec<(String, String)> {
+    let taken = holes.iter().zip(taken).filter_map(|(hole, range)| Some((hole, source.get(range.clone()?)?)));
+    taken.map(|(hole, text)| (hole.name.clone(), String::from_utf8_lossy(text).into_owned())).collect()
+}
+
+fn fill_named(rule: &Rule, source: &[u8], range: &Range<usize>, texts: &[(String, String)]) -> String {
+    rule.say(|gap| match gap {
+        "match" => Some(String::from_utf8_lossy(&source[range.clone()]).into_owned()),
+        name => texts.iter().find(|(hole, _)| hole == name).map(|(_, text)| text.clone()),
+    })
+}
+
 fn fill_plain(rule: &Rule, source: &[u8], range: &Range<usize>) -> String {
-    fill(&rule.message, |gap| (gap == "match").then(|| String::from_utf8_lossy(&source[range.clone()]).into_owned()))
+    rule.say(|gap| (gap == "match").then(|| String::from_utf8_lossy(&source[range.clone()]).into_owned()))
 }

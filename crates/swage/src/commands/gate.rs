@@ -8,11 +8,12 @@ use swage_core::review::Review;
 use swage_git::{Head, Repository, Target};
 use swage_store::Store;
 
+use crate::checkers::Outside;
 use crate::cli::GateArgs;
 use crate::configuration::Configuration;
 use crate::failure::{Failure, SAYS_NO, UNFINISHED};
 use crate::output::{Document, Purpose};
-use crate::source::{Place, gate_sides};
+use crate::source::{Offer, Place, gate_sides};
 
 pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
@@ -24,7 +25,9 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let sides = gate_sides(repository, &args.change)?;
     let configuration = Configuration::of_target(repository, &sides.0)?;
     let store = super::cache(Some(repository), args.no_cache);
-    let (review, verdict) = judge(repository, sides, &configuration, store.as_ref())?;
+    let outside = Outside { trusted: Some(&configuration), given: &args.outside.results };
+    let offer = Offer::of(&args.change)?;
+    let (review, verdict) = judge(repository, sides, &offer, &configuration, store.as_ref(), &outside)?;
     args.output.write(&Document {
         purpose: Purpose::Gate,
         review: &review,
@@ -42,8 +45,10 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
 pub fn judge(
     repository: &Repository,
     (target, head, description): (Target, Head, String),
+    offer: &Offer,
     configuration: &Configuration,
     store: Option<&Store>,
+    outside: &Outside<'_>,
 ) -> Result<(Review, Verdict), Failure> {
     let merge = repository.merge(&target, &head)?;
     let review = merge.change.with(|change, contents| {
@@ -54,8 +59,9 @@ pub fn judge(
             description,
             ..change
         };
-        super::examine_change(&change, contents, configuration, store)
-    })?;
+        let change = offer.on(change, repository, &target.tip, merge.head.as_deref());
+        super::examine_change(&change, contents, configuration, store, outside)
+    })??;
     let verdict = decide(&review, &configuration.config.policy, &merge.conflicts);
     Ok((review, verdict))
 }

@@ -18,6 +18,7 @@ use swage_core::review::{Examination, Review, examine};
 use swage_git::Repository;
 use swage_store::Store;
 
+use crate::checkers::Outside;
 use crate::cli::{Cli, Command, HostCommand};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
@@ -58,14 +59,21 @@ pub fn examine_change(
     contents: &dyn Contents,
     configuration: &Configuration,
     store: Option<&Store>,
-) -> Review {
+    outside: &Outside<'_>,
+) -> Result<Review, Failure> {
+    let reports = outside.of_change(change, contents, &configuration.rules)?;
     let bar = progress::bar(change.files.len());
     let cache: &dyn Cache = match store {
         Some(store) => store,
         None => &NoCache,
     };
-    let with =
-        Examination { rules: &configuration.rules, limits: &configuration.config.limits, cache, done: &|| bar.inc(1) };
+    let with = Examination {
+        rules: &configuration.rules,
+        limits: &configuration.config.limits,
+        cache,
+        reports: &reports,
+        done: &|| bar.inc(1),
+    };
     let mut review = examine(change, contents, &with);
     bar.finish_and_clear();
     if let Some(store) = store {
@@ -74,7 +82,7 @@ pub fn examine_change(
     review.rules_from.clone_from(&configuration.from);
     review.notes.extend(configuration.notes.iter().cloned());
     note_rule_changes(&mut review);
-    review
+    Ok(review)
 }
 
 /// A change to the rules themselves is pointed out: it counts only once it is merged.

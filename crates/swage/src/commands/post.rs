@@ -6,16 +6,17 @@ use std::process::ExitCode;
 use swage_core::baseline::State;
 use swage_core::change::Change;
 use swage_core::gate::Verdict;
-use swage_core::review::{Finding, Marker, Review, Side};
+use swage_core::review::{Anchor as ReviewAnchor, Finding, Marker, Review, Side};
 use swage_git::{DiffSource, Head, Repository, Target};
-use swage_host::{Anchor, Client, CodeLine, HostError, NewProposal, Posted, Report, ReportedFinding};
+use swage_host::{Anchor, Client, CodeLine, HostError, NewProposal, Posted, Related, Report, ReportedFinding};
 use swage_store::Store;
 
+use crate::checkers::Outside;
 use crate::cli::{ChangeArgs, PostArgs};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::output::print;
-use crate::source::{Place, gate_sides};
+use crate::source::{Offer, Place, gate_sides};
 
 /// The name under which Swage's threads stand on a host.
 const REPORTER: &str = "swage";
@@ -34,9 +35,16 @@ pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
     let commit = commit.clone();
     let configuration = Configuration::of_target(repository, &target)?;
     let store = super::cache(Some(repository), args.no_cache);
-    let review = review(repository, &target, &commit, &configuration, store.as_ref())?;
+    let outside = Outside { trusted: Some(&configuration), given: &args.outside.results };
+    let mut offer = Offer::of(&args.change)?;
+    if offer.title.is_none() {
+        // What isn't open yet has the title that it will be opened with.
+        let there = || client.proposal(args.proposal).ok().map(|p| p.title);
+        offer.title = args.open.clone().or_else(there);
+    }
+    let review = review(repository, &target, &commit, &offer, &configuration, store.as_ref(), &outside)?;
     let sides = (target.clone(), head, description);
-    let (_, verdict) = super::judge(repository, sides, &configuration, store.as_ref())?;
+    let (_, verdict) = super::judge(repository, sides, &offer, &configuration, store.as_ref(), &outside)?;
     let report = report(&review, &verdict, &target);
     if let Some(title) = &args.open {
         client
@@ -53,16 +61,19 @@ fn review(
     repository: &Repository,
     target: &Target,
     head: &str,
+    offer: &Offer,
     configuration: &Configuration,
     store: Option<&Store>,
+    outside: &Outside<'_>,
 ) -> Result<Review, Failure> {
     let base = repository.merge_base(&target.tip, head)?;
     let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.to_owned() })?;
     Ok(diff.with(|change, contents| {
+        let change = offer.on(change, repository, &base, Some(head));
         let change =
             Change { base: Some(base), head: Some(head.to_owned()), target: Some(target.tip.clone()), ..change };
-        super::examine_change(&change, contents, configuration, store)
-    })?)
+        super::examine_change(&change, contents, configuration, store, outside)
+    })??)
 }
 
 fn failed(error: HostError) -> Failure {
@@ -111,7 +122,6 @@ fn report(review: &Review, verdict: &Verdict, target: &Target) -> Report {
 }
 
 fn reported(f: &Finding, review: &Review) -> ReportedFinding {
-    let span = f.anchor.span;
     let code = f.excerpt.iter().map(|line| CodeLine {
         marker: match line.marker {
             Marker::Same => "same",
@@ -128,16 +138,22 @@ fn reported(f: &Finding, review: &Review) -> ReportedFinding {
         severity: f.severity.word().to_owned(),
         message: f.message.clone(),
         help: review.rule(&f.rule).and_then(|r| r.help.clone()),
-        anchor: Anchor {
-            path: f.anchor.path.text.clone(),
-            path_encoded: f.anchor.path.encoded,
-            side: if f.anchor.side == Side::Old { "old" } else { "new" }.to_owned(),
-            start_line: span.start_line,
-            start_column: span.start_column,
-            end_line: span.end_line,
-            end_column: span.end_column,
-        },
+        anchor: f.anchor.as_ref().map(anchor),
+        related: f.related.iter().map(|r| Related { anchor: anchor(&r.anchor), message: r.message.clone() }).collect(),
+        advice: f.advice,
         code: code.collect(),
+    }
+}
+
+fn anchor(a: &ReviewAnchor) -> Anchor {
+    Anchor {
+        path: a.path.text.clone(),
+        path_encoded: a.path.encoded,
+        side: if a.side == Side::Old { "old" } else { "new" }.to_owned(),
+        start_line: a.span.map(|s| s.start_line),
+        start_column: a.span.map(|s| s.start_column),
+        end_line: a.span.map(|s| s.end_line),
+        end_column: a.span.map(|s| s.end_column),
     }
 }
 

@@ -2,6 +2,7 @@
 
 use std::process::ExitCode;
 
+use crate::checkers::Outside;
 use crate::cli::ReviewArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
@@ -12,11 +13,12 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
     let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
     let store = super::cache(place.repository.as_ref(), args.no_cache);
-    let target = configuration.config.target.as_deref();
-    let (mut review, notes) =
-        with_change(&place, &args.change, target, configuration.config.limits.patch_size, |change, contents| {
-            super::examine_change(&change, contents, &configuration, store.as_ref())
-        })?;
+    let trusted = Configuration::of_trusted(place.repository.as_ref(), args.change.target.as_deref(), &configuration);
+    let outside = Outside { trusted: trusted.as_ref(), given: &args.outside.results };
+    let (review, notes) = with_change(&place, &args.change, &configuration.config, |change, contents| {
+        super::examine_change(&change, contents, &configuration, store.as_ref(), &outside)
+    })?;
+    let mut review = review?;
     review.notes.extend(notes);
     args.output.write(&Document { purpose: Purpose::Review, review: &review, verdict: None, show_all: args.all })?;
     Ok(ExitCode::SUCCESS)

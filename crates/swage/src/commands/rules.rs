@@ -5,9 +5,9 @@ mod trial;
 use std::fmt::Write;
 use std::process::ExitCode;
 
-use swage_core::lang::{Class, LANGUAGES, Language};
-use swage_core::rule::{Rule, RuleSet};
-use swage_core::scan::scan;
+use swage_core::lang::{Class, LANGUAGES};
+use swage_core::review::{Tried, try_example};
+use swage_core::rule::{Example, Rule};
 
 use crate::cli::{RulesArgs, RulesCommand};
 use crate::configuration::Configuration;
@@ -108,16 +108,31 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
     }
     let languages: Vec<_> = rule.languages().iter().map(|l| l.name).collect();
     _ = writeln!(out, "\nLanguages: {}", if languages.is_empty() { "all".to_owned() } else { languages.join(", ") });
-    for example in &rule.examples {
-        _ = writeln!(out, "\n{}", paint.strong(printable(&example.path)));
-        for (number, line) in (1u64..).zip(example.code.lines()) {
-            let reported = example.lines.contains(&number);
+    rule.examples.iter().for_each(|example| show_example(rule, example, &mut out));
+    print(out.as_bytes())?;
+    Ok(ExitCode::SUCCESS)
+}
+
+fn show_example(rule: &Rule, example: &Example, out: &mut String) {
+    let paint = Paint;
+    let (files, before) = match example {
+        Example::Files { files, before } => (files, before),
+        Example::Change { shown, findings, .. } => {
+            let mark = if *findings > 0 { paint.severity(rule.severity, "»") } else { " ".to_owned() };
+            _ = writeln!(out, "\n{}", paint.strong(format!("a change with {findings} findings")));
+            shown.lines().for_each(|line| _ = writeln!(out, " {mark} {}", printable(line)));
+            return;
+        }
+    };
+    let sides = before.iter().map(|f| (f, " before the change")).chain(files.iter().map(|f| (f, "")));
+    for (file, side) in sides {
+        _ = writeln!(out, "\n{}{side}", paint.strong(printable(&file.path)));
+        for (number, line) in (1u64..).zip(file.code.lines()) {
+            let reported = file.lines.contains(&number);
             let mark = if reported { paint.severity(rule.severity, "»") } else { " ".to_owned() };
             _ = writeln!(out, " {mark} {number:3}  {}", printable(line));
         }
     }
-    print(out.as_bytes())?;
-    Ok(ExitCode::SUCCESS)
 }
 
 fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
@@ -132,21 +147,9 @@ fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
         bar.inc(1);
         for example in &rule.examples {
             examples += 1;
-            let language = Language::of(example.path.as_bytes(), example.code.as_bytes());
-            let set = RuleSet::new(vec![rule.clone()]);
-            let result = scan(
-                example.code.as_bytes(),
-                language,
-                &set,
-                &set.wanted(example.path.as_bytes()),
-                &configuration.config.limits,
-            );
-            let mut found: Vec<u64> = result.hits.iter().map(|h| u64::from(h.span.start_line)).collect();
-            found.dedup();
-            if found != example.lines {
-                failed += 1;
-                _ = write!(out, "{}", differs(rule, &example.path, &example.code, &example.lines, &found));
-            }
+            let wrong: Vec<_> = try_example(rule, example).into_iter().filter(|t| t.found != t.expected).collect();
+            failed += usize::from(!wrong.is_empty());
+            wrong.iter().for_each(|tried| out += &differs(rule, tried));
         }
     }
     bar.finish_and_clear();
@@ -160,12 +163,19 @@ fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
 }
 
 /// What was expected and what was found, line by line.
-fn differs(rule: &Rule, path: &str, code: &str, expected: &[u64], found: &[u64]) -> String {
+fn differs(rule: &Rule, tried: &Tried) -> String {
     let paint = Paint;
-    let mut out = format!("{} {}\n", paint.strong(&rule.id), printable(path));
-    for (number, line) in (1u64..).zip(code.lines()) {
+    if tried.path.is_empty() {
+        let count = |list: &[u64]| list.first().copied().unwrap_or_default();
+        let (wanted, found) = (count(&tried.expected), count(&tried.found));
+        let what = paint.gone(format!("{wanted} expected, {found} found"));
+        let code = tried.code.lines().map(|line| format!("    {}\n", printable(line))).collect::<String>();
+        return format!("{} {what}\n{code}", paint.strong(&rule.id));
+    }
+    let mut out = format!("{} {}\n", paint.strong(&rule.id), printable(&tried.path));
+    for (number, line) in (1u64..).zip(tried.code.lines()) {
         let line = printable(line);
-        _ = match (expected.contains(&number), found.contains(&number)) {
+        _ = match (tried.expected.contains(&number), tried.found.contains(&number)) {
             (true, false) => writeln!(out, "  {} {number:3}  {line}", paint.gone("expected, not found")),
             (false, true) => writeln!(out, "  {} {number:3}  {line}", paint.warning("found, not expected")),
             (true, true) => writeln!(out, "  {} {number:3}  {line}", paint.good("expected and found ")),

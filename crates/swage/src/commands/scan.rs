@@ -1,12 +1,12 @@
 //! `swage scan`: everything that the rules find in a whole tree.
 
-use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
-use swage_core::change::{Cache, Content, Nature, NoCache};
-use swage_core::review::{Examination, Review, TreeFile, scan_tree};
-use swage_git::Repository;
+use swage_core::change::{Cache, NoCache, Tree};
+use swage_core::review::{Examination, Review, scan_tree};
+use swage_git::FolderTree;
 
+use crate::checkers::Outside;
 use crate::cli::ScanArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
@@ -24,27 +24,26 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
         Some(store) => store,
         None => &NoCache,
     };
+    let trusted = Configuration::of_trusted(place.repository.as_ref(), None, &configuration);
+    let outside = Outside { trusted: trusted.as_ref(), given: &args.outside.results };
+    let look = |tree: &dyn Tree, commit: Option<&str>| scan(tree, commit, &configuration, cache, &outside);
     let mut review = match (&args.revision, &args.tree, &place.repository) {
         (Some(revision), _, _) => {
             let repository = place.repository()?;
             let commit = repository.commit(revision)?;
-            let files = repository.files(&commit)?;
-            let review = scan(&files.files, &|i| files.content(i), Some(&commit), &configuration, cache);
+            let review = look(&repository.files(&commit)?, Some(&commit))?;
             Review { description: format!("{revision} ({})", &commit[..commit.len().min(10)]), ..review }
         }
         (None, None, Some(repository)) if repository.workdir().is_some() => {
-            let files = tracked(repository)?;
-            let review = scan(&files, &|i| on_disk(&place.root, &files[i].path), None, &configuration, cache);
-            Review { description: "the working tree".to_owned(), ..review }
+            Review { description: "the working tree".to_owned(), ..look(&FolderTree::of_checkout(repository)?, None)? }
         }
         (None, None, Some(_)) => {
             return Err(Failure::wrong("this repository has no working tree to scan")
                 .hint("Name a revision, such as `swage scan main`."));
         }
         (None, ..) => {
-            let files = folder(&root)?;
-            let review = scan(&files, &|i| on_disk(&root, &files[i].path), None, &configuration, cache);
-            Review { description: root.display().to_string(), ..review }
+            let tree = FolderTree::of(&root).map_err(Failure::unfinished)?;
+            Review { description: root.display().to_string(), ..look(&tree, None)? }
         }
     };
     if let Some(store) = &store {
@@ -63,84 +62,22 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
 }
 
 fn scan(
-    files: &[TreeFile],
-    content: &(dyn Fn(usize) -> Content + Sync),
+    tree: &dyn Tree,
     commit: Option<&str>,
     configuration: &Configuration,
     cache: &dyn Cache,
-) -> Review {
-    let bar = progress::bar(files.len());
-    let with =
-        Examination { rules: &configuration.rules, limits: &configuration.config.limits, cache, done: &|| bar.inc(1) };
-    let review = scan_tree(files, content, commit, &with);
-    bar.finish_and_clear();
-    review
-}
-
-/// Tracked files and untracked ones that aren't ignored.
-fn tracked(repository: &Repository) -> Result<Vec<TreeFile>, Failure> {
-    let root = repository.workdir().unwrap_or(Path::new("."));
-    let output = repository
-        .git()
-        .args(["ls-files", "--cached", "--others", "--exclude-standard", "--deduplicate", "-z"])
-        .output();
-    let output = output.map_err(|e| Failure::unfinished(format!("git can't be run: {e}")))?;
-    if !output.status.success() {
-        return Err(Failure::unfinished(format!(
-            "git ls-files failed: {}",
-            String::from_utf8_lossy(&output.stderr).trim()
-        )));
-    }
-    let paths = output.stdout.split(|b| *b == 0).filter(|p| !p.is_empty());
-    Ok(sorted(paths.map(<[u8]>::to_vec).collect(), root))
-}
-
-/// Every file below a folder, `.git` aside.
-fn folder(root: &Path) -> Result<Vec<TreeFile>, Failure> {
-    use std::os::unix::ffi::OsStrExt;
-    let mut paths = Vec::new();
-    let mut open = vec![PathBuf::new()];
-    while let Some(relative) = open.pop() {
-        let full = root.join(&relative);
-        let failed = |e: std::io::Error| Failure::unfinished(format!("{} can't be read: {e}", full.display()));
-        for entry in std::fs::read_dir(&full).map_err(failed)? {
-            let entry = entry.map_err(failed)?;
-            let path = relative.join(entry.file_name());
-            let kind = entry.file_type().map_err(failed)?;
-            if kind.is_dir() && entry.file_name() != ".git" {
-                open.push(path);
-            } else if !kind.is_dir() {
-                paths.push(path.as_os_str().as_bytes().to_vec());
-            }
-        }
-    }
-    Ok(sorted(paths, root))
-}
-
-fn sorted(mut paths: Vec<Vec<u8>>, root: &Path) -> Vec<TreeFile> {
-    paths.sort();
-    let file = |path: Vec<u8>| {
-        let nature = match join(root, &path).symlink_metadata() {
-            Ok(meta) if meta.is_symlink() => Nature::Symlink,
-            Ok(meta) if meta.is_dir() => Nature::Submodule,
-            Ok(meta) if !meta.is_file() => Nature::Symlink,
-            _ => Nature::Text,
-        };
-        TreeFile { path, nature }
+    outside: &Outside<'_>,
+) -> Result<Review, Failure> {
+    let reports = outside.of_tree(tree, &configuration.rules)?;
+    let bar = progress::bar(tree.files().len());
+    let with = Examination {
+        rules: &configuration.rules,
+        limits: &configuration.config.limits,
+        cache,
+        reports: &reports,
+        done: &|| bar.inc(1),
     };
-    paths.into_iter().map(file).collect()
-}
-
-fn join(root: &Path, path: &[u8]) -> PathBuf {
-    use std::os::unix::ffi::OsStrExt;
-    root.join(std::ffi::OsStr::from_bytes(path))
-}
-
-fn on_disk(root: &Path, path: &[u8]) -> Content {
-    match std::fs::read(join(root, path)) {
-        // The digest of the bytes names the result in the cache.
-        Ok(bytes) => Content::Whole { id: Some(swage_core::scan::content_id(&bytes)), bytes },
-        Err(e) if e.kind() == std::io::ErrorKind::NotFound => Content::Absent,
-        Err(e) => Content::Unavailable(format!("it can't be read: {e}")),
-    }
+    let review = scan_tree(tree, commit, &with);
+    bar.finish_and_clear();
+    Ok(review)
 }

@@ -5,7 +5,7 @@ use std::fmt::Write;
 
 use swage_core::baseline::State;
 use swage_core::gate::Outcome;
-use swage_core::review::{ExcerptLine, Finding, Marker, Review};
+use swage_core::review::{ExcerptLine, Finding, Marker, Review, Side};
 use swage_core::rule::Severity;
 
 use super::{Document, Purpose};
@@ -34,6 +34,11 @@ struct Page<'a> {
     review: &'a Review,
     paint: Paint,
     width: usize,
+}
+
+/// Where a finding stands.
+fn place(f: &Finding) -> String {
+    f.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), |a| printable(&a.to_string()).into_owned())
 }
 
 /// `1 file`, `2 files`.
@@ -69,23 +74,29 @@ impl Page<'_> {
         for (n, line) in wrap(&printable(&f.message), self.width - indent).iter().enumerate() {
             _ = writeln!(out, "{}{}", if n == 0 { label.clone() } else { " ".repeat(indent) }, paint.strong(line));
         }
-        let span = f.anchor.span;
-        let place = format!("{}:{}:{}", printable(&f.anchor.path.text), span.start_line, span.start_column);
+        let place = place(f);
         let scope = if f.scope.is_empty() { String::new() } else { format!(" in {}", printable(&f.scope)) };
         let state = match (purpose, f.state, f.figure_before) {
             (Purpose::Scan, ..) => String::new(),
             (_, State::Updated, Some(before)) => format!(" · {before} before"),
+            (_, State::New, _) if f.about_change => String::new(),
             (_, State::New, _) => " · new".to_owned(),
             (_, state, _) => format!(" · {}", state.word()),
         };
-        _ = writeln!(out, "        {place}{scope}{}", paint.faint(format!(" · {}{state} · {}", f.rule, f.key)));
+        let advice = if f.advice { " · advice" } else { "" };
+        _ = writeln!(out, "        {place}{scope}{}", paint.faint(format!(" · {}{state}{advice} · {}", f.rule, f.key)));
+        for related in &f.related {
+            let before = if related.anchor.side == Side::Old { " before the change" } else { "" };
+            let (message, at) = (printable(&related.message), related.anchor.to_string());
+            _ = writeln!(out, "        {}", paint.faint(format!("{message}: {}{before}", printable(&at))));
+        }
         if let Some(before) = &f.before
-            && before.path != f.anchor.path
+            && Some(&before.path) != f.path()
         {
             _ = writeln!(
                 out,
                 "        {}",
-                paint.faint(format!("it stood in {}:{} before", printable(&before.path.text), before.span.start_line))
+                paint.faint(format!("it stood in {} before", printable(&before.to_string())))
             );
         }
         let help = self.review.rule(&f.rule).and_then(|r| r.help.as_deref()).filter(|_| first_of_rule);
@@ -105,7 +116,7 @@ impl Page<'_> {
         let text = printable(&line.text);
         let text = fit(&text, self.width.saturating_sub(10));
         let own = line.marker != Marker::Removed || f.state == State::Absent;
-        let inside = own && (f.anchor.span.start_line..=f.anchor.span.end_line).contains(&number);
+        let inside = own && f.span().is_some_and(|s| (s.start_line..=s.end_line).contains(&number));
         let pointer = if inside { self.paint.severity(f.severity, "▸") } else { " ".to_owned() };
         _ = match line.marker {
             Marker::Same => writeln!(out, "  {pointer}{number:5}   {text}"),
@@ -117,7 +128,7 @@ impl Page<'_> {
     /// Per rule and per file: brought, removed, kept, worse, better.
     fn tables(&self, out: &mut String) {
         self.table("rule", |f| f.rule.clone(), out);
-        self.table("file", |f| f.anchor.path.text.clone(), out);
+        self.table("file", |f| f.path().map_or_else(|| "the change".to_owned(), |p| p.text.clone()), out);
     }
 
     fn table(&self, title: &str, name: impl Fn(&Finding) -> String, out: &mut String) {
@@ -171,8 +182,7 @@ impl Page<'_> {
         let who = if whole_tree { "Allowed in comments" } else { "Allowed in comments that the change brings" };
         _ = writeln!(out, "{}", self.paint.warning(format!("{who}: {}", count(shown.len(), "finding"))));
         for (f, allowed) in shown {
-            let place = format!("{}:{}", printable(&f.anchor.path.text), f.anchor.span.start_line);
-            let text = format!("{place} {}: {}", f.rule, printable(&allowed.reason));
+            let text = format!("{} {}: {}", place(f), f.rule, printable(&allowed.reason));
             wrap(&text, self.width - 2).iter().for_each(|line| _ = writeln!(out, "  {line}"));
         }
         out.push('\n');

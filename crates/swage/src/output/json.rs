@@ -58,22 +58,30 @@ fn anchor(a: &Anchor) -> Value {
     let mut object = Map::new();
     put_path(&mut object, "path", &a.path);
     let rest = json!({
-        "side": a.side, "start_line": a.span.start_line, "start_column": a.span.start_column, "end_line": a.span.end_line, "end_column": a.span.end_column, "commit": a.commit,
+        "side": a.side,
+        "start_line": a.span.map(|s| s.start_line),
+        "start_column": a.span.map(|s| s.start_column),
+        "end_line": a.span.map(|s| s.end_line),
+        "end_column": a.span.map(|s| s.end_column),
+        "commit": a.commit,
     });
     object.extend(rest.as_object().cloned().unwrap_or_default());
     Value::Object(object)
 }
 
 fn finding(f: &Finding) -> Value {
-    let related: Vec<Value> =
-        f.before.iter().map(|b| json!({ "anchor": anchor(b), "message": "it stood here before the change" })).collect();
+    let before = f.before.iter().map(|b| json!({ "anchor": anchor(b), "message": "it stood here before the change" }));
+    let related = f.related.iter().map(|r| json!({ "anchor": anchor(&r.anchor), "message": r.message }));
+    let related: Vec<Value> = before.chain(related).collect();
     json!({
         "key": f.key,
         "rule": f.rule,
         "severity": f.severity,
         "message": f.message,
         "state": f.state,
-        "anchor": anchor(&f.anchor),
+        "anchor": f.anchor.as_ref().map(anchor),
+        "about_change": f.about_change,
+        "advice": f.advice,
         "scope": f.scope,
         "text_digest": f.text_digest,
         "on_changed_line": f.on_changed_line,

@@ -17,17 +17,9 @@ pub fn format(document: &Document<'_>) -> String {
         .iter()
         .filter(|f| f.state != State::Absent && f.allowed.is_none() && (all || f.counts_against_change()))
     {
-        let span = f.anchor.span;
-        _ = writeln!(
-            out,
-            "{}:{}:{}: {}: {} [{}]",
-            printable(&f.anchor.path.text),
-            span.start_line,
-            span.start_column,
-            f.severity,
-            printable(&f.message),
-            f.rule
-        );
+        // What is about the whole change has no file to stand before it.
+        let place = f.anchor.as_ref().map(|a| format!("{}: ", printable(&a.to_string()))).unwrap_or_default();
+        _ = writeln!(out, "{place}{}: {} [{}]", f.severity, printable(&f.message), f.rule);
     }
     out
 }

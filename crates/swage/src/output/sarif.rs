@@ -84,26 +84,30 @@ fn artifact(path: &Path) -> Value {
 }
 
 fn location(anchor: &Anchor) -> Value {
-    let span = anchor.span;
-    json!({
-        "physicalLocation": {
-            "artifactLocation": artifact(&anchor.path),
-            "region": { "startLine": span.start_line, "startColumn": span.start_column, "endLine": span.end_line, "endColumn": span.end_column },
-        },
-    })
+    let mut place = json!({ "physicalLocation": { "artifactLocation": artifact(&anchor.path) } });
+    if let Some(span) = anchor.span {
+        place["physicalLocation"]["region"] = json!({
+            "startLine": span.start_line,
+            "startColumn": span.start_column,
+            "endLine": span.end_line,
+            "endColumn": span.end_column,
+        });
+    }
+    place
 }
 
 fn result(f: &Finding, review: &Review, compared: bool) -> Value {
-    let mut place = location(&f.anchor);
+    // A finding on the whole change has no place in a file.
+    let mut places: Vec<Value> = f.anchor.iter().map(location).collect();
     if !f.scope.is_empty() {
-        place["logicalLocations"] = json!([{ "fullyQualifiedName": f.scope }]);
+        places.iter_mut().for_each(|p| p["logicalLocations"] = json!([{ "fullyQualifiedName": f.scope }]));
     }
     let mut value = json!({
         "ruleId": f.rule,
         "ruleIndex": review.rules.iter().position(|r| r.id == f.rule),
         "level": f.severity,
         "message": { "text": f.message },
-        "locations": [place],
+        "locations": places,
         "partialFingerprints": { KEY_FINGERPRINT: f.key, TEXT_FINGERPRINT: f.text_digest },
     });
     if compared {
@@ -117,13 +121,21 @@ fn result(f: &Finding, review: &Review, compared: bool) -> Value {
     if let Some(allowed) = &f.allowed {
         value["suppressions"] = json!([{ "kind": "inSource", "justification": allowed.reason }]);
     }
-    if let Some(before) = &f.before {
-        let mut related = location(before);
-        related["message"] = json!({ "text": "It stood here before the change." });
-        value["relatedLocations"] = json!([related]);
+    let told = |anchor: &Anchor, text: &str| {
+        let mut place = location(anchor);
+        place["message"] = json!({ "text": text });
+        place
+    };
+    let before = f.before.iter().map(|before| told(before, "It stood here before the change."));
+    let related: Vec<Value> = before.chain(f.related.iter().map(|r| told(&r.anchor, &r.message))).collect();
+    if !related.is_empty() {
+        value["relatedLocations"] = json!(related);
     }
     if let Some(figure) = f.figure {
         value["properties"] = json!({ "value": figure.value, "limit": figure.limit, "before": f.figure_before });
+    }
+    if f.advice {
+        value["properties"]["advice"] = json!(true);
     }
     value
 }

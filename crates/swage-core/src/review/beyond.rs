@@ -1,0 +1,270 @@
+//! What a review needs besides the changed files: facts of the whole tree for links, and places in untouched files for
+//! what outside programs found.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use rayon::prelude::*;
+
+use super::examine::{Examination, Examined};
+use crate::baseline::FileHits;
+use crate::change::{Change, Content, Contents, Nature, Tree};
+use crate::checker::{Reported, place};
+use crate::diff::{Kind, LineMap};
+use crate::lang::Language;
+use crate::link::{Held, judge};
+use crate::rule::{Rule, RuleSet};
+use crate::scan::{Fact, Hit, Status};
+
+/// What an outside program found on both sides of a change.
+#[derive(Debug, Clone)]
+pub struct CheckerReport {
+    /// The rule that it finds for.
+    pub rule: String,
+    /// Before the change; or why there is no telling.
+    pub base: Result<Vec<Reported>, String>,
+    /// After it.
+    pub head: Result<Vec<Reported>, String>,
+}
+
+/// An untouched file with findings of rules that look beyond the changed files.
+pub(super) struct Extra {
+    /// Its index in the tree.
+    pub index: usize,
+    /// Its findings on both sides.
+    pub hits: FileHits,
+}
+
+/// What was found beyond the changed files.
+#[derive(Default)]
+pub(super) struct Beyond<'c> {
+    /// The tree, when a rule needed it and it is there.
+    pub tree: Option<Box<dyn Tree + 'c>>,
+    /// Untouched files with findings, in the order of their paths.
+    pub extras: Vec<Extra>,
+    /// Rules that couldn't run, each with the reason.
+    pub not_run: Vec<(String, String)>,
+    /// What a reader should know.
+    pub notes: Vec<String>,
+}
+
+/// A side of the change.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum At {
+    Base,
+    Head,
+}
+
+/// Runs the rules that look beyond the changed files; what they find in changed files goes to the others' findings.
+pub(super) fn look_beyond<'c>(
+    change: &Change,
+    contents: &'c dyn Contents,
+    examined: &mut [Examined],
+    with: &Examination<'_>,
+) -> Beyond<'c> {
+    let mut beyond = Beyond::default();
+    let links: Vec<Arc<Rule>> = with.rules.rules().iter().filter(|r| r.link().is_some()).cloned().collect();
+    let checkers: Vec<&Arc<Rule>> = with.rules.rules().iter().filter(|r| r.checker().is_some()).collect();
+    if links.is_empty() && checkers.is_empty() {
+        return beyond;
+    }
+    match contents.tree() {
+        Ok(tree) => beyond.tree = Some(tree),
+        Err(why) => {
+            let idle = links.iter().chain(checkers).map(|r| (r.id.clone(), why.clone()));
+            beyond.not_run.extend(idle);
+            return beyond;
+        }
+    }
+    let mut work = Work { change, contents, examined, extras: BTreeMap::new(), with };
+    if let Some(tree) = beyond.tree.as_deref() {
+        beyond.not_run.extend(work.links(links, tree));
+        for rule in checkers {
+            let report = with.reports.iter().find(|report| report.rule == rule.id);
+            let run = match report {
+                None => Err("no program has been run for it".to_owned()),
+                Some(report) => work.report(rule, report, tree),
+            };
+            match run {
+                Err(why) if rule.checker().is_some_and(|c| c.advice) => {
+                    beyond.notes.push(format!("There is no advice from `{}`: {why}.", rule.id));
+                }
+                Err(why) => beyond.not_run.push((rule.id.clone(), why)),
+                Ok(()) => {}
+            }
+        }
+    }
+    let Work { extras, .. } = work;
+    beyond.extras = extras.into_values().collect();
+    let all = examined.iter_mut().map(|e| &mut e.hits).chain(beyond.extras.iter_mut().map(|e| &mut e.hits));
+    for hits in all {
+        for side in [&mut hits.base, &mut hits.head] {
+            side.sort_by(|a, b| (a.span, &a.rule, &a.message).cmp(&(b.span, &b.rule, &b.message)));
+        }
+    }
+    beyond
+}
+
+struct Work<'a, 'e> {
+    change: &'a Change,
+    contents: &'a dyn Contents,
+    examined: &'a mut [Examined],
+    /// By index in the tree, which is in the order of paths.
+    extras: BTreeMap<usize, Extra>,
+    with: &'a Examination<'e>,
+}
+
+/// Where a fact's file is kept.
+#[derive(Clone, Copy)]
+enum Slot {
+    Changed(usize),
+    Untouched(usize),
+}
+
+impl Work<'_, '_> {
+    /// Judges links; the rules that couldn't see all that they look at.
+    fn links(&mut self, rules: Vec<Arc<Rule>>, tree: &dyn Tree) -> Vec<(String, String)> {
+        let mut not_run = Vec::new();
+        let set = RuleSet::new(rules);
+        let touched = self.change.touches();
+        let untouched: Vec<usize> = (0..tree.files().len())
+            .filter(|&index| tree.files()[index].nature == Nature::Text && !touched(&tree.files()[index].path))
+            .collect();
+        let with = self.with;
+        let scans: Vec<(usize, Vec<Fact>, Option<String>)> = untouched
+            .into_par_iter()
+            .filter_map(|index| {
+                let scan = with.of_tree(&set, tree, index)?;
+                let why = if let Status::NotExamined(why) = scan.status { Some(why) } else { None };
+                (!scan.facts.is_empty() || why.is_some()).then_some((index, scan.facts, why))
+            })
+            .collect();
+        let facts: Vec<(usize, &Vec<Fact>)> = scans.iter().map(|(index, facts, _)| (*index, facts)).collect();
+        let changed: Vec<[Vec<Fact>; 2]> = self.examined.iter_mut().map(|e| std::mem::take(&mut e.facts)).collect();
+        let mut found = Vec::new();
+        for rule in set.rules() {
+            let Some(link) = rule.link() else { continue };
+            let unseen = scans.iter().filter(|(index, ..)| rule.reads_path(&tree.files()[*index].path));
+            not_run.extend(unseen.filter_map(|(index, _, why)| {
+                let path = String::from_utf8_lossy(&tree.files()[*index].path).into_owned();
+                Some((rule.id.clone(), format!("it must read {path}: {}", why.as_ref()?)))
+            }));
+            let base = self.held(rule, tree, &facts, &changed, At::Base);
+            let head = self.held(rule, tree, &facts, &changed, At::Head);
+            let (base_facts, head_facts) = (plain(&base), plain(&head));
+            let judged = judge(rule, link, &base_facts, None);
+            found.extend(judged.into_iter().map(|(index, hit)| (base[index].0, At::Base, hit)));
+            let judged = judge(rule, link, &head_facts, Some(&base_facts));
+            found.extend(judged.into_iter().map(|(index, hit)| (head[index].0, At::Head, hit)));
+        }
+        for (slot, at, hit) in found {
+            self.put(slot, at, hit, tree);
+        }
+        not_run
+    }
+
+    /// The facts of a rule on one side, by path and place.
+    fn held<'f>(
+        &'f self,
+        rule: &Rule,
+        tree: &'f dyn Tree,
+        untouched: &[(usize, &'f Vec<Fact>)],
+        changed: &'f [[Vec<Fact>; 2]],
+        at: At,
+    ) -> Vec<(Slot, Held<'f>)> {
+        let rest = untouched
+            .iter()
+            .flat_map(|(index, facts)| facts.iter().map(|fact| (Slot::Untouched(*index), fact)))
+            .map(|(slot, fact)| (slot, &tree.files()[slot.index()].path, fact, false));
+        let own = self.change.files.iter().zip(changed).enumerate().flat_map(|(index, (file, [base, head]))| {
+            let (path, facts) = if at == At::Base { (&file.old_path, base) } else { (&file.new_path, head) };
+            facts.iter().map(move |fact| {
+                let fresh = fact.span.first_index().is_none_or(|line| file.map.to_old(line).is_none());
+                (Slot::Changed(index), path, fact, fresh && at == At::Head)
+            })
+        });
+        let link = rule.link();
+        let wanted = |path: &[u8], fact: &Fact| {
+            fact.rule == rule.id && link.is_some_and(|l| l.collections[fact.collection].wants_path(path))
+        };
+        let mut held: Vec<_> = rest
+            .chain(own)
+            .filter(|(_, path, fact, _)| wanted(path, fact) && rule.wants_path(path))
+            .map(|(slot, path, fact, fresh)| (slot, Held { path, fact, fresh }))
+            .collect();
+        held.sort_by(|(_, a), (_, b)| (a.path, a.fact.span).cmp(&(b.path, b.fact.span)));
+        held
+    }
+
+    /// Puts a finding where findings of its file are kept.
+    fn put(&mut self, slot: Slot, at: At, hit: Hit, tree: &dyn Tree) {
+        let hits = match slot {
+            Slot::Changed(index) => &mut self.examined[index].hits,
+            Slot::Untouched(index) => &mut self.extra(index, tree).hits,
+        };
+        if at == At::Base { hits.base.push(hit) } else { hits.head.push(hit) }
+    }
+
+    fn extra(&mut self, index: usize, tree: &dyn Tree) -> &mut Extra {
+        self.extras.entry(index).or_insert_with(|| {
+            let path = tree.files()[index].path.clone();
+            let hits =
+                FileHits { old_path: path.clone(), new_path: path, map: LineMap::identity(), ..FileHits::default() };
+            Extra { index, hits }
+        })
+    }
+
+    /// Takes in what an outside program found.
+    fn report(&mut self, rule: &Rule, report: &CheckerReport, tree: &dyn Tree) -> Result<(), String> {
+        let mut found = Vec::new();
+        for (at, side, word) in [(At::Base, &report.base, "before"), (At::Head, &report.head, "after")] {
+            let said = |why: &String| format!("{word} the change, {why}");
+            let reported = side.as_ref().map_err(said)?;
+            let mut by_path: BTreeMap<&[u8], Vec<&Reported>> = BTreeMap::new();
+            let wanted = reported.iter().filter(|r| rule.wants_path(&r.path));
+            wanted.for_each(|r| by_path.entry(&r.path).or_default().push(r));
+            for (path, list) in by_path {
+                let name = String::from_utf8_lossy(path).into_owned();
+                let (slot, content) = self
+                    .find(path, at, tree)
+                    .ok_or_else(|| said(&format!("it names {name}, and there is no such file")))?;
+                let Content::Whole { bytes, .. } = content else {
+                    return Err(said(&format!("it names {name}, which can't be read")));
+                };
+                let hits = place(&list, rule, Language::of(path, &bytes), &bytes).map_err(|why| said(&why))?;
+                found.extend(hits.into_iter().map(|hit| (slot, at, hit)));
+            }
+        }
+        for (slot, at, hit) in found {
+            self.put(slot, at, hit, tree);
+        }
+        Ok(())
+    }
+
+    /// The file with a path on one side, and its content.
+    fn find(&self, path: &[u8], at: At, tree: &dyn Tree) -> Option<(Slot, Content)> {
+        let changed = self.change.files.iter().position(|f| match at {
+            At::Base => f.old_path == path && !matches!(f.kind, Kind::Added | Kind::Copied),
+            At::Head => f.new_path == path && f.kind != Kind::Deleted,
+        });
+        if let Some(index) = changed {
+            let sides = self.contents.sides(index);
+            return Some((Slot::Changed(index), if at == At::Base { sides.old } else { sides.new }));
+        }
+        let index = tree.files().binary_search_by(|f| f.path.as_slice().cmp(path)).ok()?;
+        // A file that the change touches is on one side only.
+        (!self.change.touches()(path)).then(|| (Slot::Untouched(index), tree.content(index)))
+    }
+}
+
+fn plain<'f>(held: &[(Slot, Held<'f>)]) -> Vec<Held<'f>> {
+    held.iter().map(|(_, fact)| *fact).collect()
+}
+
+impl Slot {
+    fn index(self) -> usize {
+        match self {
+            Self::Changed(index) | Self::Untouched(index) => index,
+        }
+    }
+}

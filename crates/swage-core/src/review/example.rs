@@ -1,0 +1,129 @@
+//! Running a rule's own examples.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use super::examine::{Examination, examine};
+use super::whole::about_change;
+use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoCache, Sides, Tree, TreeFile};
+use crate::diff::{Kind, LineMap};
+use crate::lang::Language;
+use crate::rule::{Example, ExampleFile, Limits, Rule, RuleSet};
+use crate::scan::scan;
+
+/// How a part of an example came out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Tried {
+    /// The file's path; empty for a change.
+    pub path: String,
+    /// The file's content, or what the change is like.
+    pub code: String,
+    /// The lines that must be reported; for a change, how many findings there must be.
+    pub expected: Vec<u64>,
+    /// Those that are.
+    pub found: Vec<u64>,
+}
+
+/// Runs an example of a rule: one result a file, or one for a change.
+pub fn try_example(rule: &Arc<Rule>, example: &Example) -> Vec<Tried> {
+    let set = RuleSet::new(vec![rule.clone()]);
+    match example {
+        Example::Change { change, sizes, shown, findings } => {
+            let sizes: Vec<Option<u64>> = sizes.iter().map(|size| Some(*size)).collect();
+            let found = about_change(change, &sizes, &set).0.len() as u64;
+            vec![Tried { path: String::new(), code: shown.clone(), expected: vec![*findings], found: vec![found] }]
+        }
+        Example::Files { files, before } => {
+            let lines = if rule.link().is_some() { linked(&set, files, before) } else { single(&set, files) };
+            let tried = files.iter().zip(lines).map(|(file, mut found)| {
+                found.sort_unstable();
+                found.dedup();
+                Tried { path: file.path.clone(), code: file.code.clone(), expected: file.lines.clone(), found }
+            });
+            tried.collect()
+        }
+    }
+}
+
+/// Each file by itself, whatever side the rule looks at.
+fn single(set: &RuleSet, files: &[ExampleFile]) -> Vec<Vec<u64>> {
+    let lines = |file: &ExampleFile| {
+        let (path, code) = (file.path.as_bytes(), file.code.as_bytes());
+        let result = scan(code, Language::of(path, code), set, &set.wanted(path), &Limits::default());
+        result.hits.iter().map(|h| u64::from(h.span.start_line)).collect()
+    };
+    files.iter().map(lines).collect()
+}
+
+/// All files together, as a change from what was before.
+fn linked(set: &RuleSet, files: &[ExampleFile], before: &[ExampleFile]) -> Vec<Vec<u64>> {
+    let before = if before.is_empty() { files } else { before };
+    let mut sides: BTreeMap<&str, [Option<&str>; 2]> = BTreeMap::new();
+    before.iter().for_each(|f| sides.entry(&f.path).or_default()[0] = Some(&f.code));
+    files.iter().for_each(|f| sides.entry(&f.path).or_default()[1] = Some(&f.code));
+    let content = |text: Option<&str>| {
+        text.map_or(Content::Absent, |text| Content::Whole { id: None, bytes: text.as_bytes().to_vec() })
+    };
+    let changed = sides.iter().map(|(path, [old, new])| {
+        let kind = match (old, new) {
+            (None, _) => Kind::Added,
+            (_, None) => Kind::Deleted,
+            (Some(_), Some(_)) => Kind::Modified,
+        };
+        let map = if old == new { LineMap::identity() } else { LineMap::nothing() };
+        let (old_path, new_path) = (path.as_bytes().to_vec(), path.as_bytes().to_vec());
+        let (nature, executable) = (Nature::Text, (false, false));
+        ChangedFile {
+            old_path,
+            new_path,
+            kind,
+            nature,
+            mode_only: false,
+            modes: None,
+            executable,
+            map,
+            added: 0,
+            removed: 0,
+        }
+    });
+    let change = Change { files: changed.collect(), ..Change::default() };
+    let memory = Memory(sides.values().map(|[old, new]| Sides { old: content(*old), new: content(*new) }).collect());
+    let with = Examination { rules: set, limits: &Limits::default(), cache: &NoCache, reports: &[], done: &|| {} };
+    let review = examine(&change, &memory, &with);
+    let lines = |file: &ExampleFile| {
+        let own = review.findings.iter().filter(|f| f.path().is_some_and(|p| p.text == file.path));
+        let there = own.filter(|f| f.state != crate::baseline::State::Absent);
+        there.filter_map(|f| f.span().map(|s| u64::from(s.start_line))).collect()
+    };
+    files.iter().map(lines).collect()
+}
+
+/// An example's files, which are all that there is.
+struct Memory(Vec<Sides>);
+
+impl Contents for Memory {
+    fn sides(&self, index: usize) -> Sides {
+        self.0[index].clone()
+    }
+
+    fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
+        Ok(Box::new(Nothing))
+    }
+}
+
+/// A tree without files.
+pub(super) struct Nothing;
+
+impl Tree for Nothing {
+    fn files(&self) -> &[TreeFile] {
+        &[]
+    }
+
+    fn id(&self, _: usize) -> Option<String> {
+        None
+    }
+
+    fn content(&self, _: usize) -> Content {
+        Content::Absent
+    }
+}

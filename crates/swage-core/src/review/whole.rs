@@ -1,0 +1,201 @@
+//! Findings about the change itself: its size, its files, and what is written about it. They have no baseline, so each is
+//! new.
+
+use globset::GlobSet;
+
+use super::model::{Anchor, Finding, Path, Related, Side};
+use crate::baseline::State;
+use crate::change::{Change, ChangedFile, Commit, Nature};
+use crate::diff::Kind;
+use crate::rule::{ChangeMatch, Fault, Rule, RuleSet, Subject};
+use crate::scan::{Figure, short_digest};
+
+/// Most files that a finding on the whole change names.
+const MOST_RELATED: usize = 3;
+
+/// What the rules on changes find, and those that can't be judged, each with the reason. `sizes` are the bytes of each
+/// file after the change.
+pub(super) fn about_change(
+    change: &Change,
+    sizes: &[Option<u64>],
+    rules: &RuleSet,
+) -> (Vec<Finding>, Vec<(String, String)>) {
+    let (mut found, mut idle) = (Vec::new(), Vec::new());
+    for rule in rules.rules() {
+        let Some(wanted) = rule.change() else { continue };
+        match (Work { change, rule, wanted }).find(sizes) {
+            Ok(list) => found.extend(list),
+            Err(why) => idle.push((rule.id.clone(), why.to_owned())),
+        }
+    }
+    (found, idle)
+}
+
+struct Work<'a> {
+    change: &'a Change,
+    rule: &'a Rule,
+    wanted: &'a ChangeMatch,
+}
+
+/// What a finding says of its place.
+#[derive(Default)]
+struct About<'a> {
+    file: Option<&'a ChangedFile>,
+    commit: Option<&'a Commit>,
+    figure: Option<Figure>,
+    text: &'a str,
+}
+
+impl<'a> Work<'a> {
+    fn find(&self, sizes: &[Option<u64>]) -> Result<Vec<Finding>, &'static str> {
+        let files: Vec<&ChangedFile> = self.change.files.iter().filter(|f| self.is_wanted(f)).collect();
+        let figure = |value: u64| match self.wanted.fault {
+            Fault::Over(limit) if value > limit => Some(Figure { value, limit }),
+            Fault::Over(_) | Fault::Under(_) | Fault::Has(_) | Fault::Lacks(_) | Fault::Without(_) | Fault::There => {
+                None
+            }
+        };
+        let total = |value: u64| {
+            let over = figure(value).map(|figure| self.finding(&About { figure: Some(figure), ..About::default() }));
+            over.into_iter().collect::<Vec<_>>()
+        };
+        let commits = || self.change.commits.as_deref().ok_or("the commits of the change aren't known here");
+        Ok(match self.wanted.subject {
+            Subject::Files => total(files.len() as u64),
+            Subject::Lines => total(files.iter().map(|f| (f.added + f.removed) as u64).sum()),
+            Subject::Commits => total(commits()?.len() as u64),
+            Subject::FileSize => {
+                let sized = self.change.files.iter().zip(sizes).filter(|(f, _)| self.is_wanted(f));
+                let over = sized.filter_map(|(file, size)| Some((file, figure((*size)?)?)));
+                over.map(|(file, figure)| {
+                    self.finding(&About { file: Some(file), figure: Some(figure), ..About::default() })
+                })
+                .collect()
+            }
+            Subject::Binary => files
+                .into_iter()
+                .filter(|f| f.nature == Nature::Binary && f.kind != Kind::Deleted)
+                .map(|file| self.finding(&About { file: Some(file), ..About::default() }))
+                .collect(),
+            Subject::Paths => self.paths(&files),
+            Subject::Title => {
+                let title = self.change.title.as_deref().ok_or("the change has no title here; give --title")?;
+                self.text(title, About::default())
+            }
+            Subject::Description => {
+                let body = self.change.body.as_deref();
+                let body = body.ok_or("the change has no description here; give --description")?;
+                self.text(body, About::default())
+            }
+            Subject::Subject => self.each(commits()?, Commit::subject),
+            Subject::Message => self.each(commits()?, |c| c.message.trim_end()),
+            Subject::Author => self.each(commits()?, |c| &c.author),
+        })
+    }
+
+    fn is_wanted(&self, file: &ChangedFile) -> bool {
+        let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
+        self.rule.wants_path(path) && (self.wanted.kinds.is_empty() || self.wanted.kinds.contains(&file.kind))
+    }
+
+    fn each(&self, commits: &'a [Commit], text: impl Fn(&'a Commit) -> &'a str) -> Vec<Finding> {
+        commits.iter().flat_map(|c| self.text(text(c), About { commit: Some(c), ..About::default() })).collect()
+    }
+
+    /// A text that is too long or too short, has what it mustn't or lacks what it must have.
+    fn text(&self, text: &'a str, about: About<'a>) -> Vec<Finding> {
+        let long = matches!(self.wanted.subject, Subject::Description | Subject::Message);
+        let length = |line: &str| line.chars().count() as u64;
+        let (figure, shown) = match &self.wanted.fault {
+            Fault::Over(limit) => {
+                let lines = text.lines().map(|line| (length(line), line));
+                let whole = (length(text), text);
+                let (value, line) = if long { lines.max_by_key(|(n, _)| *n).unwrap_or((0, "")) } else { whole };
+                if value <= *limit {
+                    return Vec::new();
+                }
+                (Some(Figure { value, limit: *limit }), line)
+            }
+            Fault::Under(limit) => {
+                let value = length(text.trim());
+                if value >= *limit {
+                    return Vec::new();
+                }
+                (Some(Figure { value, limit: *limit }), text)
+            }
+            Fault::Has(regex) => match regex.find(text.as_bytes()) {
+                Some(found) => (None, text.get(found.range()).unwrap_or(text)),
+                None => return Vec::new(),
+            },
+            Fault::Lacks(regex) if regex.is_match(text.as_bytes()) => return Vec::new(),
+            Fault::Lacks(_) | Fault::Without(_) | Fault::There => (None, text),
+        };
+        vec![self.finding(&About { figure, text: shown, ..about })]
+    }
+
+    /// Files that mustn't be touched, or not without others.
+    fn paths(&self, files: &[&'a ChangedFile]) -> Vec<Finding> {
+        let Some(first) = files.first() else { return Vec::new() };
+        let Fault::Without(others) = &self.wanted.fault else {
+            return files.iter().map(|f| self.finding(&About { file: Some(f), ..About::default() })).collect();
+        };
+        if self.change.files.iter().any(|f| touches(others, f)) {
+            return Vec::new();
+        }
+        let path = String::from_utf8_lossy(&first.new_path);
+        let mut finding = self.finding(&About { text: &path, ..About::default() });
+        let related = files.iter().take(MOST_RELATED);
+        finding.related =
+            related.map(|f| Related { anchor: self.anchor(f), message: "this is touched".to_owned() }).collect();
+        vec![finding]
+    }
+
+    fn anchor(&self, file: &ChangedFile) -> Anchor {
+        let (path, side, commit) = match file.kind {
+            Kind::Deleted => (&file.old_path, Side::Old, &self.change.base),
+            _ => (&file.new_path, Side::New, &self.change.head),
+        };
+        Anchor { path: Path::new(path), side, span: None, commit: commit.clone() }
+    }
+
+    fn finding(&self, about: &About<'_>) -> Finding {
+        let anchor = about.file.map(|file| self.anchor(file));
+        let path = anchor.as_ref().map_or(about.text, |a| &a.path.text);
+        let message = self.rule.say(|gap| match gap {
+            "match" => Some(about.text.to_owned()),
+            "path" => Some(path.to_owned()),
+            "value" => about.figure.map(|f| f.value.to_string()),
+            "limit" => about.figure.map(|f| f.limit.to_string()),
+            "commit" => about.commit.map(|c| c.id.chars().take(10).collect()),
+            _ => None,
+        });
+        // A commit's id changes with every rebase; its subject is what people know it by.
+        let subject = about.commit.map_or("", Commit::subject);
+        let place = anchor.as_ref().map_or(subject, |a| &a.path.text);
+        let related = Vec::new();
+        Finding {
+            key: format!("{:016x}", short_digest(&[self.rule.id.as_bytes(), b"change", place.as_bytes()])),
+            rule: self.rule.id.clone(),
+            severity: self.rule.severity,
+            message,
+            state: State::New,
+            anchor,
+            related,
+            about_change: true,
+            advice: false,
+            before: None,
+            scope: String::new(),
+            text_digest: format!("{:016x}", short_digest(&[about.text.as_bytes()])),
+            on_changed_line: false,
+            figure: about.figure,
+            figure_before: None,
+            allowed: None,
+            excerpt: Vec::new(),
+        }
+    }
+}
+
+fn touches(paths: &GlobSet, file: &ChangedFile) -> bool {
+    use std::os::unix::ffi::OsStrExt;
+    [&file.old_path, &file.new_path].iter().any(|path| paths.is_match(std::ffi::OsStr::from_bytes(path)))
+}

@@ -1,0 +1,146 @@
+//! Rules on the change itself: its size, its files, and what is written about it.
+
+use globset::GlobSet;
+use regex::bytes::Regex;
+
+use super::config::parse_size;
+use super::problem::Problems;
+use super::table::Table;
+use super::values::{globs, one_of, regex};
+use crate::diff::Kind;
+
+/// What is looked at, and what is demanded of it.
+#[derive(Debug)]
+pub struct ChangeMatch {
+    /// What is looked at.
+    pub subject: Subject,
+    /// What makes a finding of it.
+    pub fault: Fault,
+    /// Only files to which one of these happens; any when empty.
+    pub kinds: Vec<Kind>,
+}
+
+/// A part or a figure of a change.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Subject {
+    /// How many files.
+    Files,
+    /// How many added and removed lines.
+    Lines,
+    /// How many commits, merges aside.
+    Commits,
+    /// Each file that it leaves, by its bytes.
+    FileSize,
+    /// Each binary file that it adds or alters.
+    Binary,
+    /// The files that it touches.
+    Paths,
+    /// The title under which it is offered.
+    Title,
+    /// The text with which it is offered.
+    Description,
+    /// The first line of each commit's message.
+    Subject,
+    /// The whole message of each commit.
+    Message,
+    /// The author of each commit, as `Name <address>`.
+    Author,
+}
+
+impl Subject {
+    /// All, with the words that rules use for them.
+    pub const ALL: [(&'static str, Subject); 11] = [
+        ("files", Subject::Files),
+        ("lines", Subject::Lines),
+        ("commits", Subject::Commits),
+        ("file-size", Subject::FileSize),
+        ("binary", Subject::Binary),
+        ("paths", Subject::Paths),
+        ("title", Subject::Title),
+        ("description", Subject::Description),
+        ("subject", Subject::Subject),
+        ("message", Subject::Message),
+        ("author", Subject::Author),
+    ];
+
+    fn is_text(self) -> bool {
+        use Subject::{Author, Description, Message, Subject as Line, Title};
+        matches!(self, Title | Description | Line | Message | Author)
+    }
+}
+
+/// What makes a finding.
+#[derive(Debug)]
+pub enum Fault {
+    /// A figure, a size in bytes, or a length in characters over this; of a description or message, the longest line.
+    Over(u64),
+    /// A length in characters under this.
+    Under(u64),
+    /// A text in which this matches.
+    Has(Regex),
+    /// A text in which this doesn't match.
+    Lacks(Regex),
+    /// Files are touched, and none of these is.
+    Without(GlobSet),
+    /// That it is there at all.
+    There,
+}
+
+/// Reads a match with `change`.
+pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problems<'_>) -> Option<ChangeMatch> {
+    let before = p.list.len();
+    let word = table.required_string("change", name, p)?;
+    let subject = one_of(&word, "part of a change", Subject::ALL, p)?;
+    let mut faults = Vec::new();
+    if subject == Subject::FileSize {
+        if let Some(text) = table.string("over", p) {
+            match parse_size(&text.value) {
+                Some(size) => faults.push(Fault::Over(size)),
+                None => p.at(text.at, format!("`{}` is no size", text.value), Some("write it like \"1 MiB\"".into())),
+            }
+        }
+    } else {
+        faults.extend(table.number("over", p).map(|n| Fault::Over(n.value)));
+    }
+    faults.extend(table.number("under", p).map(|n| Fault::Under(n.value)));
+    faults.extend(table.string("text", p).and_then(|t| regex(&t, p)).map(Fault::Has));
+    faults.extend(table.string("lacks", p).and_then(|t| regex(&t, p)).map(Fault::Lacks));
+    faults.extend(globs(table, "without", p).map(Fault::Without));
+    let words = [
+        ("added", Kind::Added),
+        ("deleted", Kind::Deleted),
+        ("modified", Kind::Modified),
+        ("renamed", Kind::Renamed),
+        ("copied", Kind::Copied),
+    ];
+    let kinds = table.strings("kinds", p).unwrap_or_default();
+    let kinds: Vec<Kind> = kinds.iter().filter_map(|k| one_of(k, "kind of change to a file", words, p)).collect();
+    if p.list.len() > before {
+        return None;
+    }
+    let may = match subject {
+        Subject::Files | Subject::Lines | Subject::Commits | Subject::FileSize => "over",
+        Subject::Binary => "",
+        Subject::Paths => "without",
+        Subject::Title | Subject::Description | Subject::Subject | Subject::Message | Subject::Author => {
+            "over, under, text or lacks"
+        }
+    };
+    let optional = matches!(subject, Subject::Binary | Subject::Paths);
+    let fits = |fault: &Fault| match fault {
+        Fault::Over(_) => !optional,
+        Fault::Under(_) | Fault::Has(_) | Fault::Lacks(_) => subject.is_text(),
+        Fault::Without(_) => subject == Subject::Paths,
+        Fault::There => true,
+    };
+    if optional && faults.is_empty() {
+        faults.push(Fault::There);
+    }
+    if faults.len() != 1 || !faults.iter().all(fits) {
+        let what = format!("{name} must say what is wrong with the change's `{}`", word.value);
+        let hint = if may.is_empty() { "it takes no condition".to_owned() } else { format!("give one of: {may}") };
+        p.at(table.at, what, Some(hint));
+        return None;
+    }
+    Some(ChangeMatch { subject, fault: faults.pop()?, kinds })
+}

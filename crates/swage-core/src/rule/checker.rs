@@ -1,0 +1,60 @@
+//! Rules whose findings an outside program makes.
+
+use super::problem::Problems;
+use super::table::Table;
+use super::values::one_of;
+
+/// A program that is run in the tree before the change and in the one after it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Checker {
+    /// The program and its arguments; no shell is between.
+    pub command: Vec<String>,
+    /// The form in which it tells what it found.
+    pub writes: ReportForm,
+    /// The file in the tree that it writes; its standard output when `None`.
+    pub report: Option<String>,
+    /// Exit codes with which it has done its work. By default, 0 and 1.
+    pub exit_codes: Vec<i32>,
+    /// Most seconds that it may take. By default, 300.
+    pub seconds: u64,
+    /// Its findings are shown and never counted.
+    pub advice: bool,
+}
+
+/// The form of a checker's report.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ReportForm {
+    /// SARIF 2.1.0.
+    Sarif,
+    /// Lines of `file:line:column: severity: message`.
+    Lines,
+}
+
+/// Reads a match with `checker`.
+pub(super) fn read_checker(table: &mut Table<'_, '_>, name: &str, p: &mut Problems<'_>) -> Option<Checker> {
+    let before = p.list.len();
+    let at = table.at;
+    let command: Vec<String> = table.strings("checker", p)?.into_iter().map(|word| word.value).collect();
+    if command.first().is_none_or(String::is_empty) {
+        p.at(at, format!("{name} names no program"), Some("list the program and its arguments".into()));
+    }
+    let forms = [("sarif", ReportForm::Sarif), ("lines", ReportForm::Lines)];
+    let writes = table.required_string("writes", name, p).and_then(|w| one_of(&w, "form of a report", forms, p));
+    let report = table.string("report", p);
+    if let Some(report) = &report
+        && (report.value.starts_with('/') || report.value.split('/').any(|part| part == ".."))
+    {
+        p.at(report.at, "`report` leads out of the tree", Some("give a path from the root of the tree".into()));
+    }
+    let exit_codes = table.numbers("exit_codes", p).unwrap_or_else(|| vec![0, 1]);
+    let seconds = table.number("seconds", p).map_or(300, |n| n.value);
+    let advice = table.flag("advice", p).unwrap_or(false);
+    (p.list.len() == before).then_some(Checker {
+        command,
+        writes: writes?,
+        report: report.map(|r| r.value),
+        exit_codes: exit_codes.into_iter().filter_map(|code| i32::try_from(code).ok()).collect(),
+        seconds,
+        advice,
+    })
+}

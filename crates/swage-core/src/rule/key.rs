@@ -1,0 +1,77 @@
+//! Key paths: places in data files, and in what other languages have of the kind.
+
+use super::pattern::Hole;
+use super::problem::Problems;
+use super::table::Table;
+use super::values::read_holes;
+
+/// A path of keys, such as `services.NAME.image`. Lists are passed through: each of their elements is looked at.
+#[derive(Debug)]
+pub struct KeyMatch {
+    /// The path as it was written.
+    pub path: String,
+    /// Its steps.
+    pub(crate) steps: Vec<Step>,
+    /// What takes the value, by index of the hole.
+    pub(crate) value: Option<usize>,
+    /// The holes.
+    pub holes: Vec<Hole>,
+}
+
+/// One step of a key path.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Step {
+    /// This key.
+    Key(String),
+    /// Any key, which the hole of this index takes.
+    Hole(usize),
+    /// Any number of keys, none too.
+    Any,
+}
+
+/// The languages that key paths are read in.
+pub const KEYED: [&str; 5] = ["html", "json", "sql", "toml", "yaml"];
+
+/// Reads `key`, `value` and `holes`.
+pub(super) fn read_key(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<KeyMatch> {
+    let path = table.required_string("key", "a key match", p)?;
+    let holes = read_holes(table, p);
+    let value = table.string("value", p);
+    let index = |name: &str| holes.iter().position(|h| h.name == name);
+    let value = match value {
+        None => None,
+        Some(name) => {
+            let found = index(&name.value);
+            if found.is_none() {
+                let hint = "declare it under `holes`, with `text` to say what the value must be".to_owned();
+                p.at(name.at, format!("`value` names no hole: `{}`", name.value), Some(hint));
+            }
+            found
+        }
+    };
+    let steps: Vec<Step> = path
+        .value
+        .split('.')
+        .map(|step| match (step, index(step)) {
+            ("**", _) => Step::Any,
+            (_, Some(hole)) => Step::Hole(hole),
+            (key, None) => Step::Key(key.to_owned()),
+        })
+        .collect();
+    if steps.iter().any(|s| matches!(s, Step::Key(key) if key.is_empty())) || steps.last() == Some(&Step::Any) {
+        let hint = "write keys with dots between, such as services.NAME.image; `**` stands for any between".to_owned();
+        p.at(path.at, format!("`{}` is no path of keys", path.value), Some(hint));
+        return None;
+    }
+    if let Some(idle) = holes.iter().enumerate().find(|(i, _)| value != Some(*i) && !steps.contains(&Step::Hole(*i))) {
+        p.at(path.at, format!("the hole `{}` stands neither in the path nor as `value`", idle.1.name), None);
+    }
+    if let Some(hole) = holes.iter().find(|h| h.many || h.node.is_some()) {
+        p.at(
+            path.at,
+            format!("the hole `{}` takes a key or a value, so only `text` can be asked of it", hole.name),
+            None,
+        );
+    }
+    Some(KeyMatch { path: path.value, steps, value, holes })
+}

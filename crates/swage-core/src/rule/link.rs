@@ -1,0 +1,179 @@
+//! Rules on facts of many files: what is collected, and what must or must not meet.
+
+use globset::GlobSet;
+
+use super::model::{Matcher, Way};
+use super::problem::{Problems, nearest};
+use super::table::Table;
+use super::values::{globs, one_of};
+use super::ways::read_ways;
+use crate::lang::Language;
+
+/// What must hold between facts.
+#[derive(Debug)]
+pub struct Link {
+    /// What is collected.
+    pub collections: Vec<Collection>,
+    /// The collection whose facts are judged, by index.
+    pub each: usize,
+    /// What is demanded of them.
+    pub demand: Meeting,
+    /// A collection whose facts excuse those that they meet.
+    pub unless: Option<usize>,
+    /// The holes whose texts must be equal for two facts to meet.
+    pub on: Vec<String>,
+    /// How far apart two facts may be.
+    pub within: Within,
+}
+
+/// What is demanded of a fact.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Meeting {
+    /// There is one of that collection with the same texts.
+    Must(usize),
+    /// There is none.
+    MustNot(usize),
+    /// There is no other of its own collection.
+    Unique,
+}
+
+/// Where two facts must both stand to meet.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Within {
+    /// Anywhere.
+    Tree,
+    /// In the same folder.
+    Directory,
+    /// In the same file.
+    File,
+}
+
+/// A named set of facts; the rule's ways with its index collect them.
+#[derive(Debug)]
+pub struct Collection {
+    /// Its name in the rule.
+    pub name: String,
+    /// What is said of a fact that a finding names besides.
+    pub says: String,
+    /// Only these paths; all when `None`.
+    pub paths: Option<GlobSet>,
+    /// Never these paths.
+    pub skip_paths: Option<GlobSet>,
+    /// Only facts that were there before the change and whose texts no fact has any more.
+    pub gone: bool,
+}
+
+impl Link {
+    /// Whether any collection takes facts from files with this path.
+    pub fn wants_path(&self, path: &[u8]) -> bool {
+        self.collections.iter().any(|c| c.wants_path(path))
+    }
+}
+
+impl Collection {
+    /// Whether it takes facts from files with this path.
+    pub fn wants_path(&self, path: &[u8]) -> bool {
+        use std::os::unix::ffi::OsStrExt;
+        let path = std::ffi::OsStr::from_bytes(path);
+        self.paths.as_ref().is_none_or(|set| set.is_match(path))
+            && !self.skip_paths.as_ref().is_some_and(|set| set.is_match(path))
+    }
+}
+
+/// The texts that a way gives names to and that can tell whether facts meet; runs of any length can't.
+pub(super) fn hole_names(way: &Way) -> Vec<String> {
+    match &way.matcher {
+        Matcher::Code(code) => code.holes.iter().filter(|h| !h.many).map(|h| h.name.clone()).collect(),
+        Matcher::Key(key) => key.holes.iter().map(|h| h.name.clone()).collect(),
+        Matcher::Text(text) => text.regex.capture_names().flatten().map(str::to_owned).collect(),
+        Matcher::Tree(tree) => {
+            let mut queries = way.languages.iter().filter_map(|l| tree.query(l).ok());
+            queries.next().map_or_else(Vec::new, |q| q.capture_names().iter().map(|&n| n.to_owned()).collect())
+        }
+        Matcher::Measure(_) | Matcher::CommentedCode | Matcher::Allowance(_) | Matcher::Names(_) => Vec::new(),
+    }
+}
+
+/// Reads a match with `collect`.
+pub(super) fn read_link(
+    table: &mut Table<'_, '_>,
+    outer: Option<&[&'static Language]>,
+    name: &str,
+    p: &mut Problems<'_>,
+) -> Option<(Vec<Way>, Link)> {
+    let before = p.list.len();
+    let (mut ways, mut collections) = (Vec::new(), Vec::new());
+    let mut holes: Vec<Vec<String>> = Vec::new();
+    for (word, mut inner) in table.table("collect", p)?.entries(p) {
+        let index = collections.len();
+        let says = inner.string("says", p).map_or_else(|| word.replace(['-', '_'], " "), |s| s.value);
+        let (paths, skip_paths) = (globs(&mut inner, "paths", p), globs(&mut inner, "skip_paths", p));
+        let gone = inner.flag("gone", p).unwrap_or(false);
+        let mut own = read_ways(&mut inner, outer, &format!("the collection `{word}` of {name}"), p);
+        let mut names: Option<Vec<String>> = None;
+        for way in &mut own {
+            way.collection = Some(index);
+            let these = hole_names(way);
+            names = Some(match names {
+                None => these,
+                Some(names) => names.into_iter().filter(|n| these.contains(n)).collect(),
+            });
+        }
+        holes.push(names.unwrap_or_default());
+        inner.finish(p);
+        ways.extend(own);
+        collections.push(Collection { name: word, says, paths, skip_paths, gone });
+    }
+    let names = || collections.iter().map(|c| c.name.as_str());
+    let find = |key: &'static str, table: &mut Table<'_, '_>, p: &mut Problems<'_>| {
+        let word = table.string(key, p)?;
+        let index = names().position(|n| n == word.value);
+        if index.is_none() {
+            p.at(word.at, format!("nothing is collected as `{}`", word.value), Some(nearest(&word.value, names())));
+        }
+        index
+    };
+    if !table.has("each") {
+        let hint = "name the collection whose facts are judged".to_owned();
+        p.at(table.at, format!("{name} collects facts and needs `each`"), Some(hint));
+    }
+    let each = find("each", table, p);
+    let (must, must_not) = (find("must_meet", table, p), find("must_not_meet", table, p));
+    let unique = table.flag("unique", p).unwrap_or(false);
+    let unless = find("unless_meets", table, p);
+    let demand = match (must, must_not, unique) {
+        (Some(other), None, false) => Some(Meeting::Must(other)),
+        (None, Some(other), false) => Some(Meeting::MustNot(other)),
+        (None, None, true) => Some(Meeting::Unique),
+        _ if p.list.len() > before => None,
+        _ => {
+            let hint = "give one of `must_meet`, `must_not_meet` and `unique = true`".to_owned();
+            p.at(table.at, format!("{name} must say what it demands of each fact"), Some(hint));
+            None
+        }
+    };
+    let reaches = [("tree", Within::Tree), ("directory", Within::Directory), ("file", Within::File)];
+    let within = table.string("within", p).map_or(Some(Within::Tree), |w| one_of(&w, "reach of a link", reaches, p));
+    let on = table.strings("on", p);
+    if p.list.len() > before {
+        return None;
+    }
+    let each = each?;
+    let others = [Some(each), must, must_not, unless];
+    let shared = |hole: &String| others.iter().flatten().all(|index| holes[*index].contains(hole));
+    let on: Vec<String> = match on {
+        None => holes[each].iter().filter(|h| shared(h)).cloned().collect(),
+        Some(named) => {
+            for hole in named.iter().filter(|h| !shared(&h.value)) {
+                let hint = "every way of the collections that meet must have it".to_owned();
+                p.at(hole.at, format!("the hole `{}` isn't in all of what meets", hole.value), Some(hint));
+            }
+            named.into_iter().map(|h| h.value).collect()
+        }
+    };
+    if on.is_empty() {
+        let hint = "give both sides a hole of the same name".to_owned();
+        p.at(table.at, format!("nothing tells when two facts of {name} meet"), Some(hint));
+    }
+    (p.list.len() == before).then_some((ways, Link { collections, each, demand: demand?, unless, on, within: within? }))
+}

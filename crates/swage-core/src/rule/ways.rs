@@ -1,0 +1,263 @@
+//! Reading what a rule looks for in a file: ways to match, and filters on their places.
+
+use std::sync::Arc;
+
+use regex::bytes::RegexBuilder;
+
+use super::key::{KEYED, read_key};
+use super::model::{
+    AllowanceFault, CodeMatch, Filter, Form, Matcher, Measure, MeasureMatch, NameFault, NameMatch, Place, Relation,
+    TextMatch, TreeMatch, Way, What, Zone,
+};
+use super::problem::Problems;
+use super::table::Table;
+use super::values::{bad_regex, languages, one_of, read_holes, regex};
+use crate::lang::{Class, LANGUAGES, Language};
+
+/// A table with one way to match, or with several under `any`; filters and languages beside `any` hold for all of them.
+pub(super) fn read_ways(
+    table: &mut Table<'_, '_>,
+    outer: Option<&[&'static Language]>,
+    name: &str,
+    p: &mut Problems<'_>,
+) -> Vec<Way> {
+    let own = if outer.is_none() || table.has("languages") { languages(table, p) } else { None };
+    let languages = own.or_else(|| outer.map(<[_]>::to_vec));
+    if !table.has("any") {
+        return read_way(table, languages, name, p).into_iter().collect();
+    }
+    let mut ways = Vec::new();
+    for mut inner in table.tables("any", p) {
+        ways.extend(read_ways(&mut inner, languages.as_deref(), name, p));
+        inner.finish(p);
+    }
+    let shared: Vec<Arc<Filter>> = read_filters(table, languages.as_deref(), p).into_iter().map(Arc::new).collect();
+    ways.iter_mut().for_each(|way| way.filters.extend(shared.iter().cloned()));
+    ways
+}
+
+fn read_way(
+    table: &mut Table<'_, '_>,
+    mut languages: Option<Vec<&'static Language>>,
+    name: &str,
+    p: &mut Problems<'_>,
+) -> Option<Way> {
+    const WAYS: [&str; 8] = ["text", "code", "tree", "key", "measure", "names", "commented_code", "allowance"];
+    let given: Vec<_> = WAYS.into_iter().filter(|w| table.has(w)).collect();
+    let before = p.list.len();
+    // So that they aren't called unknown when something else is wrong with them.
+    WAYS.into_iter()
+        .chain(["zones", "holes", "statement", "of", "over", "value", "globals", "least_entropy", "form"])
+        .filter(|_| given.len() != 1)
+        .for_each(|key| table.note(key));
+    let matcher = match given.as_slice() {
+        ["text"] => read_text(table, p).map(Matcher::Text),
+        ["code"] => {
+            let code = read_code(table, languages.as_deref(), p);
+            needs_languages(languages.as_deref(), table.at, name, p);
+            code.map(Matcher::Code)
+        }
+        ["tree"] => {
+            needs_languages(languages.as_deref(), table.at, name, p);
+            read_tree(table, languages.as_deref(), p).map(Matcher::Tree)
+        }
+        ["key"] => {
+            for language in languages.iter().flatten().filter(|l| !KEYED.contains(&l.name)) {
+                let what = format!("there are no keys in {}", language.name);
+                p.at(table.at, what, Some(format!("name some of {} under `languages`", KEYED.join(", "))));
+            }
+            languages = languages.or_else(|| Some(KEYED.iter().filter_map(|name| Language::by_name(name)).collect()));
+            read_key(table, p).map(Matcher::Key)
+        }
+        ["names"] => {
+            needs_languages(languages.as_deref(), table.at, name, p);
+            let fault = table.required_string("names", name, p);
+            let globals = table.strings("globals", p).unwrap_or_default().into_iter().map(|g| g.value).collect();
+            let fault = fault.and_then(|f| one_of(&f, "fault of a name", NameFault::ALL, p));
+            fault.map(|fault| Matcher::Names(NameMatch { fault, globals }))
+        }
+        ["measure"] => read_measure(table, p).map(Matcher::Measure),
+        ["commented_code"] => {
+            table.flag("commented_code", p);
+            Some(Matcher::CommentedCode)
+        }
+        ["allowance"] => {
+            let faults = [("unused", AllowanceFault::Unused), ("unreasoned", AllowanceFault::Unreasoned)];
+            let fault = table.required_string("allowance", name, p);
+            fault.and_then(|f| one_of(&f, "fault of an allowance", faults, p)).map(Matcher::Allowance)
+        }
+        [] => {
+            p.at(
+                table.at,
+                format!("{name} doesn't say what to look for"),
+                Some("give `text`, `code`, `tree`, `key`, `measure`, `names`, `commented_code` or `any`".into()),
+            );
+            None
+        }
+        several => {
+            p.at(
+                table.at,
+                format!("{name} gives {} at once", several.join(" and ")),
+                Some("put each into a table of its own under `any`".into()),
+            );
+            None
+        }
+    };
+    let filters = read_filters(table, languages.as_deref(), p).into_iter().map(Arc::new).collect();
+    if p.list.len() > before || languages.as_ref().is_some_and(Vec::is_empty) {
+        return None;
+    }
+    Some(Way { languages: languages.unwrap_or_default(), matcher: matcher?, collection: None, filters })
+}
+
+fn needs_languages(languages: Option<&[&'static Language]>, at: usize, name: &str, p: &mut Problems<'_>) {
+    if languages.is_none() {
+        p.at(
+            at,
+            format!("{name} matches code and so needs `languages`"),
+            Some(format!("list some of {}", LANGUAGES.iter().map(|l| l.name).collect::<Vec<_>>().join(", "))),
+        );
+    }
+}
+
+fn read_filters(
+    table: &mut Table<'_, '_>,
+    languages: Option<&[&'static Language]>,
+    p: &mut Problems<'_>,
+) -> Vec<Filter> {
+    let mut filters = Vec::new();
+    for (key, relation) in [
+        ("enclosed_by", Relation::EnclosedBy),
+        ("not_enclosed_by", Relation::NotEnclosedBy),
+        ("encloses", Relation::Encloses),
+        ("not_encloses", Relation::NotEncloses),
+        ("preceded_by", Relation::PrecededBy),
+        ("not_preceded_by", Relation::NotPrecededBy),
+        ("unless", Relation::Unless),
+    ] {
+        let mut any = Vec::new();
+        for mut place in table.tables(key, p) {
+            if let Some(what) = read_place(&mut place, languages, relation, p) {
+                any.push(Place { what, filters: read_filters(&mut place, languages, p) });
+            }
+            place.finish(p);
+        }
+        if !any.is_empty() {
+            filters.push(Filter { relation, any });
+        }
+    }
+    filters
+}
+
+fn read_tree(
+    table: &mut Table<'_, '_>,
+    languages: Option<&[&'static Language]>,
+    p: &mut Problems<'_>,
+) -> Option<TreeMatch> {
+    let query = table.required_string("tree", "a tree match", p)?;
+    let found = TreeMatch::new(query.value.clone());
+    for language in languages.unwrap_or_default() {
+        if let Err(error) = found.query(language) {
+            p.inside(&query, error.offset, error.message.clone(), "docs/rules.md shows how queries are written".into());
+            return None;
+        }
+    }
+    Some(found)
+}
+
+fn read_text(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<TextMatch> {
+    let text = table.required_string("text", "a text match", p)?;
+    let regex = match RegexBuilder::new(&text.value).multi_line(true).crlf(true).size_limit(4 << 20).build() {
+        Ok(regex) => regex,
+        Err(error) => {
+            bad_regex(&text, &error, p);
+            return None;
+        }
+    };
+    if regex.is_match(b"") {
+        p.at(
+            text.at,
+            "the expression matches the empty text and so every line",
+            Some("make at least one part of it obligatory".into()),
+        );
+        return None;
+    }
+    let zones = table.strings("zones", p).unwrap_or_default();
+    let zones = zones
+        .iter()
+        .filter_map(|z| {
+            one_of(z, "zone", [("code", Zone::Code), ("comment", Zone::Comment), ("string", Zone::String)], p)
+        })
+        .collect();
+    let least_entropy = table.fraction("least_entropy", p);
+    let form = table.string("form", p).and_then(|f| one_of(&f, "form", Form::ALL, p));
+    Some(TextMatch { regex, zones, least_entropy, form })
+}
+
+fn read_code(
+    table: &mut Table<'_, '_>,
+    languages: Option<&[&'static Language]>,
+    p: &mut Problems<'_>,
+) -> Option<CodeMatch> {
+    let code = table.required_string("code", "a code match", p)?;
+    let holes = read_holes(table, p);
+    let statement = table.flag("statement", p).unwrap_or(false);
+    let found = CodeMatch::new(code.value.clone(), holes, statement);
+    for language in languages.unwrap_or_default() {
+        if let Err(error) = found.pattern(language) {
+            let remedy = format!("a pattern is plain {} code; declare its gaps under `holes`", language.name);
+            p.inside(&code, error.offset, error.message.clone(), remedy);
+            return None;
+        }
+    }
+    Some(found)
+}
+
+fn read_measure(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<MeasureMatch> {
+    let measure = table.required_string("measure", "a measure match", p)?;
+    let measure = one_of(&measure, "measure", Measure::ALL, p);
+    let of = table.string("of", p).map_or(Some(Class::Function), |of| {
+        one_of(&of, "definition", [("function", Class::Function), ("class", Class::Class)], p)
+    });
+    let over = table.number("over", p);
+    if !table.has("over") {
+        p.at(table.at, "a measure match needs `over`", Some("give the most that is allowed".into()));
+    }
+    if of == Some(Class::Class) && matches!(measure, Some(Measure::Nesting | Measure::Branches | Measure::Parameters)) {
+        p.at(
+            table.at,
+            "only `lines` can be measured of a class",
+            Some("leave `of` out, so that functions are measured".into()),
+        );
+        return None;
+    }
+    Some(MeasureMatch { measure: measure?, of: of?, over: over?.value })
+}
+
+fn read_place(
+    table: &mut Table<'_, '_>,
+    languages: Option<&[&'static Language]>,
+    relation: Relation,
+    p: &mut Problems<'_>,
+) -> Option<What> {
+    if table.has("code") {
+        return read_code(table, languages, p).map(What::Code);
+    }
+    if let Some(node) = table.string("node", p) {
+        return one_of(&node, "node class", Class::ALL, p).map(What::Node);
+    }
+    if let Some(text) = table.string("text", p) {
+        if matches!(relation, Relation::EnclosedBy | Relation::NotEnclosedBy) {
+            p.at(
+                text.at,
+                "`text` can't be looked for around a match",
+                Some("name a `definition`, a `node` class or `code`, or look inside with `encloses`".into()),
+            );
+        }
+        return regex(&text, p).map(What::Text);
+    }
+    let class = table.required_string("definition", "a place without `code`, `node` or `text`", p)?;
+    let class = one_of(&class, "definition", [("function", Class::Function), ("class", Class::Class)], p)?;
+    let name = table.string("name", p).and_then(|n| regex(&n, p));
+    Some(What::Definition { class, name })
+}

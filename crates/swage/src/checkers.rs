@@ -1,0 +1,303 @@
+//! Running outside programs in exports of the tree before the change and after it.
+//!
+//! A program runs in a folder of its own, with nothing on standard input, in a process group of its own, for as long as
+//! its rule allows. Whatever goes wrong with it is a reason why its rule couldn't run, never an empty report.
+
+use std::io::Read;
+use std::os::unix::process::CommandExt;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, mpsc};
+use std::time::{Duration, Instant};
+
+use rustix::process::{Pid, Signal, kill_process_group};
+use swage_core::change::{Change, Contents, Tree};
+use swage_core::checker::{Reported, read_report};
+use swage_core::review::CheckerReport;
+use swage_core::rule::{Checker, ReportForm, RuleSet};
+use tempfile::TempDir;
+
+use crate::configuration::Configuration;
+use crate::export::{export_base, export_head, export_tree};
+use crate::failure::Failure;
+
+/// Most bytes that a program may put out.
+const MOST_OUTPUT: u64 = 64 << 20;
+/// Lines of a program's errors that are passed on.
+const LINES_TOLD: usize = 3;
+
+/// A report that was given by hand: a rule's id, and the files for both sides, or for the one that there is.
+#[derive(Debug, Clone)]
+pub struct GivenReport {
+    rule: String,
+    base: Option<PathBuf>,
+    head: PathBuf,
+}
+
+impl std::str::FromStr for GivenReport {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let form = || "write RULE=BEFORE,AFTER with a result file for each side".to_owned();
+        let (rule, files) = text.split_once('=').ok_or_else(form)?;
+        let (base, head) = match files.split_once(',') {
+            Some((base, head)) => (Some(PathBuf::from(base)), head),
+            None => (None, files),
+        };
+        if rule.is_empty() || head.is_empty() || base.as_ref().is_some_and(|b| b.as_os_str().is_empty()) {
+            return Err(form());
+        }
+        Ok(Self { rule: rule.to_owned(), base, head: PathBuf::from(head) })
+    }
+}
+
+/// Where programs and reports come from.
+pub struct Outside<'a> {
+    /// The configuration whose commands may be run: the target's.
+    pub trusted: Option<&'a Configuration>,
+    /// Reports that were given by hand.
+    pub given: &'a [GivenReport],
+}
+
+/// The trees that programs run in.
+enum Sides<'a> {
+    Change(&'a Change, &'a dyn Contents),
+    Tree(&'a dyn Tree),
+}
+
+impl Outside<'_> {
+    /// What outside programs find on both sides of a change.
+    pub fn of_change(
+        &self,
+        change: &Change,
+        contents: &dyn Contents,
+        rules: &RuleSet,
+    ) -> Result<Vec<CheckerReport>, Failure> {
+        self.reports(&Sides::Change(change, contents), rules)
+    }
+
+    /// What they find in a tree.
+    pub fn of_tree(&self, tree: &dyn Tree, rules: &RuleSet) -> Result<Vec<CheckerReport>, Failure> {
+        self.reports(&Sides::Tree(tree), rules)
+    }
+
+    fn reports(&self, sides: &Sides<'_>, rules: &RuleSet) -> Result<Vec<CheckerReport>, Failure> {
+        if let Some(given) = self.given.iter().find(|g| rules.get(&g.rule).is_none_or(|r| r.checker().is_none())) {
+            return Err(Failure::wrong(format!("no rule `{}` takes results of an outside program", given.rule))
+                .hint("`swage rules list` lists the rules; --results is for those that match with `checker`."));
+        }
+        let mut reports = Vec::new();
+        let mut jobs = Vec::new();
+        for rule in rules.rules() {
+            let Some(checker) = rule.checker() else { continue };
+            if let Some(given) = self.given.iter().find(|g| g.rule == rule.id) {
+                reports.push(read_given(given, checker.writes, matches!(sides, Sides::Change(..)))?);
+                continue;
+            }
+            // The working tree's own word for a command is a change voting on its own rules.
+            let trusted = self.trusted.and_then(|t| t.rules.get(&rule.id)?.checker());
+            match trusted {
+                Some(trusted) => jobs.push((rule.id.clone(), trusted.clone())),
+                None => {
+                    let why = match self.trusted {
+                        Some(_) => "the target doesn't have this checker yet, and commands are taken from there only",
+                        None => "commands are taken from the target only, and there is none here; give --results",
+                    };
+                    let (base, head) = (Err(why.to_owned()), Err(why.to_owned()));
+                    reports.push(CheckerReport { rule: rule.id.clone(), base, head });
+                }
+            }
+        }
+        reports.extend(run_all(sides, jobs)?);
+        Ok(reports)
+    }
+}
+
+fn read_given(given: &GivenReport, form: ReportForm, both: bool) -> Result<CheckerReport, Failure> {
+    let read = |path: &Path| {
+        let bytes = std::fs::read(path)
+            .map_err(|e| Failure::wrong(format!("the results {} can't be read: {e}", path.display())))?;
+        read_report(form, &bytes, "").map_err(|why| {
+            Failure::wrong(format!("the results {} can't be used: {why}", path.display())).hint(format!(
+                "The rule `{}` says that they are written as {}.",
+                given.rule,
+                form_word(form)
+            ))
+        })
+    };
+    let base = match (&given.base, both) {
+        (Some(base), true) => read(base)?,
+        (None, true) => {
+            return Err(Failure::wrong(format!("--results {}=… gives the results of one side", given.rule))
+                .hint("Write RULE=BEFORE,AFTER with a result file for each side."));
+        }
+        (_, false) => Vec::new(),
+    };
+    Ok(CheckerReport { rule: given.rule.clone(), base: Ok(base), head: Ok(read(&given.head)?) })
+}
+
+fn form_word(form: ReportForm) -> &'static str {
+    match form {
+        ReportForm::Sarif => "sarif",
+        ReportForm::Lines => "lines",
+    }
+}
+
+/// Set when the user wants to stop.
+fn cancelled() -> &'static Arc<AtomicBool> {
+    static FLAG: std::sync::OnceLock<Arc<AtomicBool>> = std::sync::OnceLock::new();
+    FLAG.get_or_init(|| {
+        let flag = Arc::new(AtomicBool::new(false));
+        let seen = flag.clone();
+        // Without a handler an interrupt ends this process at once, as it always does.
+        let handler = ctrlc::set_handler(move || {
+            if seen.swap(true, Ordering::SeqCst) {
+                std::process::exit(130);
+            }
+        });
+        if let Err(error) = handler {
+            tracing::info!(%error, "interrupts aren't caught");
+        }
+        flag
+    })
+}
+
+/// Runs all programs on all sides at the same time; each has its own copy of the tree, so none sees what another writes.
+fn run_all(sides: &Sides<'_>, jobs: Vec<(String, Checker)>) -> Result<Vec<CheckerReport>, Failure> {
+    if jobs.is_empty() {
+        return Ok(Vec::new());
+    }
+    cancelled();
+    let one = |checker: &Checker, before: bool| -> Result<Vec<Reported>, String> {
+        let folder = TempDir::with_prefix("swage-").map_err(|e| format!("there is no temporary folder: {e}"))?;
+        match (sides, before) {
+            (Sides::Change(change, contents), true) => export_base(change, *contents, folder.path())?,
+            (Sides::Change(change, contents), false) => export_head(change, *contents, folder.path())?,
+            (Sides::Tree(_), true) => return Ok(Vec::new()),
+            (Sides::Tree(tree), false) => export_tree(*tree, folder.path())?,
+        }
+        run(checker, folder.path())
+    };
+    let reports = std::thread::scope(|scope| {
+        let one = &one;
+        let running: Vec<_> = jobs
+            .iter()
+            .map(|(_, checker)| [true, false].map(|before| scope.spawn(move || one(checker, before))))
+            .collect();
+        let ended = |thread: std::thread::ScopedJoinHandle<'_, Result<Vec<Reported>, String>>| {
+            thread.join().unwrap_or_else(|_| Err("running it went wrong".to_owned()))
+        };
+        let pairs = jobs.iter().zip(running).map(|((rule, _), [base, head])| CheckerReport {
+            rule: rule.clone(),
+            base: ended(base),
+            head: ended(head),
+        });
+        pairs.collect()
+    });
+    if cancelled().load(Ordering::SeqCst) {
+        return Err(Failure::unfinished("interrupted; the programs that were running have been ended"));
+    }
+    Ok(reports)
+}
+
+/// Runs a program in a folder and reads its report.
+fn run(checker: &Checker, folder: &Path) -> Result<Vec<Reported>, String> {
+    let [program, arguments @ ..] = checker.command.as_slice() else { return Err("it names no program".to_owned()) };
+    // A program of the tree itself is named by its path in it.
+    let program_path = if program.contains('/') { folder.join(program) } else { PathBuf::from(program) };
+    let mut command = Command::new(&program_path);
+    command.args(arguments).current_dir(folder).env_remove("SWAGE_TOKEN");
+    command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped()).process_group(0);
+    tracing::debug!(?command, "checker");
+    let mut child = command.spawn().map_err(|e| format!("`{program}` can't be run: {e}"))?;
+    let group = Pid::from_child(&child);
+    let deadline = Instant::now() + Duration::from_secs(checker.seconds);
+    let out = collect(child.stdout.take());
+    let errors = collect(child.stderr.take());
+    let ended = wait(&mut child, deadline);
+    // Whatever it left running goes with it.
+    _ = kill_process_group(group, Signal::KILL);
+    let status = match ended {
+        Ended::By(status) => status,
+        Ended::Late => {
+            _ = child.wait();
+            return Err(format!("`{program}` took more than the allowed {} seconds and was ended", checker.seconds));
+        }
+        Ended::Cancelled => {
+            _ = child.wait();
+            return Err("it was interrupted".to_owned());
+        }
+        Ended::Lost(why) => return Err(format!("`{program}` can't be waited for: {why}")),
+    };
+    let grace = Duration::from_secs(2);
+    let taken = |from: mpsc::Receiver<Result<Vec<u8>, String>>| {
+        from.recv_timeout(grace).unwrap_or_else(|_| Err("its output doesn't end".to_owned()))
+    };
+    let said = taken(errors).unwrap_or_default();
+    if !status.code().is_some_and(|code| checker.exit_codes.contains(&code)) {
+        let said = String::from_utf8_lossy(&said);
+        let told: Vec<&str> = said.lines().filter(|l| !l.trim().is_empty()).take(LINES_TOLD).collect();
+        let told = if told.is_empty() { String::new() } else { format!(": {}", told.join("; ")) };
+        return Err(format!("`{program}` failed with {status}{told}"));
+    }
+    let report = match &checker.report {
+        None => taken(out).map_err(|why| format!("of `{program}`, {why}"))?,
+        Some(path) => read_inside(folder, path).map_err(|why| format!("`{program}` was to write {path}: {why}"))?,
+    };
+    read_report(checker.writes, &report, &folder.to_string_lossy())
+        .map_err(|why| format!("`{program}` wrote no report that can be read: {why}"))
+}
+
+/// A file that the program wrote; a link out of the folder isn't followed.
+fn read_inside(folder: &Path, path: &str) -> Result<Vec<u8>, String> {
+    let (root, file) = (folder.canonicalize(), folder.join(path).canonicalize());
+    let (Ok(root), Ok(file)) = (root, file) else { return Err("there is no such file".to_owned()) };
+    if !file.starts_with(root) {
+        return Err("it lies outside of the tree".to_owned());
+    }
+    let opened = std::fs::File::open(&file).map_err(|e| e.to_string())?;
+    read_bounded(opened)
+}
+
+fn read_bounded(from: impl Read) -> Result<Vec<u8>, String> {
+    let mut bytes = Vec::new();
+    from.take(MOST_OUTPUT + 1).read_to_end(&mut bytes).map_err(|e| e.to_string())?;
+    if bytes.len() as u64 > MOST_OUTPUT {
+        return Err(format!("its output is longer than {} MiB", MOST_OUTPUT >> 20));
+    }
+    Ok(bytes)
+}
+
+/// Reads a stream to its end beside the program, so that the program never waits for a reader.
+fn collect(stream: Option<impl Read + Send + 'static>) -> mpsc::Receiver<Result<Vec<u8>, String>> {
+    let (send, receive) = mpsc::channel();
+    std::thread::spawn(move || {
+        let bytes = stream.map_or_else(|| Ok(Vec::new()), read_bounded);
+        // The receiver may have given up.
+        _ = send.send(bytes);
+    });
+    receive
+}
+
+/// How waiting for a program ended.
+enum Ended {
+    By(std::process::ExitStatus),
+    Late,
+    Cancelled,
+    Lost(std::io::Error),
+}
+
+fn wait(child: &mut Child, deadline: Instant) -> Ended {
+    let mut pause = Duration::from_millis(1);
+    loop {
+        match child.try_wait() {
+            Ok(Some(status)) => return Ended::By(status),
+            Err(error) => return Ended::Lost(error),
+            Ok(None) if cancelled().load(Ordering::SeqCst) => return Ended::Cancelled,
+            Ok(None) if Instant::now() >= deadline => return Ended::Late,
+            Ok(None) => std::thread::sleep(pause),
+        }
+        pause = (pause * 2).min(Duration::from_millis(50));
+    }
+}
