@@ -16,6 +16,7 @@ use swage_core::change::{Change, Contents, Tree};
 use swage_core::checker::{Reported, read_report};
 use swage_core::review::CheckerReport;
 use swage_core::rule::{Checker, ReportForm, RuleSet};
+use swage_git::{CommitFiles, Repository, Target};
 use tempfile::TempDir;
 
 use crate::configuration::Configuration;
@@ -54,10 +55,16 @@ impl std::str::FromStr for GivenReport {
 
 /// Where programs and reports come from.
 pub struct Outside<'a> {
-    /// The configuration whose commands may be run: the target's.
-    pub trusted: Option<&'a Configuration>,
+    /// Whose commands may be run.
+    trusted: Option<Trusted<'a>>,
     /// Reports that were given by hand.
-    pub given: &'a [GivenReport],
+    given: &'a [GivenReport],
+}
+
+/// The target: its configuration says which commands are run, and programs that lie in the tree are taken from its tip.
+struct Trusted<'a> {
+    rules: &'a RuleSet,
+    programs: CommitFiles<'a>,
 }
 
 /// The trees that programs run in.
@@ -66,7 +73,38 @@ enum Sides<'a> {
     Tree(&'a dyn Tree),
 }
 
-impl Outside<'_> {
+impl<'a> Outside<'a> {
+    /// Nothing may be run.
+    pub fn given(given: &'a [GivenReport]) -> Self {
+        Self { trusted: None, given }
+    }
+
+    /// What the target says may be run.
+    pub fn of_target(
+        repository: &'a Repository,
+        target: Option<&'a (Configuration, Target)>,
+        given: &'a [GivenReport],
+    ) -> Result<Self, Failure> {
+        match target {
+            Some((configuration, target)) => Self::trusting(repository, configuration, &target.tip, given),
+            None => Ok(Self::given(given)),
+        }
+    }
+
+    /// What the configuration of the target at this tip says may be run.
+    pub fn trusting(
+        repository: &'a Repository,
+        configuration: &'a Configuration,
+        tip: &str,
+        given: &'a [GivenReport],
+    ) -> Result<Self, Failure> {
+        let rules = &configuration.rules;
+        if !rules.rules().iter().any(|rule| rule.checker().is_some()) {
+            return Ok(Self::given(given));
+        }
+        Ok(Self { trusted: Some(Trusted { rules, programs: repository.files(tip)? }), given })
+    }
+
     /// What outside programs find on both sides of a change.
     pub fn of_change(
         &self,
@@ -96,7 +134,7 @@ impl Outside<'_> {
                 continue;
             }
             // The working tree's own word for a command is a change voting on its own rules.
-            let trusted = self.trusted.and_then(|t| t.rules.get(&rule.id)?.checker());
+            let trusted = self.trusted.as_ref().and_then(|t| t.rules.get(&rule.id)?.checker());
             match trusted {
                 Some(trusted) => jobs.push((rule.id.clone(), trusted.clone())),
                 None => {
@@ -109,7 +147,9 @@ impl Outside<'_> {
                 }
             }
         }
-        reports.extend(run_all(sides, jobs)?);
+        if let Some(trusted) = &self.trusted {
+            reports.extend(run_all(sides, jobs, &trusted.programs)?);
+        }
         Ok(reports)
     }
 }
@@ -164,11 +204,20 @@ fn cancelled() -> &'static Arc<AtomicBool> {
 }
 
 /// Runs all programs on all sides at the same time; each has its own copy of the tree, so none sees what another writes.
-fn run_all(sides: &Sides<'_>, jobs: Vec<(String, Checker)>) -> Result<Vec<CheckerReport>, Failure> {
+fn run_all(
+    sides: &Sides<'_>,
+    jobs: Vec<(String, Checker)>,
+    programs: &dyn Tree,
+) -> Result<Vec<CheckerReport>, Failure> {
     if jobs.is_empty() {
         return Ok(Vec::new());
     }
     cancelled();
+    let home = TempDir::with_prefix("swage-").map_err(|e| Failure::unfinished(format!("no temporary folder: {e}")))?;
+    if jobs.iter().any(|(_, checker)| in_tree(checker)) {
+        export_tree(programs, home.path()).map_err(Failure::unfinished)?;
+    }
+    let home = home.path();
     let one = |checker: &Checker, before: bool| -> Result<Vec<Reported>, String> {
         let folder = TempDir::with_prefix("swage-").map_err(|e| format!("there is no temporary folder: {e}"))?;
         match (sides, before) {
@@ -177,7 +226,7 @@ fn run_all(sides: &Sides<'_>, jobs: Vec<(String, Checker)>) -> Result<Vec<Checke
             (Sides::Tree(_), true) => return Ok(Vec::new()),
             (Sides::Tree(tree), false) => export_tree(*tree, folder.path())?,
         }
-        run(checker, folder.path())
+        run(checker, folder.path(), home)
     };
     let reports = std::thread::scope(|scope| {
         let one = &one;
@@ -201,12 +250,16 @@ fn run_all(sides: &Sides<'_>, jobs: Vec<(String, Checker)>) -> Result<Vec<Checke
     Ok(reports)
 }
 
-/// Runs a program in a folder and reads its report.
-fn run(checker: &Checker, folder: &Path) -> Result<Vec<Reported>, String> {
+/// Whether the program lies in the tree, by a path from its root.
+fn in_tree(checker: &Checker) -> bool {
+    checker.command.first().is_some_and(|program| program.contains('/') && !program.starts_with('/'))
+}
+
+/// Runs a program in a folder and reads its report. One that lies in the tree is run from `home`.
+fn run(checker: &Checker, folder: &Path, home: &Path) -> Result<Vec<Reported>, String> {
     let [program, arguments @ ..] = checker.command.as_slice() else { return Err("it names no program".to_owned()) };
-    // A program of the tree itself is named by its path in it.
-    let program_path = if program.contains('/') { folder.join(program) } else { PathBuf::from(program) };
-    let mut command = Command::new(&program_path);
+    let whole = if in_tree(checker) { home.join(program) } else { PathBuf::from(program) };
+    let mut command = Command::new(&whole);
     command.args(arguments).current_dir(folder).env_remove("SWAGE_TOKEN");
     command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped()).process_group(0);
     tracing::debug!(?command, "checker");

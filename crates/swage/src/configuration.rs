@@ -59,11 +59,15 @@ impl Configuration {
     }
 
     /// The target's configuration, when a rule of this one runs an outside program: only the target says what is run.
-    pub fn of_trusted(repository: Option<&Repository>, target: Option<&str>, own: &Configuration) -> Option<Self> {
+    pub fn of_trusted(
+        repository: Option<&Repository>,
+        target: Option<&str>,
+        own: &Configuration,
+    ) -> Option<(Self, Target)> {
         own.rules.rules().iter().find(|rule| rule.checker().is_some())?;
         let repository = repository?;
         let target = repository.target(target.or(own.config.target.as_deref())).ok()?;
-        Self::of_target(repository, &target).ok()
+        Some((Self::of_target(repository, &target).ok()?, target))
     }
 
     /// From the tip of the target.

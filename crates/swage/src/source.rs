@@ -4,10 +4,11 @@ use std::path::{Path, PathBuf};
 
 use swage_core::change::{Change, Contents};
 use swage_core::diff::{ReadOptions, decode_mail, read};
-use swage_core::rule::Config;
+use swage_core::rule::RuleSet;
 use swage_git::{DiffSource, Head, Repository, Target};
 
 use crate::cli::ChangeArgs;
+use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::patch::{PatchChange, read_input};
 
@@ -88,7 +89,16 @@ impl Offer {
     }
 
     /// The change with its commits and with these words; a change of one commit is offered with its message.
-    pub fn on(&self, change: Change, repository: &Repository, base: &str, head: Option<&str>) -> Change {
+    pub fn on(
+        &self,
+        change: Change,
+        rules: &RuleSet,
+        repository: &Repository,
+        (base, head): (&str, Option<&str>),
+    ) -> Change {
+        if !rules.rules().iter().any(|rule| rule.change().is_some()) {
+            return change;
+        }
         let commits = head.and_then(|head| repository.commits(base, head).ok());
         let only = commits.as_ref().and_then(|list| list.first().filter(|_| list.len() == 1));
         let title = self.title.clone().or_else(|| only.map(|c| c.subject().to_owned()));
@@ -101,15 +111,15 @@ impl Offer {
 pub fn with_change<R>(
     place: &Place,
     args: &ChangeArgs,
-    config: &Config,
+    configuration: &Configuration,
     use_it: impl FnOnce(Change, &dyn Contents) -> R,
 ) -> Result<(R, Vec<String>), Failure> {
     if let Some(file) = &args.patch {
-        return with_patch(file, args, config.limits.patch_size, use_it);
+        return with_patch(file, args, configuration.config.limits.patch_size, use_it);
     }
     let repository = place.repository()?;
     let offer = Offer::of(args)?;
-    let named = args.target.as_deref().or(config.target.as_deref());
+    let named = args.target.as_deref().or(configuration.config.target.as_deref());
     let head = repository.head();
     let mut target: Option<Target> = None;
     let since_target = |target: &mut Option<Target>| -> Result<String, Failure> {
@@ -145,7 +155,7 @@ pub fn with_change<R>(
         // Unsaved work sits on the commits up to HEAD.
         let last = head.clone().or_else(|| repository.head());
         let change = match &base {
-            Some(base) => offer.on(change, repository, base, last.as_deref()),
+            Some(base) => offer.on(change, &configuration.rules, repository, (base, last.as_deref())),
             None => change,
         };
         let change = Change { base, head, target: target.map(|t| t.tip), description, ..change };
@@ -199,9 +209,7 @@ pub fn gate_sides(repository: &Repository, args: &ChangeArgs) -> Result<(Target,
     let named = args.target.clone().or(named);
     // The target's name may stand in the working tree's configuration; its rules never come from there.
     let configured = match (&named, repository.workdir()) {
-        (None, Some(root)) => {
-            crate::configuration::Configuration::of_folder(root, None).ok().and_then(|c| c.config.target)
-        }
+        (None, Some(root)) => Configuration::of_folder(root, None).ok().and_then(|c| c.config.target),
         _ => None,
     };
     let target = repository.target(named.as_deref().or(configured.as_deref()))?;

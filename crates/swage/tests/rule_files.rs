@@ -38,7 +38,7 @@ fn the_schema_says_what_the_reader_says() {
     let schema = serde_json::from_str(&s.swage(&["rules", "schema"]).stdout).expect("JSON");
     let schema = jsonschema::validator_for(&schema).expect("a schema");
     let read = |path: &str| std::fs::read_to_string(path).unwrap_or_else(|e| panic!("{path}: {e}"));
-    let manual = read("../../docs/rules.md");
+    let manual = read("../../docs/rules.md") + &read("../../docs/beyond-one-file.md");
     let mut right: Vec<String> =
         manual.split("```toml\n").skip(1).filter_map(|rest| Some(rest.split("```").next()?.to_owned())).collect();
     for pack in ["allowances", "data", "docs", "leftovers", "robustness", "sizes", "tests", "web"] {
@@ -65,6 +65,11 @@ fn the_schema_says_what_the_reader_says() {
         rule("match = { measure = \"length\", over = 1 }"),
         rule("side = \"left\"\nmatch = { text = \"a\" }"),
         rule("match = { text = \"a\" }\n[[rule.examples]]\npath = \"a\"\ncode = \"b\""),
+        rule("match = { collect.a.text = \"(?P<X>a)\", each = \"a\" }"),
+        rule("match = { change = \"title\" }"),
+        rule("match = { change = \"files\", lacks = \"a\" }"),
+        rule("match = { checker = [\"a\"] }"),
+        rule("match = { checker = [\"a\"], writes = \"prose\" }"),
     ];
     let wrong = wrong.into_iter().map(|text| (text, false));
     for (text, good) in right.into_iter().map(|text| (text, true)).chain(wrong) {

@@ -172,7 +172,7 @@ pub(super) struct Examined {
 /// Reviews a change: scans both sides of its files in parallel, compares, and adds excerpts. The result doesn't depend on
 /// the number of threads.
 pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>) -> Review {
-    let (mut review, examined, (compared, hits, beyond)) = look(change, contents, with);
+    let Looked { mut review, examined, compared, hits, beyond } = look(change, contents, with);
     add_excerpts(&mut review.findings, &compared, &hits, change, contents, &beyond);
     let sizes: Vec<Option<u64>> = examined.iter().map(|e| e.size).collect();
     let (about, idle) = about_change(change, &sizes, with.rules);
@@ -184,12 +184,18 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
     review
 }
 
+/// What examining gave, before excerpts.
+struct Looked<'c> {
+    review: Review,
+    examined: Vec<Examined>,
+    compared: Vec<Compared>,
+    /// The findings of the changed files, then those of untouched ones.
+    hits: Vec<FileHits>,
+    beyond: Beyond<'c>,
+}
+
 /// Examines all files and what is beyond them; the findings come without excerpts and in the order of what was compared.
-fn look<'c>(
-    change: &Change,
-    contents: &'c dyn Contents,
-    with: &Examination<'_>,
-) -> (Review, Vec<Examined>, (Vec<Compared>, Vec<FileHits>, Beyond<'c>)) {
+fn look<'c>(change: &Change, contents: &'c dyn Contents, with: &Examination<'_>) -> Looked<'c> {
     let mut examined: Vec<Examined> = (0..change.files.len())
         .into_par_iter()
         .map(|index| {
@@ -200,7 +206,7 @@ fn look<'c>(
         .collect();
     let beyond = look_beyond(change, contents, &mut examined, with);
     let (review, compared, hits) = put_together(change, &examined, &beyond, with);
-    (review, examined, (compared, hits, beyond))
+    Looked { review, examined, compared, hits, beyond }
 }
 
 /// Compares both sides of all files; the findings are in the order of what was compared, without excerpts.
@@ -453,7 +459,7 @@ pub fn scan_tree(tree: &dyn Tree, commit: Option<&str>, with: &Examination<'_>) 
         removed: 0,
     });
     let change = Change { head: commit.map(str::to_owned), files: listed.collect(), ..Default::default() };
-    let (mut review, ..) = look(&change, &Whole(tree), with);
+    let Looked { mut review, .. } = look(&change, &Whole(tree), with);
     review.findings.iter_mut().for_each(|f| f.on_changed_line = false);
     review.findings.sort_by_cached_key(Finding::order);
     review

@@ -1,6 +1,8 @@
 //! Findings about the change itself: its size, its files, and what is written about it. They have no baseline, so each is
 //! new.
 
+use std::collections::HashMap;
+
 use globset::GlobSet;
 
 use super::model::{Anchor, Finding, Path, Related, Side};
@@ -20,13 +22,22 @@ pub(super) fn about_change(
     sizes: &[Option<u64>],
     rules: &RuleSet,
 ) -> (Vec<Finding>, Vec<(String, String)>) {
-    let (mut found, mut idle) = (Vec::new(), Vec::new());
+    let (mut found, mut idle): (Vec<Finding>, _) = (Vec::new(), Vec::new());
     for rule in rules.rules() {
         let Some(wanted) = rule.change() else { continue };
         match (Work { change, rule, wanted }).find(sizes) {
             Ok(list) => found.extend(list),
             Err(why) => idle.push((rule.id.clone(), why.to_owned())),
         }
+    }
+    // Commits of one subject would share a key.
+    let mut seen: HashMap<String, u64> = HashMap::new();
+    for finding in &mut found {
+        let number = seen.entry(finding.key.clone()).or_default();
+        if *number > 0 {
+            finding.key = format!("{:016x}", short_digest(&[finding.key.as_bytes(), &number.to_be_bytes()]));
+        }
+        *number += 1;
     }
     (found, idle)
 }

@@ -86,6 +86,22 @@ pub enum Fault {
     There,
 }
 
+impl ChangeMatch {
+    /// The gaps of a message that a finding can fill in.
+    pub(super) fn gaps(&self) -> Vec<&'static str> {
+        let figure = matches!(self.fault, Fault::Over(_) | Fault::Under(_));
+        let (path, commit) = match self.subject {
+            Subject::FileSize | Subject::Binary | Subject::Paths => (true, false),
+            Subject::Subject | Subject::Message | Subject::Author => (false, true),
+            Subject::Files | Subject::Lines | Subject::Commits | Subject::Title | Subject::Description => {
+                (false, false)
+            }
+        };
+        let named = [(figure, "value"), (figure, "limit"), (path, "path"), (commit, "commit")];
+        named.into_iter().filter(|(known, _)| *known).map(|(_, name)| name).collect()
+    }
+}
+
 /// Reads a match with `change`.
 pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problems<'_>) -> Option<ChangeMatch> {
     let before = p.list.len();

@@ -258,10 +258,10 @@ fn filter_digest(filter: &Filter, text: &mut String) {
 
 /// Placeholders of a message must be ones that the rule fills in.
 fn check_message(message: &At<String>, ways: &[Way], beyond: Option<&Beyond>, p: &mut Problems<'_>) {
-    let mut known = vec!["match", "path"];
+    let mut known = vec!["match"];
     match beyond {
         Some(Beyond::Link(link)) => known.extend(link.on.iter().map(String::as_str)),
-        Some(Beyond::Change(_)) => known.extend(["value", "limit", "commit"]),
+        Some(Beyond::Change(change)) => known.extend(change.gaps()),
         Some(Beyond::Checker(_)) => known.extend(["message", "id"]),
         None => {}
     }
@@ -280,7 +280,8 @@ fn check_message(message: &At<String>, ways: &[Way], beyond: Option<&Beyond>, p:
         }
     }
     for word in super::message::placeholders(&message.value) {
-        if !known.contains(&word) && !(ways.is_empty() && beyond.is_none()) {
+        let readable = !ways.is_empty() || beyond.is_some();
+        if readable && !known.contains(&word) {
             p.at(
                 message.at,
                 format!("nothing fills in `{{{word}}}` in the message"),

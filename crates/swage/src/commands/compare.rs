@@ -35,24 +35,24 @@ fn revisions(args: &CompareArgs) -> Result<swage_core::review::Review, Failure> 
     let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
     let store = super::cache(Some(repository), args.no_cache);
     let trusted = Configuration::of_trusted(Some(repository), None, &configuration);
-    let outside = Outside { trusted: trusted.as_ref(), given: &args.outside.results };
+    let outside = Outside::of_target(repository, trusted.as_ref(), &args.outside.results)?;
     let (base, head) = (repository.commit(&args.before)?, repository.commit(&args.after)?);
     let commits = repository.commits(&base, &head).ok();
     let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.clone() })?;
     let description = format!("{}..{}", args.before, args.after);
-    Ok(diff.with(|change, contents| {
+    diff.with(|change, contents| {
         let (base, head) = (Some(base), Some(head));
         let change = Change { base, head, description, commits: commits.clone(), ..change };
         super::examine_change(&change, contents, &configuration, store.as_ref(), &outside)
-    })??)
+    })?
 }
 
 /// Two folders, by the rules of the second unless others are named.
 fn folders(args: &CompareArgs, before: &Path, after: &Path) -> Result<swage_core::review::Review, Failure> {
     let configuration = Configuration::of_folder(after, args.config.as_deref())?;
-    let outside = Outside { trusted: None, given: &args.outside.results };
+    let outside = Outside::given(&args.outside.results);
     let description = format!("{} against {}", after.display(), before.display());
-    Ok(between_folders(before, after, |change, contents| {
+    between_folders(before, after, |change, contents| {
         super::examine_change(&Change { description, ..change }, contents, &configuration, None, &outside)
-    })??)
+    })?
 }

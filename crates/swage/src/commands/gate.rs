@@ -25,7 +25,7 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let sides = gate_sides(repository, &args.change)?;
     let configuration = Configuration::of_target(repository, &sides.0)?;
     let store = super::cache(Some(repository), args.no_cache);
-    let outside = Outside { trusted: Some(&configuration), given: &args.outside.results };
+    let outside = Outside::trusting(repository, &configuration, &sides.0.tip, &args.outside.results)?;
     let offer = Offer::of(&args.change)?;
     let (review, verdict) = judge(repository, sides, &offer, &configuration, store.as_ref(), &outside)?;
     args.output.write(&Document {
@@ -59,7 +59,7 @@ pub fn judge(
             description,
             ..change
         };
-        let change = offer.on(change, repository, &target.tip, merge.head.as_deref());
+        let change = offer.on(change, &configuration.rules, repository, (&target.tip, merge.head.as_deref()));
         super::examine_change(&change, contents, configuration, store, outside)
     })??;
     let verdict = decide(&review, &configuration.config.policy, &merge.conflicts);

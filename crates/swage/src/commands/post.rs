@@ -35,7 +35,7 @@ pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
     let commit = commit.clone();
     let configuration = Configuration::of_target(repository, &target)?;
     let store = super::cache(Some(repository), args.no_cache);
-    let outside = Outside { trusted: Some(&configuration), given: &args.outside.results };
+    let outside = Outside::trusting(repository, &configuration, &target.tip, &args.outside.results)?;
     let mut offer = Offer::of(&args.change)?;
     if offer.title.is_none() {
         // What isn't open yet has the title that it will be opened with.
@@ -68,12 +68,12 @@ fn review(
 ) -> Result<Review, Failure> {
     let base = repository.merge_base(&target.tip, head)?;
     let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.to_owned() })?;
-    Ok(diff.with(|change, contents| {
-        let change = offer.on(change, repository, &base, Some(head));
+    diff.with(|change, contents| {
+        let change = offer.on(change, &configuration.rules, repository, (&base, Some(head)));
         let change =
             Change { base: Some(base), head: Some(head.to_owned()), target: Some(target.tip.clone()), ..change };
         super::examine_change(&change, contents, configuration, store, outside)
-    })??)
+    })?
 }
 
 fn failed(error: HostError) -> Failure {

@@ -14,8 +14,11 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
     let store = super::cache(place.repository.as_ref(), args.no_cache);
     let trusted = Configuration::of_trusted(place.repository.as_ref(), args.change.target.as_deref(), &configuration);
-    let outside = Outside { trusted: trusted.as_ref(), given: &args.outside.results };
-    let (review, notes) = with_change(&place, &args.change, &configuration.config, |change, contents| {
+    let outside = match &place.repository {
+        Some(repository) => Outside::of_target(repository, trusted.as_ref(), &args.outside.results)?,
+        None => Outside::given(&args.outside.results),
+    };
+    let (review, notes) = with_change(&place, &args.change, &configuration, |change, contents| {
         super::examine_change(&change, contents, &configuration, store.as_ref(), &outside)
     })?;
     let mut review = review?;

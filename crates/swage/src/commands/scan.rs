@@ -25,7 +25,10 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
         None => &NoCache,
     };
     let trusted = Configuration::of_trusted(place.repository.as_ref(), None, &configuration);
-    let outside = Outside { trusted: trusted.as_ref(), given: &args.outside.results };
+    let outside = match &place.repository {
+        Some(repository) => Outside::of_target(repository, trusted.as_ref(), &args.outside.results)?,
+        None => Outside::given(&args.outside.results),
+    };
     let look = |tree: &dyn Tree, commit: Option<&str>| scan(tree, commit, &configuration, cache, &outside);
     let mut review = match (&args.revision, &args.tree, &place.repository) {
         (Some(revision), _, _) => {

@@ -108,6 +108,12 @@ impl Sandbox {
         std::fs::write(path, text).expect("written");
     }
 
+    pub fn make_executable(&self, path: &str) {
+        use std::os::unix::fs::PermissionsExt;
+        let mode = std::fs::Permissions::from_mode(0o755);
+        std::fs::set_permissions(self.root.join(path), mode).expect("a file");
+    }
+
     pub fn read(&self, path: &str) -> String {
         std::fs::read_to_string(self.root.join(path)).unwrap_or_else(|e| panic!("{path}: {e}"))
     }
