@@ -38,7 +38,8 @@ impl Configuration {
         } else {
             format!("{count} rules: {files} {place}, {packs}")
         };
-        Self { config: loaded.config, rules: RuleSet::new(loaded.rules), off: loaded.off, from, notes }
+        let rules = RuleSet::new(loaded.rules).with_globals(loaded.config.globals.clone());
+        Self { config: loaded.config, rules, off: loaded.off, from, notes }
     }
 
     /// From a folder: the working tree's root, or the current folder outside a repository.

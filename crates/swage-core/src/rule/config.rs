@@ -1,5 +1,7 @@
 //! The settings of `swage.toml` besides rules.
 
+use std::collections::BTreeMap;
+
 use super::model::Severity;
 
 /// What `swage.toml` says besides its rules.
@@ -11,6 +13,8 @@ pub struct Config {
     pub packs: Option<Vec<(String, usize)>>,
     /// Limits on what is examined.
     pub limits: Limits,
+    /// Names that are defined outside of what can be seen, by language.
+    pub globals: BTreeMap<String, Vec<String>>,
     /// What the gate demands.
     pub policy: Policy,
 }

@@ -101,6 +101,14 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
         };
         limits.finish(p);
     }
+    if let Some(mut globals) = table.table("globals", p) {
+        for language in crate::lang::NAMES {
+            if let Some(names) = globals.strings(language, p) {
+                config.globals.insert((*language).to_owned(), names.into_iter().map(|n| n.value).collect());
+            }
+        }
+        globals.finish(p);
+    }
     if let Some(mut gate) = table.table("gate", p) {
         let mut policy = Policy { configured: true, ..Policy::open() };
         if let Some(mut new) = gate.table("new", p) {

@@ -1,5 +1,6 @@
 //! Rules made ready for scanning: per language, one automaton of the words that patterns need, and patterns by node kind.
 
+use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
 
 use aho_corasick::AhoCorasick;
@@ -20,6 +21,8 @@ const ENGINE: u32 = 6;
 #[derive(Debug)]
 pub struct RuleSet {
     rules: Vec<Arc<Rule>>,
+    /// Names that are defined outside of what can be seen, by language.
+    globals: BTreeMap<String, Vec<String>>,
     /// For each language, and at the end for files without one.
     by_language: Vec<OnceLock<LanguageSet>>,
 }
@@ -65,7 +68,18 @@ pub(crate) enum Needs {
 impl RuleSet {
     /// Takes the rules; they are compiled for a language when its first file comes.
     pub fn new(rules: Vec<Arc<Rule>>) -> Self {
-        Self { rules, by_language: (0..=LANGUAGES.len()).map(|_| OnceLock::new()).collect() }
+        let by_language = (0..=LANGUAGES.len()).map(|_| OnceLock::new()).collect();
+        Self { rules, globals: BTreeMap::new(), by_language }
+    }
+
+    /// The same with names that are defined outside of what can be seen, by language.
+    pub fn with_globals(self, globals: BTreeMap<String, Vec<String>>) -> Self {
+        Self { globals, ..self }
+    }
+
+    /// Whether a name is defined outside of what can be seen in files of a language.
+    pub(crate) fn is_global(&self, language: &Language, name: &str) -> bool {
+        self.globals.get(language.name).is_some_and(|names| names.iter().any(|known| known == name))
     }
 
     /// The rules, in order.
@@ -92,6 +106,10 @@ impl RuleSet {
             if *wanted {
                 hash.update(rule.digest);
             }
+        }
+        for name in language.and_then(|l| self.globals.get(l.name)).into_iter().flatten() {
+            hash.update(name.as_bytes());
+            hash.update([0]);
         }
         hash.finalize().into()
     }

@@ -13,6 +13,7 @@ use super::problem::Problems;
 use super::table::Table;
 use super::values::{bad_regex, languages, one_of, read_holes, regex};
 use crate::lang::{Class, LANGUAGES, Language};
+use crate::scan::SCOPED;
 
 /// A table with one way to match, or with several under `any`; filters and languages beside `any` hold for all of them.
 pub(super) fn read_ways(
@@ -70,7 +71,11 @@ fn read_way(
             read_key(table, p).map(Matcher::Key)
         }
         ["names"] => {
-            needs_languages(languages.as_deref(), table.at, name, p);
+            for language in languages.iter().flatten().filter(|l| !SCOPED.contains(&l.name)) {
+                let what = format!("the scopes of {} aren't known", language.name);
+                p.at(table.at, what, Some(format!("name some of {} under `languages`", SCOPED.join(", "))));
+            }
+            languages = languages.or_else(|| Some(SCOPED.iter().filter_map(|name| Language::by_name(name)).collect()));
             let fault = table.required_string("names", name, p);
             let globals = table.strings("globals", p).unwrap_or_default().into_iter().map(|g| g.value).collect();
             let fault = fault.and_then(|f| one_of(&f, "fault of a name", NameFault::ALL, p));

@@ -12,6 +12,7 @@ mod keys;
 mod lines;
 mod matcher;
 mod measure;
+mod names;
 mod trial;
 mod walk;
 
@@ -22,6 +23,7 @@ use sha2::{Digest, Sha256};
 
 pub(crate) use keys::Keyed;
 pub use lines::Lines;
+pub use names::SCOPED;
 pub use trial::{Miss, Trial, TrialMatch, try_pattern};
 
 use crate::lang::Language;

@@ -9,10 +9,11 @@ use super::embedded::{self, Part};
 use super::lines::Lines;
 use super::matcher::{Bindings, Given, Matching};
 use super::measure::{Counting, Frame};
+use super::names::Names;
 use super::{Fact, Figure, Hit, Span, Words, allow, comments, forms, keys, measure};
 use crate::lang::{Language, interest};
 use crate::rule::{
-    Filter, Hole, KeyMatch, LanguageSet, Matcher, Measure, MeasureMatch, Place, Relation, Rule, RuleSet, TextMatch,
+    Filter, Hole, KeyMatch, LanguageSet, Matcher, Measure, MeasureMatch, NameMatch, Place, Relation, Rule, RuleSet, TextMatch,
     Way, What, Zone, shorten,
 };
 
@@ -198,6 +199,20 @@ impl<'a> Run<'a> {
                 let node = root.descendant_for_byte_range(taken.range.start, taken.range.end).unwrap_or(root);
                 if walk.passes(walk.way(entry), node, &[]) {
                     found.push(walk.named(entry, taken.range, node, texts(self.source, &key.holes, &taken.holes)));
+                }
+            }
+        }
+        let named: Vec<(u32, &NameMatch)> = possible
+            .iter()
+            .filter_map(|&e| if let Matcher::Names(names) = &walk.way(e).matcher { Some((e, names)) } else { None })
+            .collect();
+        let names_of = if named.is_empty() { None } else { Names::of(source, language, &tree) };
+        for (entry, names) in named {
+            let globals = |name: &str| names.globals.iter().any(|g| g == name) || rules.is_global(language, name);
+            for odd in names_of.iter().flat_map(|all| all.with(names.fault, &globals)) {
+                if walk.passes(walk.way(entry), odd, &[]) {
+                    let name = String::from_utf8_lossy(&source[odd.byte_range()]).into_owned();
+                    found.push(walk.named(entry, odd.byte_range(), odd, vec![("name".to_owned(), name)]));
                 }
             }
         }

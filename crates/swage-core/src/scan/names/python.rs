@@ -1,0 +1,282 @@
+//! Scopes of Python: <https://docs.python.org/3/reference/executionmodel.html#naming-and-binding>.
+
+use std::collections::HashSet;
+use std::sync::OnceLock;
+
+use tree_sitter::Node;
+
+use super::{Gathered, Import, Kind, Rules, words};
+
+pub(super) struct Python;
+
+/// Functions with which code makes or looks up names while it runs.
+const MAKERS: [&str; 5] = ["exec", "globals", "locals", "vars", "execfile"];
+
+impl Rules for Python {
+    fn enter<'t>(&self, g: &mut Gathered<'t, '_>, node: Node<'t>) {
+        match node.kind() {
+            "function_definition" | "lambda" => function(g, node),
+            "class_definition" => {
+                name(g, node);
+                if let Some(body) = node.child_by_field_name("body") {
+                    g.open_at(body, Kind::Class);
+                    g.lists.push(body);
+                }
+                type_parameters(g, node);
+            }
+            "list_comprehension" | "set_comprehension" | "dictionary_comprehension" | "generator_expression" => {
+                comprehension(g, node);
+            }
+            "block" => g.lists.push(node),
+            "assignment" | "augmented_assignment" | "for_statement" => {
+                let scope = g.function();
+                node.child_by_field_name("left").into_iter().for_each(|left| targets(g, left, scope));
+            }
+            "named_expression" => {
+                let scope = g.function();
+                node.child_by_field_name("name").into_iter().for_each(|left| g.bind(left, scope));
+            }
+            "as_pattern_target" | "type_alias_statement" => {
+                let scope = g.function();
+                let target = if node.kind() == "as_pattern_target" { Some(node) } else { node.child_by_field_name("left") };
+                target.into_iter().for_each(|target| targets(g, target, scope));
+            }
+            "global_statement" => each(node, |child| g.bind(child, 0)),
+            "nonlocal_statement" => each(node, |child| g.mark(child)),
+            "import_statement" | "import_from_statement" | "future_import_statement" => import(g, node),
+            "wildcard_import" => g.open = true,
+            "keyword_argument" => node.child_by_field_name("name").into_iter().for_each(|n| g.mark(n)),
+            "attribute" => node.child_by_field_name("attribute").into_iter().for_each(|n| g.mark(n)),
+            "case_pattern" | "keyword_pattern" | "splat_pattern" | "as_pattern" | "class_pattern" => pattern(g, node),
+            "try_statement" => tested(g, node),
+            "string" | "comment" => g.texts.push(node.byte_range()),
+            "call" => {
+                let called = node.child_by_field_name("function").map(|f| g.text(f));
+                g.open |= called.is_some_and(|name| MAKERS.contains(&name));
+            }
+            _ => {}
+        }
+    }
+
+    fn is_use(&self, node: Node<'_>) -> bool {
+        node.kind() == "identifier"
+    }
+
+    fn is_mention(&self, node: Node<'_>) -> bool {
+        node.kind() == "identifier"
+    }
+
+    fn is_known(&self, name: &str) -> bool {
+        static KNOWN: OnceLock<HashSet<&'static str>> = OnceLock::new();
+        KNOWN.get_or_init(|| words(include_str!("python.txt"))).contains(name)
+            || name.starts_with("__") && name.ends_with("__")
+    }
+
+    fn is_closed(&self, _: &Gathered<'_, '_>) -> bool {
+        true
+    }
+
+    fn definitions<'t>(&self, node: Node<'t>, source: &[u8]) -> Vec<(String, Node<'t>, bool)> {
+        let mut cursor = node.walk();
+        let children = node.named_children(&mut cursor);
+        let found = children.filter_map(|child| {
+            // What decorators make of a definition may well need several of one name.
+            let (inner, plain) = match child.kind() {
+                "decorated_definition" => (child.child_by_field_name("definition")?, false),
+                _ => (child, true),
+            };
+            if !matches!(inner.kind(), "function_definition" | "class_definition") {
+                return None;
+            }
+            let name = inner.child_by_field_name("name")?;
+            let name = std::str::from_utf8(source.get(name.byte_range())?).ok()?;
+            Some((name.to_owned(), inner, plain && !name.trim_matches('_').is_empty()))
+        });
+        found.collect()
+    }
+}
+
+fn each<'t>(node: Node<'t>, mut act: impl FnMut(Node<'t>)) {
+    let mut cursor = node.walk();
+    node.named_children(&mut cursor).for_each(&mut act);
+}
+
+fn name<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
+    let scope = g.function();
+    node.child_by_field_name("name").into_iter().for_each(|name| g.bind(name, scope));
+}
+
+/// Parameters and body have a scope; defaults and annotations belong to what is around.
+fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
+    name(g, node);
+    type_parameters(g, node);
+    let Some(body) = node.child_by_field_name("body") else { return };
+    let scope = g.open_at(body, Kind::Function);
+    if body.kind() == "block" {
+        g.lists.push(body);
+    }
+    let Some(list) = node.child_by_field_name("parameters") else { return };
+    each(list, |parameter| {
+        let inner = match parameter.kind() {
+            "default_parameter" | "typed_default_parameter" => parameter.child_by_field_name("name"),
+            // The name comes first, the type behind it.
+            "typed_parameter" => parameter.named_child(0),
+            _ => Some(parameter),
+        };
+        inner.into_iter().for_each(|inner| targets(g, inner, scope));
+    });
+}
+
+/// Type parameters bind their names; that they can't be seen outside doesn't matter.
+fn type_parameters<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
+    let scope = g.now;
+    let mut open: Vec<Node<'t>> = node.child_by_field_name("type_parameters").into_iter().collect();
+    while let Some(node) = open.pop() {
+        if node.kind() == "identifier" {
+            let name = g.text(node);
+            g.scopes[scope].names.insert(name);
+        }
+        each(node, |child| open.push(child));
+    }
+}
+
+/// A comprehension has a scope of its own, but the first thing that it goes through is looked up around it.
+fn comprehension<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
+    let around = g.now;
+    let scope = g.open_here(node, Kind::Block);
+    let mut first = true;
+    each(node, |clause| {
+        if clause.kind() != "for_in_clause" {
+            return;
+        }
+        clause.child_by_field_name("left").into_iter().for_each(|left| targets(g, left, scope));
+        if first && let Some(right) = clause.child_by_field_name("right") {
+            g.openings.insert(right.id(), around);
+        }
+        first = false;
+    });
+}
+
+/// Binds the names that are assigned to.
+fn targets<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>, scope: usize) {
+    let mut open = vec![node];
+    while let Some(node) = open.pop() {
+        match node.kind() {
+            "identifier" => g.bind(node, scope),
+            "pattern_list" | "tuple_pattern" | "list_pattern" | "tuple" | "list" | "list_splat_pattern"
+            | "dictionary_splat_pattern" | "list_splat" | "expression_list" | "parenthesized_expression" | "type"
+            | "as_pattern_target" => each(node, |child| open.push(child)),
+            _ => {}
+        }
+    }
+}
+
+fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
+    let scope = g.function();
+    let future = node.kind() == "future_import_statement";
+    let from = node.kind() == "import_from_statement";
+    let excused = future || guarded(g, node) || comment_behind(node);
+    if let Some(module) = node.child_by_field_name("module_name") {
+        leaves(module, &mut |leaf| g.mark(leaf));
+    }
+    let mut cursor = node.walk();
+    for name in node.children_by_field_name("name", &mut cursor) {
+        let (original, alias) = match name.kind() {
+            "aliased_import" => (name.child_by_field_name("name"), name.child_by_field_name("alias")),
+            _ => (Some(name), None),
+        };
+        let mut parts = Vec::new();
+        original.into_iter().for_each(|original| leaves(original, &mut |leaf| parts.push(leaf)));
+        parts.iter().for_each(|part| g.mark(*part));
+        // `import a.b` binds `a`; `from m import a` binds `a`.
+        let bound = alias.or(parts.first().copied());
+        let Some(bound) = bound else { continue };
+        g.bind(bound, scope);
+        // `import a as a` is how a module hands a name on.
+        let handed_on = alias.is_some_and(|alias| parts.last().is_some_and(|last| g.text(*last) == g.text(alias)));
+        // Importing a module inside of a package may be meant for what that does.
+        let inner = !from && alias.is_none() && parts.len() > 1;
+        let text = g.text(bound);
+        g.imports.push(Import { name: text, node: bound, excused: excused || handed_on || inner });
+    }
+}
+
+fn leaves<'t>(node: Node<'t>, act: &mut impl FnMut(Node<'t>)) {
+    let mut open = vec![node];
+    while let Some(node) = open.pop() {
+        if node.kind() == "identifier" {
+            act(node);
+        }
+        let mut cursor = node.walk();
+        let children: Vec<_> = node.named_children(&mut cursor).collect();
+        open.extend(children.into_iter().rev());
+    }
+}
+
+/// Whether a statement stands in a `try`, which asks whether the import can be had.
+fn guarded(g: &Gathered<'_, '_>, node: Node<'_>) -> bool {
+    let around = node.parent().and_then(|block| block.parent());
+    _ = g;
+    around.is_some_and(|n| matches!(n.kind(), "try_statement" | "except_clause" | "else_clause"))
+}
+
+/// Whether a comment on the same line says something of it.
+fn comment_behind(node: Node<'_>) -> bool {
+    let end = node.end_position().row;
+    let mut next = node.next_sibling();
+    while let Some(after) = next.filter(|n| n.start_position().row == end) {
+        if after.kind() == "comment" {
+            return true;
+        }
+        next = after.next_sibling();
+    }
+    let mut cursor = node.walk();
+    node.named_children(&mut cursor).any(|child| child.kind() == "comment")
+}
+
+/// What patterns of `case` bind.
+fn pattern<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
+    let scope = g.function();
+    let in_case = node.parent().is_some_and(|p| p.kind() == "case_pattern");
+    let mut index = 0;
+    each(node, |child| {
+        match (node.kind(), child.kind()) {
+            // A name alone takes whatever is there; a name with dots is looked up.
+            ("case_pattern" | "keyword_pattern", "dotted_name") if child.named_child_count() == 1 => {
+                leaves(child, &mut |leaf| g.bind(leaf, scope));
+            }
+            ("case_pattern" | "class_pattern" | "keyword_pattern", "dotted_name") => {
+                let mut first = true;
+                leaves(child, &mut |leaf| {
+                    if !first {
+                        g.mark(leaf);
+                    }
+                    first = false;
+                });
+            }
+            ("keyword_pattern", "identifier") if index == 0 => g.mark(child),
+            ("splat_pattern", "identifier") => g.bind(child, scope),
+            ("as_pattern", "identifier") if in_case => g.bind(child, scope),
+            _ => {}
+        }
+        index += 1;
+    });
+}
+
+/// Names in a `try` that catches their absence.
+fn tested<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
+    let mut catches = false;
+    each(node, |clause| catches |= clause.kind() == "except_clause" && {
+        let head = &g.source[clause.byte_range()];
+        let line = head.split(|b| *b == b':').next().unwrap_or_default();
+        super::has_word(line, "NameError")
+    });
+    if catches && let Some(body) = node.child_by_field_name("body") {
+        let mut names = Vec::new();
+        leaves(body, &mut |leaf| names.push(leaf));
+        names.into_iter().for_each(|leaf| {
+            let name = g.text(leaf);
+            g.tested.insert(name);
+        });
+    }
+}
