@@ -26,7 +26,7 @@ pub static ALLOWANCES: Pack = Pack::new(
 );
 
 /// All packs that a project can switch on and off.
-pub static PACKS: [Pack; 8] = [
+pub static PACKS: [Pack; 9] = [
     Pack::new("leftovers", "What was put in to try something and forgotten", true, include_str!("leftovers.toml")),
     Pack::new(
         "robustness",
@@ -37,6 +37,7 @@ pub static PACKS: [Pack; 8] = [
     Pack::new("data", "Data from outside that reaches where it does harm", false, include_str!("data.toml")),
     Pack::new("docs", "Public definitions without documentation", false, include_str!("docs.toml")),
     Pack::new("names", "Names at odds with their definitions", false, include_str!("names.toml")),
+    Pack::new("secrets", "Secrets that every reader of the code can use", false, include_str!("secrets.toml")),
     Pack::new("sizes", "Definitions that have grown too large", false, include_str!("sizes.toml")),
     Pack::new("tests", "Tests that prove nothing", false, include_str!("tests.toml")),
     Pack::new("web", "Pages that not everybody can use", false, include_str!("web.toml")),

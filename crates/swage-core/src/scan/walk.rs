@@ -13,8 +13,8 @@ use super::names::Names;
 use super::{Fact, Figure, Hit, Span, Words, allow, comments, forms, keys, measure};
 use crate::lang::{Language, interest};
 use crate::rule::{
-    Filter, Hole, KeyMatch, LanguageSet, Matcher, Measure, MeasureMatch, NameMatch, Place, Relation, Rule, RuleSet, TextMatch,
-    Way, What, Zone, shorten,
+    Filter, Hole, KeyMatch, LanguageSet, Matcher, Measure, MeasureMatch, NameMatch, Place, Relation, Rule, RuleSet,
+    TextMatch, Way, What, Zone, shorten,
 };
 
 /// A match before its place is put into words.
@@ -178,7 +178,7 @@ impl<'a> Run<'a> {
         for (entry, range) in std::mem::take(&mut self.text) {
             let way = walk.way(entry);
             let Matcher::Text(text) = &way.matcher else { continue };
-            let Some(place) = place_of(text, self.source, &range) else { continue };
+            let Some(place) = place_of(way, text, self.source, &range) else { continue };
             if !text.zones.is_empty() && !text.zones.contains(&zone_of(&zones, place.start)) {
                 continue;
             }
@@ -197,7 +197,9 @@ impl<'a> Run<'a> {
             for (index, taken) in keys::find(self.source, language, &tree, &matches) {
                 let (entry, key) = keyed[index];
                 let node = root.descendant_for_byte_range(taken.range.start, taken.range.end).unwrap_or(root);
-                if walk.passes(walk.way(entry), node, &[]) {
+                if !is_excused(walk.way(entry), &self.source[taken.range.clone()])
+                    && walk.passes(walk.way(entry), node, &[])
+                {
                     found.push(walk.named(entry, taken.range, node, texts(self.source, &key.holes, &taken.holes)));
                 }
             }
@@ -224,7 +226,7 @@ impl<'a> Run<'a> {
         let way = &own.ways[way];
         let Matcher::Text(text) = &way.matcher else { return };
         let groups = groups(text, self.source, &range);
-        let Some(range) = place_of(text, self.source, &range) else { return };
+        let Some(range) = place_of(way, text, self.source, &range) else { return };
         let message = fill_named(own, self.source, &range, &groups);
         let fact = way.collection.map(|collection| (collection, groups));
         self.found.push(Found { rule, range, message, scope: String::new(), figure: None, fact });
@@ -587,7 +589,13 @@ impl Walk<'_> {
 
     /// Whether all filters of a way let a match at this node through.
     fn passes(&self, way: &Way, node: Node<'_>, given: Given<'_>) -> bool {
-        way.filters.iter().all(|filter| self.holds(filter, node, given))
+        // What the text of a match mustn't be has been looked at in the match itself; the node may be larger.
+        let done = |filter: &Filter| {
+            filter.relation == Relation::Unless
+                && matches!(way.matcher, Matcher::Text(_) | Matcher::Key(_))
+                && filter.any.iter().all(|place| matches!(place.what, What::Text(_)))
+        };
+        way.filters.iter().all(|filter| done(filter) || self.holds(filter, node, given))
     }
 
     fn holds(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
@@ -670,14 +678,21 @@ fn groups(text: &TextMatch, source: &[u8], range: &Range<usize>) -> Vec<(String,
     named.map(|(name, m)| (name.to_owned(), String::from_utf8_lossy(m.as_bytes()).into_owned())).collect()
 }
 
-/// The place of a match: its group `here`, or all of it; `None` when that isn't of the form that it must have.
-fn place_of(text: &TextMatch, source: &[u8], range: &Range<usize>) -> Option<Range<usize>> {
+/// Whether a text is one that the way mustn't match.
+fn is_excused(way: &Way, text: &[u8]) -> bool {
+    let mut places = way.filters.iter().filter(|f| f.relation == Relation::Unless).flat_map(|f| &f.any);
+    places.any(|place| matches!(&place.what, What::Text(regex) if regex.is_match(text)))
+}
+
+/// The place of a match: its group `here`, or all of it; `None` when that isn't of the form that it must have, or is what
+/// it must not be.
+fn place_of(way: &Way, text: &TextMatch, source: &[u8], range: &Range<usize>) -> Option<Range<usize>> {
     let named = text.regex.captures_len() > 1 && text.regex.capture_names().flatten().any(|name| name == "here");
     let here = named.then(|| text.regex.captures_at(source, range.start)?.name("here").map(|m| m.range()));
     let place = here.flatten().unwrap_or_else(|| range.clone());
     let found = &source[place.clone()];
     let random = text.least_entropy.is_none_or(|least| forms::entropy(found) >= least);
-    (random && text.form.is_none_or(|form| forms::is_of(form, found))).then_some(place)
+    (random && !is_excused(way, found) && text.form.is_none_or(|form| forms::is_of(form, found))).then_some(place)
 }
 
 /// What holes took, as texts.

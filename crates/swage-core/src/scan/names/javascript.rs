@@ -23,16 +23,27 @@ impl Rules for JavaScript {
                 });
                 function(g, node);
             }
-            "function_expression" | "generator_function" | "arrow_function" | "method_definition" | "function_type"
-            | "constructor_type" | "method_signature" | "abstract_method_signature" | "call_signature"
-            | "construct_signature" | "function" => {
+            "function_expression"
+            | "generator_function"
+            | "arrow_function"
+            | "method_definition"
+            | "function_type"
+            | "constructor_type"
+            | "method_signature"
+            | "abstract_method_signature"
+            | "call_signature"
+            | "construct_signature"
+            | "function" => {
                 function(g, node);
                 if let Some(name) = node.child_by_field_name("name").filter(|n| n.kind() == "identifier") {
                     let scope = g.now;
                     g.bind(name, scope);
                 }
             }
-            "class_declaration" | "class" | "abstract_class_declaration" | "interface_declaration"
+            "class_declaration"
+            | "class"
+            | "abstract_class_declaration"
+            | "interface_declaration"
             | "type_alias_declaration" => {
                 let scope = g.now;
                 node.child_by_field_name("name").into_iter().for_each(|n| g.bind(n, scope));
@@ -110,6 +121,8 @@ impl Rules for JavaScript {
                     g.mark(name);
                 }
             }
+            // Types may be declared for all in files that nobody imports.
+            "nested_type_identifier" => leaves(node, &mut |leaf| g.mark(leaf)),
             "with_statement" => g.open = true,
             "call_expression" => {
                 let called = node.child_by_field_name("function").map(|f| g.text(f));
@@ -130,7 +143,10 @@ impl Rules for JavaScript {
 
     fn is_known(&self, name: &str) -> bool {
         static KNOWN: OnceLock<HashSet<&'static str>> = OnceLock::new();
-        KNOWN.get_or_init(|| words(include_str!("javascript.txt"))).contains(name)
+        // Names that begin so are put in when the program is built; what may be a name or a keyword is read as one.
+        name.starts_with("__")
+            || matches!(name, "await" | "yield" | "async" | "let" | "of")
+            || KNOWN.get_or_init(|| words(include_str!("javascript.txt"))).contains(name)
     }
 
     /// A script without imports and exports shares its names with other scripts of its page.

@@ -3,8 +3,8 @@
 //! One walk over the tree, parents first, gathers the scopes with the names that they bind, the uses of names, imports,
 //! and definitions that stand side by side. Order within a scope is left aside: a name that is bound anywhere in a scope
 //! is defined in all of it. Wherever there is doubt, the name counts as defined and as used, because a false alarm costs
-//! more than a miss: a file that doesn't parse whole, that imports everything of a module, or that makes names while it
-//! runs has no undefined names.
+//! more than a miss: a file that doesn't parse whole has no odd names, and one that imports everything of a module or
+//! makes names while it runs has no undefined ones.
 
 mod javascript;
 mod python;
@@ -93,25 +93,22 @@ struct Gathered<'t, 's> {
 pub(super) struct Names<'t, 's> {
     gathered: Gathered<'t, 's>,
     rules: &'static dyn Rules,
-    /// Whether the file parses whole.
-    whole: bool,
 }
 
 impl<'t, 's> Names<'t, 's> {
-    /// Gathers them; `None` where the language's scopes aren't known.
+    /// Gathers them; `None` where the language's scopes aren't known or the file doesn't parse whole.
     pub fn of(source: &'s [u8], language: &Language, tree: &'t Tree) -> Option<Self> {
         let rules: &dyn Rules = match language.name {
             "python" => &python::Python,
             "javascript" | "typescript" | "tsx" => &javascript::JavaScript,
             _ => return None,
         };
-        Some(Self { gathered: gather(source, tree, rules), rules, whole: !tree.root_node().has_error() })
+        (!tree.root_node().has_error()).then(|| Self { gathered: gather(source, tree, rules), rules })
     }
 
     /// The names with a fault. `globals` are those that are defined where it can't be seen.
     pub fn with(&self, fault: NameFault, globals: &dyn Fn(&str) -> bool) -> Vec<Node<'t>> {
         match fault {
-            NameFault::Undefined if !self.whole => Vec::new(),
             NameFault::Undefined => self.gathered.undefined(self.rules, globals),
             NameFault::DefinedTwice => self.gathered.defined_twice(self.rules),
             NameFault::UnusedImport => self.gathered.unused_imports(),

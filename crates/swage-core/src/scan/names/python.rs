@@ -21,8 +21,9 @@ impl Rules for Python {
                 if let Some(body) = node.child_by_field_name("body") {
                     g.open_at(body, Kind::Class);
                     g.lists.push(body);
+                    // Methods see a class's type parameters, though not its names.
+                    type_parameters(g, node, 0);
                 }
-                type_parameters(g, node);
             }
             "list_comprehension" | "set_comprehension" | "dictionary_comprehension" | "generator_expression" => {
                 comprehension(g, node);
@@ -38,7 +39,8 @@ impl Rules for Python {
             }
             "as_pattern_target" | "type_alias_statement" => {
                 let scope = g.function();
-                let target = if node.kind() == "as_pattern_target" { Some(node) } else { node.child_by_field_name("left") };
+                let target =
+                    if node.kind() == "as_pattern_target" { Some(node) } else { node.child_by_field_name("left") };
                 target.into_iter().for_each(|target| targets(g, target, scope));
             }
             "global_statement" => each(node, |child| g.bind(child, 0)),
@@ -47,7 +49,8 @@ impl Rules for Python {
             "wildcard_import" => g.open = true,
             "keyword_argument" => node.child_by_field_name("name").into_iter().for_each(|n| g.mark(n)),
             "attribute" => node.child_by_field_name("attribute").into_iter().for_each(|n| g.mark(n)),
-            "case_pattern" | "keyword_pattern" | "splat_pattern" | "as_pattern" | "class_pattern" => pattern(g, node),
+            "dotted_name" => looked_up(g, node),
+            "keyword_pattern" | "splat_pattern" | "as_pattern" => pattern(g, node),
             "try_statement" => tested(g, node),
             "string" | "comment" => g.texts.push(node.byte_range()),
             "call" => {
@@ -109,9 +112,12 @@ fn name<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
 /// Parameters and body have a scope; defaults and annotations belong to what is around.
 fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     name(g, node);
-    type_parameters(g, node);
     let Some(body) = node.child_by_field_name("body") else { return };
+    let around = g.now;
     let scope = g.open_at(body, Kind::Function);
+    // Annotations, which are looked up around the function, may name its type parameters.
+    type_parameters(g, node, around);
+    type_parameters(g, node, scope);
     if body.kind() == "block" {
         g.lists.push(body);
     }
@@ -128,8 +134,7 @@ fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
 }
 
 /// Type parameters bind their names; that they can't be seen outside doesn't matter.
-fn type_parameters<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
-    let scope = g.now;
+fn type_parameters<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>, scope: usize) {
     let mut open: Vec<Node<'t>> = node.child_by_field_name("type_parameters").into_iter().collect();
     while let Some(node) = open.pop() {
         if node.kind() == "identifier" {
@@ -163,8 +168,17 @@ fn targets<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>, scope: usize) {
     while let Some(node) = open.pop() {
         match node.kind() {
             "identifier" => g.bind(node, scope),
-            "pattern_list" | "tuple_pattern" | "list_pattern" | "tuple" | "list" | "list_splat_pattern"
-            | "dictionary_splat_pattern" | "list_splat" | "expression_list" | "parenthesized_expression" | "type"
+            "pattern_list"
+            | "tuple_pattern"
+            | "list_pattern"
+            | "tuple"
+            | "list"
+            | "list_splat_pattern"
+            | "dictionary_splat_pattern"
+            | "list_splat"
+            | "expression_list"
+            | "parenthesized_expression"
+            | "type"
             | "as_pattern_target" => each(node, |child| open.push(child)),
             _ => {}
         }
@@ -175,7 +189,7 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     let scope = g.function();
     let future = node.kind() == "future_import_statement";
     let from = node.kind() == "import_from_statement";
-    let excused = future || guarded(g, node) || comment_behind(node);
+    let excused = future || guarded(node) || comment_behind(node);
     if let Some(module) = node.child_by_field_name("module_name") {
         leaves(module, &mut |leaf| g.mark(leaf));
     }
@@ -214,9 +228,8 @@ fn leaves<'t>(node: Node<'t>, act: &mut impl FnMut(Node<'t>)) {
 }
 
 /// Whether a statement stands in a `try`, which asks whether the import can be had.
-fn guarded(g: &Gathered<'_, '_>, node: Node<'_>) -> bool {
+fn guarded(node: Node<'_>) -> bool {
     let around = node.parent().and_then(|block| block.parent());
-    _ = g;
     around.is_some_and(|n| matches!(n.kind(), "try_statement" | "except_clause" | "else_clause"))
 }
 
@@ -234,26 +247,29 @@ fn comment_behind(node: Node<'_>) -> bool {
     node.named_children(&mut cursor).any(|child| child.kind() == "comment")
 }
 
-/// What patterns of `case` bind.
+/// A name in a pattern: alone it takes whatever is there; with dots it is looked up.
+fn looked_up<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
+    let scope = g.function();
+    let takes = ["case_pattern", "keyword_pattern", "union_pattern"];
+    let alone = node.named_child_count() == 1 && node.parent().is_some_and(|p| takes.contains(&p.kind()));
+    let mut first = true;
+    leaves(node, &mut |leaf| {
+        if alone {
+            g.bind(leaf, scope);
+        } else if !first {
+            g.mark(leaf);
+        }
+        first = false;
+    });
+}
+
+/// What other patterns of `case` bind.
 fn pattern<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     let scope = g.function();
     let in_case = node.parent().is_some_and(|p| p.kind() == "case_pattern");
     let mut index = 0;
     each(node, |child| {
         match (node.kind(), child.kind()) {
-            // A name alone takes whatever is there; a name with dots is looked up.
-            ("case_pattern" | "keyword_pattern", "dotted_name") if child.named_child_count() == 1 => {
-                leaves(child, &mut |leaf| g.bind(leaf, scope));
-            }
-            ("case_pattern" | "class_pattern" | "keyword_pattern", "dotted_name") => {
-                let mut first = true;
-                leaves(child, &mut |leaf| {
-                    if !first {
-                        g.mark(leaf);
-                    }
-                    first = false;
-                });
-            }
             ("keyword_pattern", "identifier") if index == 0 => g.mark(child),
             ("splat_pattern", "identifier") => g.bind(child, scope),
             ("as_pattern", "identifier") if in_case => g.bind(child, scope),
@@ -266,10 +282,12 @@ fn pattern<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
 /// Names in a `try` that catches their absence.
 fn tested<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     let mut catches = false;
-    each(node, |clause| catches |= clause.kind() == "except_clause" && {
-        let head = &g.source[clause.byte_range()];
-        let line = head.split(|b| *b == b':').next().unwrap_or_default();
-        super::has_word(line, "NameError")
+    each(node, |clause| {
+        catches |= clause.kind() == "except_clause" && {
+            let head = &g.source[clause.byte_range()];
+            let line = head.split(|b| *b == b':').next().unwrap_or_default();
+            super::has_word(line, "NameError")
+        }
     });
     if catches && let Some(body) = node.child_by_field_name("body") {
         let mut names = Vec::new();
