@@ -294,6 +294,13 @@ pub enum RulesCommand {
     /// Print the JSON Schema of rule files, for editors
     #[command(after_help = "Example:\n  swage rules schema > .swage/rules.schema.json")]
     Schema,
+    /// Write a page for each pack that ships, made from its rules
+    #[command(after_help = "Example:\n  swage rules pages docs/packs")]
+    Pages {
+        /// The folder; pages that are there already are replaced
+        #[arg(value_name = "FOLDER")]
+        folder: PathBuf,
+    },
     /// Run every rule's examples: exit code 1 when one doesn't hold
     Test(RulesArgs),
 }

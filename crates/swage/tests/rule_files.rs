@@ -31,6 +31,20 @@ fn patterns_are_tried_on_the_spot() {
     insta::assert_snapshot!(told.join("\n"));
 }
 
+/// The packs' pages say what the packs say.
+#[test]
+fn the_pages_of_packs_are_current() {
+    let s = Sandbox::bare_folder();
+    assert_eq!(s.swage(&["rules", "pages", "made"]).code, 0);
+    let read = |folder: &std::path::Path| {
+        let entries = std::fs::read_dir(folder).expect("a folder").map(|e| e.expect("an entry"));
+        let page = |e: std::fs::DirEntry| (e.file_name(), std::fs::read_to_string(e.path()).expect("a page"));
+        entries.map(page).collect::<std::collections::BTreeMap<_, _>>()
+    };
+    let (made, kept) = (read(&s.root.join("made")), read(std::path::Path::new("../../docs/packs")));
+    assert!(made == kept, "make them again: cargo run -- rules pages docs/packs");
+}
+
 /// The schema takes what the reader takes and refuses what it refuses.
 #[test]
 fn the_schema_says_what_the_reader_says() {

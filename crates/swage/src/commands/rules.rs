@@ -1,5 +1,6 @@
 //! `swage rules`: list, show and test them.
 
+mod pages;
 mod trial;
 
 use std::fmt::Write;
@@ -26,6 +27,7 @@ pub fn run(command: &RulesCommand) -> Result<ExitCode, Failure> {
         RulesCommand::List { rules, .. } => list(&load(rules)?),
         RulesCommand::Show { id, rules } => show(&load(rules)?, id),
         RulesCommand::Try(args) => trial::run(args),
+        RulesCommand::Pages { folder } => pages::run(folder),
         RulesCommand::Schema => {
             print(SCHEMA.as_bytes())?;
             Ok(ExitCode::SUCCESS)
