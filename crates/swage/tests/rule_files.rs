@@ -55,7 +55,19 @@ fn the_schema_says_what_the_reader_says() {
     let manual = read("../../docs/rules.md") + &read("../../docs/beyond-one-file.md");
     let mut right: Vec<String> =
         manual.split("```toml\n").skip(1).filter_map(|rest| Some(rest.split("```").next()?.to_owned())).collect();
-    for pack in ["allowances", "data", "docs", "leftovers", "robustness", "sizes", "tests", "web"] {
+    for pack in [
+        "allowances",
+        "changes",
+        "data",
+        "docs",
+        "leftovers",
+        "names",
+        "robustness",
+        "secrets",
+        "sizes",
+        "tests",
+        "web",
+    ] {
         right.push(read(&format!("../swage-core/src/packs/{pack}.toml")));
     }
     right.extend(["../../demo/main/swage.toml", "../../demo/main/.swage/rules/timetable.toml"].map(read));

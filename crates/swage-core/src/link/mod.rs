@@ -34,22 +34,29 @@ type Table<'a> = HashMap<Knot<'a>, Vec<Held<'a>>>;
 pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<'_>]>) -> Vec<(usize, Hit)> {
     let judge = Judge { link };
     let of = |index: usize| move |held: &&Held<'_>| held.fact.collection == index;
-    let excuses = link.unless.map(|index| judge.table(here.iter().filter(of(index))));
+    let excuses: Vec<(usize, Table<'_>)> =
+        link.unless.iter().map(|&index| (index, judge.table(index, here.iter().filter(of(index))))).collect();
     let each = here.iter().enumerate().filter(|(_, held)| held.fact.collection == link.each);
     let others = match link.demand {
         Meeting::Must(index) | Meeting::MustNot(index) => judge.others(index, here, before),
-        Meeting::Unique => judge.table(here.iter().filter(of(link.each))),
+        Meeting::Unique => judge.table(link.each, here.iter().filter(of(link.each))),
     };
     let gone = match link.demand {
-        Meeting::Must(index) => judge.table(before.unwrap_or_default().iter().filter(of(index))),
+        Meeting::Must(index) => judge.table(index, before.unwrap_or_default().iter().filter(of(index))),
         Meeting::MustNot(_) | Meeting::Unique => Table::new(),
     };
     let mut found = Vec::new();
     for (index, held) in each {
-        let Some(knot) = judge.knot(held) else { continue };
-        if excuses.as_ref().is_some_and(|table| table.contains_key(&knot)) {
+        let met =
+            |index: usize, table: &Table<'_>| judge.knot(index, held).is_some_and(|knot| table.contains_key(&knot));
+        if excuses.iter().any(|(index, table)| met(*index, table)) {
             continue;
         }
+        let other = match link.demand {
+            Meeting::Must(index) | Meeting::MustNot(index) => index,
+            Meeting::Unique => link.each,
+        };
+        let Some(knot) = judge.knot(other, held) else { continue };
         let met = others.get(&knot).map_or(&[][..], Vec::as_slice);
         let related = match link.demand {
             Meeting::Must(other) if met.is_empty() => {
@@ -103,10 +110,10 @@ struct Judge<'l> {
 }
 
 impl Judge<'_> {
-    /// What the fact meets others by; `None` when it lacks a text.
-    fn knot<'a>(&self, held: &Held<'a>) -> Option<Knot<'a>> {
+    /// What the fact meets those of a collection by; `None` when it lacks a text.
+    fn knot<'a>(&self, collection: usize, held: &Held<'a>) -> Option<Knot<'a>> {
         let texts: Option<Vec<&str>> = self.link.on.iter().map(|hole| held.fact.hole(hole)).collect();
-        let place = match self.link.within {
+        let place = match self.link.collections[collection].within.unwrap_or(self.link.within) {
             Within::Tree => &[][..],
             Within::Directory => held.path.iter().rposition(|b| *b == b'/').map_or(&[][..], |at| &held.path[..at]),
             Within::File => held.path,
@@ -114,10 +121,10 @@ impl Judge<'_> {
         Some((texts?, place))
     }
 
-    fn table<'a>(&self, facts: impl Iterator<Item = &'a Held<'a>>) -> Table<'a> {
+    fn table<'a>(&self, collection: usize, facts: impl Iterator<Item = &'a Held<'a>>) -> Table<'a> {
         let mut table = Table::new();
         for held in facts {
-            if let Some(knot) = self.knot(held) {
+            if let Some(knot) = self.knot(collection, held) {
                 table.entry(knot).or_default().push(*held);
             }
         }
@@ -126,7 +133,7 @@ impl Judge<'_> {
 
     /// The facts that are asked for: those of this side, or those that the change took away.
     fn others<'a>(&self, index: usize, here: &'a [Held<'a>], before: Option<&'a [Held<'a>]>) -> Table<'a> {
-        let own = |facts: &'a [Held<'a>]| self.table(facts.iter().filter(|held| held.fact.collection == index));
+        let own = |facts: &'a [Held<'a>]| self.table(index, facts.iter().filter(|held| held.fact.collection == index));
         let there = own(here);
         if !self.link.collections[index].gone {
             return there;

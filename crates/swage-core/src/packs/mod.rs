@@ -26,7 +26,7 @@ pub static ALLOWANCES: Pack = Pack::new(
 );
 
 /// All packs that a project can switch on and off.
-pub static PACKS: [Pack; 9] = [
+pub static PACKS: [Pack; 11] = [
     Pack::new("leftovers", "What was put in to try something and forgotten", true, include_str!("leftovers.toml")),
     Pack::new(
         "robustness",
@@ -34,8 +34,10 @@ pub static PACKS: [Pack; 9] = [
         true,
         include_str!("robustness.toml"),
     ),
+    Pack::new("changes", "What is wrong with a change rather than with its code", false, include_str!("changes.toml")),
     Pack::new("data", "Data from outside that reaches where it does harm", false, include_str!("data.toml")),
     Pack::new("docs", "Public definitions without documentation", false, include_str!("docs.toml")),
+    Pack::new("links", "What doesn't fit together across files", false, include_str!("links.toml")),
     Pack::new("names", "Names at odds with their definitions", false, include_str!("names.toml")),
     Pack::new("secrets", "Secrets that every reader of the code can use", false, include_str!("secrets.toml")),
     Pack::new("sizes", "Definitions that have grown too large", false, include_str!("sizes.toml")),

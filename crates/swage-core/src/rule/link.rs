@@ -4,7 +4,7 @@ use globset::GlobSet;
 
 use super::model::{Matcher, Way};
 use super::problem::{Problems, nearest};
-use super::table::Table;
+use super::table::{At, Table};
 use super::values::{globs, one_of};
 use super::ways::read_ways;
 use crate::lang::Language;
@@ -18,8 +18,8 @@ pub struct Link {
     pub each: usize,
     /// What is demanded of them.
     pub demand: Meeting,
-    /// A collection whose facts excuse those that they meet.
-    pub unless: Option<usize>,
+    /// Collections whose facts excuse those that they meet.
+    pub unless: Vec<usize>,
     /// The holes whose texts must be equal for two facts to meet.
     pub on: Vec<String>,
     /// How far apart two facts may be.
@@ -59,6 +59,8 @@ pub struct Collection {
     pub paths: Option<GlobSet>,
     /// Never these paths.
     pub skip_paths: Option<GlobSet>,
+    /// How far apart its facts may be from those that they meet; as the link says when `None`.
+    pub within: Option<Within>,
     /// Only facts that were there before the change and whose texts no fact has any more.
     pub gone: bool,
 }
@@ -109,6 +111,7 @@ pub(super) fn read_link(
         let says = inner.string("says", p).map_or_else(|| word.replace(['-', '_'], " "), |s| s.value);
         let (paths, skip_paths) = (globs(&mut inner, "paths", p), globs(&mut inner, "skip_paths", p));
         let gone = inner.flag("gone", p).unwrap_or(false);
+        let within = read_within(&mut inner, p);
         let mut own = read_ways(&mut inner, outer, &format!("the collection `{word}` of {name}"), p);
         let mut names: Option<Vec<String>> = None;
         for way in &mut own {
@@ -122,16 +125,18 @@ pub(super) fn read_link(
         holes.push(names.unwrap_or_default());
         inner.finish(p);
         ways.extend(own);
-        collections.push(Collection { name: word, says, paths, skip_paths, gone });
+        collections.push(Collection { name: word, says, paths, skip_paths, within, gone });
     }
     let names = || collections.iter().map(|c| c.name.as_str());
-    let find = |key: &'static str, table: &mut Table<'_, '_>, p: &mut Problems<'_>| {
-        let word = table.string(key, p)?;
+    let named = |word: &At<String>, p: &mut Problems<'_>| {
         let index = names().position(|n| n == word.value);
         if index.is_none() {
             p.at(word.at, format!("nothing is collected as `{}`", word.value), Some(nearest(&word.value, names())));
         }
         index
+    };
+    let find = |key: &'static str, table: &mut Table<'_, '_>, p: &mut Problems<'_>| {
+        table.string(key, p).and_then(|word| named(&word, p))
     };
     if !table.has("each") {
         let hint = "name the collection whose facts are judged".to_owned();
@@ -140,7 +145,8 @@ pub(super) fn read_link(
     let each = find("each", table, p);
     let (must, must_not) = (find("must_meet", table, p), find("must_not_meet", table, p));
     let unique = table.flag("unique", p).unwrap_or(false);
-    let unless = find("unless_meets", table, p);
+    let unless = table.strings("unless_meets", p).unwrap_or_default();
+    let unless: Vec<usize> = unless.iter().filter_map(|word| named(word, p)).collect();
     let demand = match (must, must_not, unique) {
         (Some(other), None, false) => Some(Meeting::Must(other)),
         (None, Some(other), false) => Some(Meeting::MustNot(other)),
@@ -152,15 +158,14 @@ pub(super) fn read_link(
             None
         }
     };
-    let reaches = [("tree", Within::Tree), ("directory", Within::Directory), ("file", Within::File)];
-    let within = table.string("within", p).map_or(Some(Within::Tree), |w| one_of(&w, "reach of a link", reaches, p));
+    let within = read_within(table, p).unwrap_or(Within::Tree);
     let on = table.strings("on", p);
     if p.list.len() > before {
         return None;
     }
     let each = each?;
-    let others = [Some(each), must, must_not, unless];
-    let shared = |hole: &String| others.iter().flatten().all(|index| holes[*index].contains(hole));
+    let others: Vec<usize> = [Some(each), must, must_not].into_iter().flatten().chain(unless.iter().copied()).collect();
+    let shared = |hole: &String| others.iter().all(|index| holes[*index].contains(hole));
     let on: Vec<String> = match on {
         None => holes[each].iter().filter(|h| shared(h)).cloned().collect(),
         Some(named) => {
@@ -175,5 +180,10 @@ pub(super) fn read_link(
         let hint = "give both sides a hole of the same name".to_owned();
         p.at(table.at, format!("nothing tells when two facts of {name} meet"), Some(hint));
     }
-    (p.list.len() == before).then_some((ways, Link { collections, each, demand: demand?, unless, on, within: within? }))
+    (p.list.len() == before).then_some((ways, Link { collections, each, demand: demand?, unless, on, within }))
+}
+
+fn read_within(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Within> {
+    let reaches = [("tree", Within::Tree), ("directory", Within::Directory), ("file", Within::File)];
+    table.string("within", p).and_then(|word| one_of(&word, "reach of a link", reaches, p))
 }
