@@ -1,4 +1,5 @@
-//! Swage's local cache: results of scans by the name of what was scanned and with which rules.
+//! Swage's local database: results of scans by the name of what was scanned and with which rules, and what each rule
+//! found lately.
 //!
 //! Everything in it can be computed anew, so a cache that is missing, locked, damaged or of another version costs time
 //! and nothing else: failures are logged and the run goes on without. Runs at the same time share the file; SQLite's
@@ -15,15 +16,35 @@ use swage_core::change::Cache;
 use swage_core::scan::FileScan;
 
 /// Grows when the table or the stored form changes; another version's file is emptied.
-const VERSION: i64 = 2;
+const VERSION: i64 = 3;
 /// Most results that are kept; the oldest go first.
 const MOST: i64 = 300_000;
+
+/// Most findings of a rule that are remembered.
+const MOST_OF_RULE: i64 = 20;
+
+/// A finding that a change brought, as it was when it was found.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Found {
+    /// The rule's id.
+    pub rule: String,
+    /// The finding's key.
+    pub key: String,
+    /// When it was found first, in seconds since 1970 (UTC).
+    pub at: i64,
+    /// Where it stood, for people.
+    pub place: String,
+    /// What it said.
+    pub message: String,
+}
 
 /// A cache in an SQLite file.
 pub struct Store {
     connection: Mutex<Connection>,
     /// Results to be written when the run ends.
     fresh: Mutex<Vec<([u8; 32], Vec<u8>)>>,
+    /// Findings to be remembered when the run ends.
+    found: Mutex<Vec<Found>>,
 }
 
 impl Store {
@@ -49,29 +70,70 @@ impl Store {
         let version: i64 = connection.pragma_query_value(None, "user_version", |row| row.get(0))?;
         if version != VERSION {
             connection.execute_batch(&format!(
-                "BEGIN IMMEDIATE; DROP TABLE IF EXISTS scans; CREATE TABLE scans (name BLOB PRIMARY KEY, result BLOB NOT NULL); PRAGMA user_version = {VERSION}; COMMIT;"
+                "BEGIN IMMEDIATE; DROP TABLE IF EXISTS scans; CREATE TABLE scans (name BLOB PRIMARY KEY, result BLOB NOT NULL); DROP TABLE IF EXISTS found; CREATE TABLE found (rule TEXT NOT NULL, key TEXT NOT NULL, at INTEGER NOT NULL, place TEXT NOT NULL, message TEXT NOT NULL, PRIMARY KEY (rule, key)); PRAGMA user_version = {VERSION}; COMMIT;"
             ))?;
         }
-        Ok(Self { connection: Mutex::new(connection), fresh: Mutex::new(Vec::new()) })
+        Ok(Self { connection: Mutex::new(connection), fresh: Mutex::new(Vec::new()), found: Mutex::new(Vec::new()) })
     }
 
     /// Writes what this run found. Called at the end of a run; a run that dies before loses only time.
     pub fn save(&self) {
         let fresh = std::mem::take(&mut *locked(&self.fresh));
-        if !fresh.is_empty()
-            && let Err(error) = self.write(&fresh)
+        let found = std::mem::take(&mut *locked(&self.found));
+        if !(fresh.is_empty() && found.is_empty())
+            && let Err(error) = self.write(&fresh, &found)
         {
             tracing::info!(%error, "the cache wasn't written");
         }
     }
 
-    fn write(&self, fresh: &[([u8; 32], Vec<u8>)]) -> rusqlite::Result<()> {
+    /// Remembers what a change brought; what is known already keeps its time.
+    pub fn remember(&self, found: impl IntoIterator<Item = Found>) {
+        locked(&self.found).extend(found);
+    }
+
+    /// What a rule found lately, newest first.
+    pub fn lately(&self, rule: &str) -> Vec<Found> {
+        let connection = locked(&self.connection);
+        let read = || {
+            let mut select = connection
+                .prepare("SELECT rule, key, at, place, message FROM found WHERE rule = ?1 ORDER BY at DESC, key")?;
+            let rows = select.query_map([rule], |row| {
+                Ok(Found {
+                    rule: row.get(0)?,
+                    key: row.get(1)?,
+                    at: row.get(2)?,
+                    place: row.get(3)?,
+                    message: row.get(4)?,
+                })
+            })?;
+            rows.collect::<rusqlite::Result<Vec<_>>>()
+        };
+        read().unwrap_or_default()
+    }
+
+    fn write(&self, fresh: &[([u8; 32], Vec<u8>)], found: &[Found]) -> rusqlite::Result<()> {
         let mut connection = locked(&self.connection);
         let transaction = connection.transaction()?;
         {
             let mut insert = transaction.prepare("INSERT OR REPLACE INTO scans (name, result) VALUES (?1, ?2)")?;
             for (name, result) in fresh {
                 insert.execute((name, result))?;
+            }
+        }
+        {
+            let mut insert = transaction.prepare(
+                "INSERT INTO found (rule, key, at, place, message) VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT (rule, key) DO UPDATE SET place = ?4, message = ?5",
+            )?;
+            let mut trim = transaction.prepare(
+                "DELETE FROM found WHERE rule = ?1 AND key NOT IN (SELECT key FROM found WHERE rule = ?1 ORDER BY at DESC, key LIMIT ?2)",
+            )?;
+            for f in found {
+                insert.execute((&f.rule, &f.key, f.at, &f.place, &f.message))?;
+            }
+            let rules: std::collections::BTreeSet<&str> = found.iter().map(|f| f.rule.as_str()).collect();
+            for rule in rules {
+                trim.execute((rule, MOST_OF_RULE))?;
             }
         }
         let count: i64 = transaction.query_row("SELECT count(*) FROM scans", [], |row| row.get(0))?;
@@ -122,6 +184,20 @@ mod tests {
         // A second run sees it, also while the first is open; another version's table is emptied.
         let second = Store::open(&path).unwrap();
         assert_eq!(second.get(&[1; 32]), Some(scan));
+        let found = |key: u32, at: i64| Found {
+            rule: "r".into(),
+            key: format!("{key:04}"),
+            at,
+            place: "a.py:1:1".into(),
+            message: format!("seen at {at}"),
+        };
+        second.remember((0..30).map(|n| found(n, i64::from(n))));
+        second.save();
+        second.remember([found(29, 99), found(30, 50)]);
+        second.save();
+        let lately: Vec<_> = second.lately("r").into_iter().map(|f| (f.key, f.at, f.message)).collect();
+        assert_eq!((lately.len(), &lately[0].0[..], &lately[1].0[..]), (20, "0030", "0029"));
+        assert_eq!((lately[1].1, &lately[1].2[..]), (29, "seen at 99"), "the first time and the newest words");
         locked(&second.connection).pragma_update(None, "user_version", 99).unwrap();
         assert_eq!(Store::open(&path).unwrap().get(&[1; 32]), None);
         drop((store, second));

@@ -342,6 +342,8 @@ fn the_change_itself_is_judged() {
     ");
     // Nothing of it counts for the total of what is in the tree.
     assert!(ran.stdout.contains("the total stays") || !ran.stdout.contains("the total rises"), "{}", ran.told());
+    let shown = s.swage(&["rules", "show", "size"]).stdout;
+    assert!(shown.contains("Found lately") && shown.contains("big.txt"), "{shown}");
     let titled = |title: &str| told(&s.swage(&["review", "--title", title, "--format", "json"]).json());
     assert!(titled("winter times").contains("new title change") && !titled("QUAY-2: winter").contains("title"));
     let lines = s.swage(&["review", "--title", "winter times", "--format", "lines"]);

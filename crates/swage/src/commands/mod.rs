@@ -11,12 +11,14 @@ mod rules;
 mod scan;
 
 use std::process::ExitCode;
+use std::time::{SystemTime, UNIX_EPOCH};
 
 use clap::CommandFactory;
+use swage_core::baseline::State;
 use swage_core::change::{Cache, Change, Contents, NoCache};
 use swage_core::review::{Examination, Review, examine};
 use swage_git::Repository;
-use swage_store::Store;
+use swage_store::{Found, Store};
 
 use crate::checkers::Outside;
 use crate::cli::{Cli, Command, HostCommand};
@@ -77,12 +79,26 @@ pub fn examine_change(
     let mut review = examine(change, contents, &with);
     bar.finish_and_clear();
     if let Some(store) = store {
+        store.remember(brought(&review));
         store.save();
     }
     review.rules_from.clone_from(&configuration.from);
     review.notes.extend(configuration.notes.iter().cloned());
     note_rule_changes(&mut review);
     Ok(review)
+}
+
+/// What the change brings, to be remembered under its rules.
+fn brought(review: &Review) -> impl Iterator<Item = Found> {
+    let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| i64::try_from(d.as_secs()).unwrap_or(0));
+    let new = review.findings.iter().filter(|f| f.state == State::New && f.allowed.is_none());
+    new.map(move |f| Found {
+        rule: f.rule.clone(),
+        key: f.key.clone(),
+        at: now,
+        place: f.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), ToString::to_string),
+        message: f.message.clone(),
+    })
 }
 
 /// A change to the rules themselves is pointed out: it counts only once it is merged.

@@ -8,7 +8,7 @@ use std::process::ExitCode;
 
 use swage_core::lang::{Class, LANGUAGES};
 use swage_core::review::{Tried, try_example};
-use swage_core::rule::{Example, Rule};
+use swage_core::rule::{Example, Rule, Subject};
 
 use crate::cli::{RulesArgs, RulesCommand};
 use crate::configuration::Configuration;
@@ -17,6 +17,9 @@ use crate::output::print;
 use crate::progress;
 use crate::source::Place;
 use crate::terminal::{Paint, printable};
+
+/// Most findings of a rule that `show` tells of.
+const MOST_LATELY: usize = 5;
 
 /// The JSON Schema of `swage.toml` and rule files.
 const SCHEMA: &str = include_str!("rules/schema.json");
@@ -108,11 +111,35 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
     if let Some(help) = &rule.help {
         _ = writeln!(out, "\n{}", help.lines().map(printable).collect::<Vec<_>>().join("\n"));
     }
-    let languages: Vec<_> = rule.languages().iter().map(|l| l.name).collect();
-    _ = writeln!(out, "\nLanguages: {}", if languages.is_empty() { "all".to_owned() } else { languages.join(", ") });
+    _ = writeln!(out, "\n{}", looks_at(rule));
     rule.examples.iter().for_each(|example| show_example(rule, example, &mut out));
+    let place = Place::find()?;
+    let lately = super::cache(place.repository.as_ref(), false).map(|store| store.lately(id)).unwrap_or_default();
+    if !lately.is_empty() {
+        _ = writeln!(out, "\n{}", paint.strong("Found lately"));
+    }
+    for found in lately.iter().take(MOST_LATELY) {
+        let day =
+            jiff::Timestamp::from_second(found.at).map(|t| t.strftime("%Y-%m-%d").to_string()).unwrap_or_default();
+        _ = writeln!(out, "  {}  {}  {}", paint.faint(day), printable(&found.place), printable(&found.message));
+    }
     print(out.as_bytes())?;
     Ok(ExitCode::SUCCESS)
+}
+
+/// What a rule looks at, in a line.
+fn looks_at(rule: &Rule) -> String {
+    if let Some(change) = rule.change() {
+        let word = Subject::ALL.iter().find(|(_, subject)| *subject == change.subject).map_or("", |(word, _)| word);
+        return format!("Looks at the change: {word}");
+    }
+    if let Some(checker) = rule.checker() {
+        let advice = if checker.advice { ", which only advises" } else { "" };
+        return format!("Runs {}{advice}", printable(&checker.command.join(" ")));
+    }
+    let languages: Vec<_> = rule.languages().iter().map(|l| l.name).collect();
+    let languages = if languages.is_empty() { "all".to_owned() } else { languages.join(", ") };
+    format!("Languages: {languages}{}", if rule.link().is_some() { ", across files" } else { "" })
 }
 
 fn show_example(rule: &Rule, example: &Example, out: &mut String) {
