@@ -430,15 +430,17 @@ match = { tree = "(call)", enclosed_by = { node = "loop", encloses = { nod = "ca
 fn what_cannot_be_examined_says_so() {
     let all = || PACKS.iter().flat_map(|p| p.rules().iter().cloned()).collect::<Vec<_>>();
     let big = format!("# {}\n", "x".repeat(3 << 20));
-    let deep = format!("x = {}{}\n", "(".repeat(100_000), ")".repeat(100_000));
+    let deep = format!("x = {}{}\n", "(\n".repeat(100_000), ")".repeat(100_000));
     let cases: &[(&str, &str, &str)] = &[
         ("a.py", &big, "it has 3145731 bytes, and the limit file_size is 2097152"),
         ("a.py", "a = 1\0", "it is named like python and holds binary data"),
         ("a.png", "PNG\0", "not wanted"),
         ("a.txt", "plain", "examined"),
         ("a.py", &deep, "it nests more than 2000 deep"),
-        ("a.py", &deep.replace("()", "(print('here'))"), "it nests more than 2000 deep"),
-        ("a.ts", &format!("{}debugger;{}", "if (a) {".repeat(3000), "}".repeat(3000)), "it nests more than 2000 deep"),
+        ("a.py", &deep.replace("(\n)", "(print('here'))"), "it nests more than 2000 deep"),
+        ("a.ts", &format!("{}debugger;{}", "if (a) {\n".repeat(3000), "}\n".repeat(3000)), "it nests more than 2000 deep"),
+        // A program has made this, so the packs have nothing to say of it.
+        ("a.js", &format!("var a=1;{}", "if(a==a)debugger;".repeat(400)), "examined"),
         ("a.py", "def ((((\n  %%% ]]] \u{1}", "examined"),
     ];
     for (path, code, expected) in cases {

@@ -38,7 +38,7 @@ impl Configuration {
         } else {
             format!("{count} rules: {files} {place}, {packs}")
         };
-        let rules = RuleSet::new(loaded.rules).with_globals(loaded.config.globals.clone());
+        let rules = RuleSet::new(loaded.rules).with(&loaded.config);
         Self { config: loaded.config, rules, off: loaded.off, from, notes }
     }
 

@@ -13,6 +13,7 @@ pub struct Pack {
     pub title: &'static str,
     /// Whether it is on where no configuration says which packs are.
     pub on_by_itself: bool,
+
     source: &'static str,
     rules: OnceLock<Vec<Arc<Rule>>>,
 }
@@ -50,6 +51,12 @@ impl Pack {
         Self { name, title, on_by_itself, source, rules: OnceLock::new() }
     }
 
+    /// Whether its rules leave files alone that a program makes: a secret is one there, too, and what is wrong with a
+    /// change is so wherever it is.
+    fn skips_made(&self) -> bool {
+        !["allowances", "changes", "secrets"].contains(&self.name)
+    }
+
     /// The pack's rules.
     pub fn rules(&self) -> &[Arc<Rule>] {
         // A mistake in a pack fails the test of all packs, so it can't reach a user.
@@ -62,6 +69,7 @@ impl Pack {
     /// The mistakes in it; there are none in a release.
     pub fn read(&self) -> Result<Vec<Rule>, Vec<Problem>> {
         let origin = format!("pack {}", self.name);
-        read_rules(&origin, self.source, false).map(|file| file.rules.into_iter().map(|(rule, _)| rule).collect())
+        let rules = read_rules(&origin, self.source, false)?.rules.into_iter();
+        Ok(rules.map(|(rule, _)| rule.leaving_made_files(self.skips_made())).collect())
     }
 }

@@ -162,6 +162,8 @@ pub(super) struct Examined {
     pub hits: FileHits,
     /// Its facts before and after.
     pub facts: [Vec<Fact>; 2],
+    /// A program makes it, so that rules that skip such files have left it alone.
+    made: bool,
     /// The bytes after the change, when they are known.
     pub size: Option<u64>,
     language: Option<&'static Language>,
@@ -238,9 +240,27 @@ fn put_together(
         files,
         findings,
         not_run,
-        notes: beyond.notes.clone(),
+        notes: beyond.notes.iter().cloned().chain(made_files(change, examined)).collect(),
     };
     (review, compared, hits)
+}
+
+/// Most files that a note names.
+const MOST_NAMED: usize = 3;
+
+/// What a reader should know of files that weren't looked at because a program makes them.
+fn made_files(change: &Change, examined: &[Examined]) -> Option<String> {
+    let made: Vec<String> = change
+        .files
+        .iter()
+        .zip(examined)
+        .filter(|(_, e)| e.made)
+        .map(|(f, _)| String::from_utf8_lossy(&f.new_path).into_owned())
+        .collect();
+    let named = made.iter().take(MOST_NAMED).cloned().collect::<Vec<_>>().join(", ");
+    let more = made.len().saturating_sub(MOST_NAMED);
+    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+    (!made.is_empty()).then(|| format!("A program makes these, so packs have left them alone: {named}{more}."))
 }
 
 /// A rule that looks at what a change takes away finds what was there and isn't any more, and nothing else.
@@ -264,6 +284,7 @@ fn examine_file(file: &ChangedFile, index: usize, contents: &dyn Contents, with:
             ..Default::default()
         },
         facts: [Vec::new(), Vec::new()],
+        made: false,
         size: None,
         language: Language::of(&file.new_path, b""),
         why_not: None,
@@ -297,6 +318,9 @@ fn examine_file(file: &ChangedFile, index: usize, contents: &dyn Contents, with:
             };
             (out.hits.base, out.hits.head) = (old.hits, new.hits);
             out.facts = [old.facts, new.facts];
+            let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
+            let skips = with.rules.rules().iter().any(|r| r.skip_made && r.wants_path(path));
+            out.made = skips && (new.made || with.rules.is_made(path) && out.language.is_some());
         }
     }
     out

@@ -25,7 +25,7 @@ pub(super) fn about_change(
     let (mut found, mut idle): (Vec<Finding>, _) = (Vec::new(), Vec::new());
     for rule in rules.rules() {
         let Some(wanted) = rule.change() else { continue };
-        match (Work { change, rule, wanted }).find(sizes) {
+        match (Work { change, rule, rules, wanted }).find(sizes) {
             Ok(list) => found.extend(list),
             Err(why) => idle.push((rule.id.clone(), why.to_owned())),
         }
@@ -45,6 +45,7 @@ pub(super) fn about_change(
 struct Work<'a> {
     change: &'a Change,
     rule: &'a Rule,
+    rules: &'a RuleSet,
     wanted: &'a ChangeMatch,
 }
 
@@ -106,7 +107,8 @@ impl<'a> Work<'a> {
 
     fn is_wanted(&self, file: &ChangedFile) -> bool {
         let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
-        self.rule.wants_path(path) && (self.wanted.kinds.is_empty() || self.wanted.kinds.contains(&file.kind))
+        let made = self.rule.skip_made && self.rules.is_made(path);
+        !made && self.rule.wants_path(path) && (self.wanted.kinds.is_empty() || self.wanted.kinds.contains(&file.kind))
     }
 
     fn each(&self, commits: &'a [Commit], text: impl Fn(&'a Commit) -> &'a str) -> Vec<Finding> {

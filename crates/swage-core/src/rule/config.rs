@@ -2,6 +2,8 @@
 
 use std::collections::BTreeMap;
 
+use globset::{Glob, GlobSet};
+
 use super::model::Severity;
 
 /// What `swage.toml` says besides its rules.
@@ -13,10 +15,36 @@ pub struct Config {
     pub packs: Option<Vec<(String, usize)>>,
     /// Limits on what is examined.
     pub limits: Limits,
+    /// Files that a program makes; `None` stands for those that are usually called so.
+    pub made: Option<GlobSet>,
     /// Names that are defined outside of what can be seen, by language.
     pub globals: BTreeMap<String, Vec<String>>,
     /// What the gate demands.
     pub policy: Policy,
+}
+
+/// Where files lie that people don't write, when the configuration doesn't say.
+const USUALLY_MADE: [&str; 9] = [
+    "**/{dist,node_modules,vendor,third_party}/**",
+    "**/build/**/*.{js,mjs,cjs,d.ts}",
+    "**/*.min.{js,css}",
+    "**/*.{generated,gen}.*",
+    "**/*_pb2.py",
+    "**/*.pb.{go,cc,h}",
+    "**/*.{lock,map,snap}",
+    "**/package-lock.json",
+    "**/lib/{module,commonjs}/**/*.js",
+];
+
+impl Config {
+    /// Files that a program makes, by their paths.
+    pub fn made(&self) -> GlobSet {
+        let usual = || {
+            let globs = USUALLY_MADE.iter().filter_map(|glob| Glob::new(glob).ok());
+            GlobSet::new(globs).unwrap_or_default()
+        };
+        self.made.clone().unwrap_or_else(usual)
+    }
 }
 
 /// Limits on what is examined. What exceeds one is reported as not examined.

@@ -75,6 +75,8 @@ pub struct Rule {
     pub beyond: Option<Arc<Beyond>>,
     /// What it finds is never shown whole.
     pub secret: bool,
+    /// It leaves files alone that a program makes.
+    pub skip_made: bool,
     /// Nearer layers leave it as it is.
     pub locked: bool,
     /// Its tests.

@@ -81,6 +81,7 @@ pub fn read_rules(file: &str, source: &str, whole_config: bool) -> Result<RuleFi
 fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>) {
     config.target = table.string("target", p).map(|t| t.value);
     config.packs = table.strings("packs", p).map(|packs| packs.into_iter().map(|pack| (pack.value, pack.at)).collect());
+    config.made = globs(table, "made", p).or_else(|| config.made.take());
     if let Some(mut limits) = table.table("limits", p) {
         let mut size = |key, p: &mut Problems<'_>| {
             let text = limits.string(key, p)?;
@@ -155,6 +156,7 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
     let sides = [("new", RuleSide::New), ("old", RuleSide::Old)];
     let side = table.string("side", p).and_then(|s| one_of(&s, "side", sides, p)).unwrap_or(RuleSide::New);
     let secret = table.flag("secret", p).unwrap_or(false);
+    let skip_made = table.flag("skip_made", p).unwrap_or(false);
     let (mut ways, mut beyond) = (Vec::new(), None);
     if table.has("match") {
         if let Some(mut found) = table.table("match", p) {
@@ -189,6 +191,7 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
         ways: Arc::new(ways),
         beyond: beyond.map(Arc::new),
         secret,
+        skip_made,
         locked,
         examples,
         origin: file.to_owned(),
@@ -219,6 +222,15 @@ fn read_match(
     (read_ways(table, languages, name, p), None)
 }
 
+impl Rule {
+    /// The same rule, leaving files alone that a program makes.
+    pub(crate) fn leaving_made_files(mut self, skip: bool) -> Self {
+        self.skip_made |= skip;
+        self.digest = digest(&self);
+        self
+    }
+}
+
 fn read_adjust(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Adjust> {
     let rule = table.required_string("rule", "an adjustment", p)?.value;
     let severity = table.string("severity", p);
@@ -235,6 +247,7 @@ fn read_adjust(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Adjust
 /// All that decides what the rule finds and says; paths are left out, they only decide where it looks.
 pub(super) fn digest(rule: &Rule) -> [u8; 32] {
     let mut text = format!("{}\0{}\0{}\0{}\0", rule.id, rule.severity, rule.message, rule.secret);
+    text += if rule.skip_made { "skip_made\0" } else { "\0" };
     for way in rule.ways.iter() {
         text += &format!("{:?} {:?} ", way.languages, way.collection);
         text += &match &way.matcher {

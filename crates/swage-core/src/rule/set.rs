@@ -4,11 +4,13 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
 
 use aho_corasick::AhoCorasick;
+use globset::GlobSet;
 use regex::Regex;
 use regex_syntax::hir::literal::{ExtractKind, Extractor};
 use sha2::{Digest, Sha256};
 use tree_sitter::{CaptureQuantifier, Query};
 
+use super::config::Config;
 use super::key::Step;
 use super::model::{Matcher, Place, Rule, TextMatch, Way, What};
 use super::pattern::{Pattern, PatternError, PatternNode};
@@ -23,6 +25,8 @@ pub struct RuleSet {
     rules: Vec<Arc<Rule>>,
     /// Names that are defined outside of what can be seen, by language.
     globals: BTreeMap<String, Vec<String>>,
+    /// Files that a program makes.
+    made: GlobSet,
     /// For each language, and at the end for files without one.
     by_language: Vec<OnceLock<LanguageSet>>,
 }
@@ -69,12 +73,18 @@ impl RuleSet {
     /// Takes the rules; they are compiled for a language when its first file comes.
     pub fn new(rules: Vec<Arc<Rule>>) -> Self {
         let by_language = (0..=LANGUAGES.len()).map(|_| OnceLock::new()).collect();
-        Self { rules, globals: BTreeMap::new(), by_language }
+        Self { rules, globals: BTreeMap::new(), made: Config::default().made(), by_language }
     }
 
-    /// The same with names that are defined outside of what can be seen, by language.
-    pub fn with_globals(self, globals: BTreeMap<String, Vec<String>>) -> Self {
-        Self { globals, ..self }
+    /// The same with what a configuration says of names that are defined elsewhere and of files that a program makes.
+    pub fn with(self, config: &Config) -> Self {
+        Self { globals: config.globals.clone(), made: config.made(), ..self }
+    }
+
+    /// Whether a program makes files with this path.
+    pub fn is_made(&self, path: &[u8]) -> bool {
+        use std::os::unix::ffi::OsStrExt;
+        self.made.is_match(std::ffi::OsStr::from_bytes(path))
     }
 
     /// Whether a name is defined outside of what can be seen in files of a language.
@@ -94,7 +104,8 @@ impl RuleSet {
 
     /// Which rules look at a file with this path.
     pub fn wanted(&self, path: &[u8]) -> Vec<bool> {
-        self.rules.iter().map(|r| r.reads_path(path)).collect()
+        let made = self.is_made(path);
+        self.rules.iter().map(|r| !(made && r.skip_made) && r.reads_path(path)).collect()
     }
 
     /// A fingerprint of the scanner and of the wanted rules for files of a language, as 32 bytes.

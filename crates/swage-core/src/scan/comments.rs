@@ -75,9 +75,14 @@ fn judge(run: &mut Vec<Line>, parser: &mut Parser, language: &'static Language, 
         own.min().unwrap_or(0)
     };
     let whole = indent(&lines);
+    let mut next: usize = 0;
     for part in lines.split(|(_, text)| !could_be_code(text, language)) {
-        // Code that stands further in than the words around it is an example.
-        if part.is_empty() || part.len() < lines.len() && indent(part) >= whole + 2 {
+        let before = next.checked_sub(1).map(|at: usize| lines[at].1.trim());
+        next += part.len() + 1;
+        // Code that stands further in than the words around it is an example, and what words right before it explain is
+        // there on purpose.
+        let explained = before.is_some_and(|words| words.split_whitespace().count() > 1);
+        if part.is_empty() || explained || part.len() < lines.len() && indent(part) >= whole + 2 {
             continue;
         }
         if is_code(part, parser, language) {
@@ -106,7 +111,10 @@ fn could_be_code(text: &str, language: &Language) -> bool {
         "pass", "if", "for", "while", "def", "class", "fn", "func", "let", "const", "var",
     ]
     .contains(&first);
+    // `Note: this = that` is a label and what it says.
+    let label = text.split_once(": ").is_some_and(|(label, _)| !word && label.chars().all(char::is_alphanumeric));
     !text.is_empty()
+        && !label
         && (language.keywords_in_any_case || !has_three_words(text))
         && (text.contains(['(', '=', ';', '{', '}', ')', ']'])
             || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))

@@ -189,12 +189,14 @@ pub struct FileScan {
     pub hits: Vec<Hit>,
     /// Its facts in the order of their places.
     pub facts: Vec<Fact>,
+    /// Its lines are too long for people to have written it, so that rules that skip made files have left it alone.
+    pub made: bool,
 }
 
 impl FileScan {
     /// Nothing was found, for this reason.
     pub fn without_hits(status: Status) -> Self {
-        Self { status, hits: Vec::new(), facts: Vec::new() }
+        Self { status, hits: Vec::new(), facts: Vec::new(), made: false }
     }
 }
 
@@ -242,9 +244,15 @@ fn nested(
             None => FileScan::without_hits(Status::NotWanted),
         };
     }
+    let made = looks_made(content, language);
+    let looks = |e: &Entry| !made || !rules.rules()[e.rule].skip_made;
+    if made && !holds_code && !set.entries.iter().any(|e| wanted[e.rule] && looks(e)) {
+        return FileScan { made, ..FileScan::without_hits(Status::NotWanted) };
+    }
     let words = Words::find(content, set);
     let whole = 0..content.len();
     let possible: Vec<u32> = (0..set.entries.len() as u32)
+        .filter(|&at| looks(&set.entries[at as usize]))
         .filter(|&at| wanted[set.entries[at as usize].rule] && words.allow(&set.entries[at as usize].needs, &whole))
         .collect();
     let mut run = walk::Run::new(content, language, rules);
@@ -301,7 +309,7 @@ fn nested(
     }
     hits.sort_by_key(|h| h.span);
     facts.sort_by_key(|f| f.span);
-    FileScan { status, hits, facts }
+    FileScan { status, hits, facts, made }
 }
 
 /// Gives hits that were found elsewhere what the file says of their places: the definitions around them, and the
@@ -358,6 +366,18 @@ impl Words {
             Needs::All(words) => words.iter().all(inside),
             Needs::Any(words) => words.iter().any(inside),
         }
+    }
+}
+
+/// Mean length of lines, in bytes, above which nobody has written them by hand.
+const MADE_LINES: usize = 250;
+
+/// Whether code is packed into lines that nobody writes by hand. Prose may well have a paragraph in a line.
+fn looks_made(content: &[u8], language: Option<&'static Language>) -> bool {
+    let code = language.is_some_and(|l| !matches!(l.name, "markdown" | "json" | "yaml" | "toml"));
+    code && content.len() > 4 * MADE_LINES && {
+        let lines = memchr::memchr_iter(b'\n', content).count() + 1;
+        content.len() / lines > MADE_LINES
     }
 }
 

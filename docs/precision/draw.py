@@ -1,0 +1,110 @@
+#!/usr/bin/env python3
+"""Draws findings of the shipped packs for judging.
+
+    docs/precision/draw.py FOLDER OUTPUT [--each 30] [--swage target/release/swage]
+
+FOLDER holds a folder for each package, and in it one for each of its releases, named by its version. Each pair of
+consecutive releases is compared as a change with all packs on. Of the new findings of each pack that has any, a sample is
+drawn with a fixed seed and written to OUTPUT as JSON lines with the code around each; a judge adds `"verdict"` to each:
+`useful`, `useless` (true, and nobody would act on it) or `false`. Then
+
+    docs/precision/draw.py --table OUTPUT
+
+prints the tables of docs/precision.md.
+"""
+
+import argparse
+import collections
+import json
+import pathlib
+import random
+import re
+import subprocess
+import sys
+import tempfile
+
+SEED = 20261123
+# Most findings of one rule in one package, so that no package speaks for all.
+MOST_ALIKE = 5
+
+
+def version(path):
+    return [int(part) for part in re.findall(r"\d+", path.name)]
+
+
+def packs(swage):
+    """The rules of each pack, by the pages that the program makes."""
+    with tempfile.TemporaryDirectory() as folder:
+        subprocess.run([swage, "rules", "pages", folder], check=True, stdout=subprocess.DEVNULL)
+        pages = [page for page in sorted(pathlib.Path(folder).iterdir()) if page.stem != "README"]
+        return {rule: page.stem for page in pages for rule in re.findall(r"^## ([a-z0-9-]+)$", page.read_text(), re.M)}
+
+
+def findings(swage, folder, rules):
+    """The new findings of each pack over all pairs of releases."""
+    found = collections.defaultdict(list)
+    with tempfile.TemporaryDirectory() as temporary:
+        config = pathlib.Path(temporary, "swage.toml")
+        names = sorted(set(rules.values()) - {"allowances"})
+        config.write_text(f"packs = {json.dumps(names)}\n")
+        for package in sorted(folder.iterdir()):
+            releases = sorted(package.iterdir(), key=version)
+            for old, new in zip(releases, releases[1:]):
+                command = [swage, "compare", str(old), str(new), "--config", str(config), "--format", "json"]
+                ran = subprocess.run(command, capture_output=True, check=True)
+                for finding in json.loads(ran.stdout)["findings"]:
+                    if finding["state"] == "new" and finding["rule"] in rules:
+                        finding["package"], finding["release"] = package.name, new.name
+                        found[rules[finding["rule"]]].append(finding)
+    return found
+
+
+def draw(arguments):
+    rules = packs(arguments.swage)
+    found = findings(arguments.swage, pathlib.Path(arguments.folder), rules)
+    with open(arguments.output, "w", encoding="utf-8") as out:
+        for pack, all_of_pack in sorted(found.items()):
+            all_of_pack.sort(key=lambda f: (f["package"], f["release"], f["key"]))
+            random.Random(SEED).shuffle(all_of_pack)
+            taken, chosen = collections.Counter(), []
+            for finding in all_of_pack:
+                kind = finding["package"], finding["rule"]
+                taken[kind] += 1
+                if taken[kind] <= MOST_ALIKE and len(chosen) < arguments.each:
+                    chosen.append(finding)
+            for finding in chosen:
+                row = {key: finding[key] for key in ("package", "release", "rule", "message", "anchor", "related", "excerpt")}
+                out.write(json.dumps({"pack": pack, "of": len(all_of_pack), **row}) + "\n")
+
+
+def table(path):
+    rows = [json.loads(line) for line in open(path, encoding="utf-8")]
+    for title, key in (("pack", "pack"), ("rule", "rule")):
+        counts = collections.defaultdict(collections.Counter)
+        for row in rows:
+            counts[row[key]][row["verdict"]] += 1
+        print(f"| {title} | judged | useful | true, useless | false |\n|---|---|---|---|---|")
+        for name, count in sorted(counts.items()):
+            cells = [sum(count.values()), count["useful"], count["useless"], count["false"]]
+            print(f"| `{name}` | " + " | ".join(map(str, cells)) + " |")
+        print()
+
+
+def main():
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--table", metavar="OUTPUT", help="print the tables of a judged sample")
+    parser.add_argument("--each", type=int, default=30, help="most findings of a pack (30)")
+    parser.add_argument("--swage", default="target/release/swage", help="the program")
+    parser.add_argument("folder", nargs="?")
+    parser.add_argument("output", nargs="?")
+    arguments = parser.parse_args()
+    if arguments.table:
+        table(arguments.table)
+    elif arguments.folder and arguments.output:
+        draw(arguments)
+    else:
+        parser.error("give FOLDER and OUTPUT, or --table OUTPUT")
+
+
+if __name__ == "__main__":
+    sys.exit(main())
