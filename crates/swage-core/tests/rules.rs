@@ -438,7 +438,11 @@ fn what_cannot_be_examined_says_so() {
         ("a.txt", "plain", "examined"),
         ("a.py", &deep, "it nests more than 2000 deep"),
         ("a.py", &deep.replace("(\n)", "(print('here'))"), "it nests more than 2000 deep"),
-        ("a.ts", &format!("{}debugger;{}", "if (a) {\n".repeat(3000), "}\n".repeat(3000)), "it nests more than 2000 deep"),
+        (
+            "a.ts",
+            &format!("{}debugger;{}", "if (a) {\n".repeat(3000), "}\n".repeat(3000)),
+            "it nests more than 2000 deep",
+        ),
         // A program has made this, so the packs have nothing to say of it.
         ("a.js", &format!("var a=1;{}", "if(a==a)debugger;".repeat(400)), "examined"),
         ("a.py", "def ((((\n  %%% ]]] \u{1}", "examined"),

@@ -250,17 +250,25 @@ fn run_all(
     Ok(reports)
 }
 
-/// Whether the program lies in the tree, by a path from its root.
+/// What stands for the target's tree in a command.
+const TARGET: &str = "{target}";
+
+/// Whether the command needs the target's tree: its program lies in it, by a path from its root, or it says so.
 fn in_tree(checker: &Checker) -> bool {
-    checker.command.first().is_some_and(|program| program.contains('/') && !program.starts_with('/'))
+    is_path(&checker.command) || checker.command.iter().any(|word| word.contains(TARGET))
+}
+
+fn is_path(command: &[String]) -> bool {
+    command.first().is_some_and(|program| program.contains('/') && !program.starts_with(['/', '{']))
 }
 
 /// Runs a program in a folder and reads its report. One that lies in the tree is run from `home`.
 fn run(checker: &Checker, folder: &Path, home: &Path) -> Result<Vec<Reported>, String> {
     let [program, arguments @ ..] = checker.command.as_slice() else { return Err("it names no program".to_owned()) };
-    let whole = if in_tree(checker) { home.join(program) } else { PathBuf::from(program) };
+    let said = |word: &String| word.replace(TARGET, &home.to_string_lossy());
+    let whole = if is_path(&checker.command) { home.join(program) } else { PathBuf::from(said(program)) };
     let mut command = Command::new(&whole);
-    command.args(arguments).current_dir(folder).env_remove("SWAGE_TOKEN");
+    command.args(arguments.iter().map(said)).current_dir(folder).env_remove("SWAGE_TOKEN");
     command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped()).process_group(0);
     tracing::debug!(?command, "checker");
     let mut child = command.spawn().map_err(|e| format!("`{program}` can't be run: {e}"))?;

@@ -1,4 +1,4 @@
-//! `swage demo`: a small repository with three branches, and everything shown on it.
+//! `swage demo`: a small repository with four branches, and everything shown on it.
 
 use std::collections::BTreeMap;
 use std::io::IsTerminal;
@@ -23,10 +23,11 @@ const MARK: &str = "made-by-swage-demo";
 const TOKEN: &str = "demo-token";
 
 /// The branches, their commit messages and who made them.
-const BRANCHES: [(&str, &str, &str); 3] = [
+const BRANCHES: [(&str, &str, &str); 4] = [
     ("later-boats", "Show the next boat from a port", "harbour-dev"),
     ("quay-times", "Show a berth's times at the quay", "harbour-dev"),
     ("tidy-folders", "Move the boards into a place of their own", "maintainer"),
+    ("winter-sailings", "Sail line 4 in winter, and no more to the market pier", "harbour-dev"),
 ];
 
 pub fn run(args: &DemoArgs) -> Result<ExitCode, Failure> {
@@ -115,6 +116,7 @@ impl Demo {
     /// Turns the working tree from one set of files into another.
     fn write(&self, from: &Files, to: &Files) -> Result<(), Failure> {
         use std::os::unix::ffi::OsStrExt;
+        use std::os::unix::fs::PermissionsExt;
         let at = |path: &[u8]| self.folder.join(std::ffi::OsStr::from_bytes(path));
         for path in from.keys().filter(|p| !to.contains_key(*p)) {
             std::fs::remove_file(at(path)).map_err(|e| failed("write its files", &e))?;
@@ -122,8 +124,11 @@ impl Demo {
         for (path, content) in to {
             let path = at(path);
             let parent = path.parent().unwrap_or(&self.folder);
+            // Programs are to be run.
+            let mode = if content.starts_with(b"#!") { 0o755 } else { 0o644 };
             std::fs::create_dir_all(parent)
                 .and_then(|()| std::fs::write(&path, content))
+                .and_then(|()| std::fs::set_permissions(&path, std::fs::Permissions::from_mode(mode)))
                 .map_err(|e| failed("write its files", &e))?;
         }
         Ok(())
@@ -169,13 +174,13 @@ impl Demo {
         let heading = |text: &str| print(format!("{}\n", paint.strong(text)).as_bytes());
         heading("An island ferry line")?;
         self.say(&format!(
-            "In {} stands a small repository: a TypeScript service for berths, Python tools for the timetable, a gate in Java, and three branches that want to enter main.",
+            "In {} stands a small repository: a TypeScript service for berths, Python tools for the timetable, a gate in Java, and four branches that want to enter main.",
             self.folder.display()
         ))?;
 
         heading("1. What is there already")?;
         self.say(
-            "The maintainer has switched two packs on and written three rules. main has old findings; nobody has to mend them today, and none will ever be held against a change.",
+            "The maintainer has switched two packs on and written seven rules; two of them run programs of the line's own. main has old findings; nobody has to mend them today, and none will ever be held against a change.",
         )?;
         self.show(&["scan", "main", "--format", "lines"], None)?;
 
@@ -214,6 +219,12 @@ impl Demo {
             "tidy-folders moves and renames code that is full of old findings. It makes nothing worse, so it passes.",
         )?;
         self.show(&["gate", "main..tidy-folders"], None)?;
+
+        heading("6. Beyond one file")?;
+        self.say(
+            "winter-sailings takes a port away that a board still needs, in a file that it doesn't touch; it changes times without telling travellers; and a program of the line's own finds a boat that arrives before it departs. A second program only guesses: what it says is shown and never counted.",
+        )?;
+        self.show(&["review", "main...winter-sailings"], None)?;
 
         heading("Now you")?;
         let program = self.program.display();
