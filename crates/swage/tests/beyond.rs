@@ -85,7 +85,8 @@ fn links_break_in_files_that_the_change_leaves_alone() {
         ("load.py", "a = settings[\"first\"]\nb = settings[\"last\"]\nc = settings[\"old\"]\nhigh()\n"),
         ("tide.py", "def high(): pass\ndef low(): pass\n"),
     ];
-    let cases: &[(&str, &[(&str, &str)], &str)] = &[
+    type Edits = [(&'static str, &'static str)];
+    let cases: &[(&str, &Edits, &str)] = &[
         ("nothing of theirs", &[("notes.txt", "x\n")], "unchanged declared load.py:3"),
         (
             "a declaration goes",
@@ -244,7 +245,7 @@ fn a_change_says_nothing_of_what_is_run() {
     let s = with_checker("writes = \"lines\"", CHECK);
     // Neither its own command nor its own program, in any command.
     s.write("tools/check", "#!/bin/sh\ntouch /tmp/swage-was-here\n");
-    s.write("swage.toml", &s.read("swage.toml").replace("tools/check", "tools/mine"));
+    s.write("swage.toml", s.read("swage.toml").replace("tools/check", "tools/mine"));
     s.write("tools/mine", "#!/bin/sh\necho times.txt:1:1: error: mine\n");
     s.make_executable("tools/mine");
     s.commit("mine");
@@ -254,7 +255,7 @@ fn a_change_says_nothing_of_what_is_run() {
         assert_eq!(told(&ran.json()), expected, "{args:?}: {}", ran.told());
     }
     // A checker that the target doesn't have isn't run at all, unless its results are given.
-    s.write("swage.toml", &s.read("swage.toml").replace("\"times\"", "\"mine\""));
+    s.write("swage.toml", s.read("swage.toml").replace("\"times\"", "\"mine\""));
     let ran = s.swage(&["review", "--format", "json"]);
     insta::assert_snapshot!(told(&ran.json()), @"idle mine: before the change, the target doesn't have this checker yet, and commands are taken from there only");
     s.write("../before", "times.txt:2:1: error: one\n");
@@ -265,8 +266,8 @@ fn a_change_says_nothing_of_what_is_run() {
         { "message": { "text": "one" }, "ruleId": "r", "level": "error", "locations": [{ "physicalLocation": { "artifactLocation": { "uri": "times.txt" }, "region": { "startLine": 2 } } }] },
         { "message": { "text": "whole" }, "locations": [{ "physicalLocation": { "artifactLocation": { "uri": "times.txt" } } }] },
     ] }] });
-    s.write("../before.sarif", &sarif.to_string());
-    s.write("swage.toml", &s.read("swage.toml").replace("\"lines\"", "\"sarif\""));
+    s.write("../before.sarif", sarif.to_string());
+    s.write("swage.toml", s.read("swage.toml").replace("\"lines\"", "\"sarif\""));
     let ran = s.swage(&["review", "--results", "mine=../before.sarif,../before.sarif", "--format", "json"]);
     // The line that it names is another one after the change; what is said of the whole file stays.
     assert_eq!(
@@ -325,7 +326,7 @@ fn the_change_itself_is_judged() {
     s.branch("topic");
     s.write("a.bin", "x\0y");
     s.commit("WIP: a picture");
-    s.write("big.txt", &"0123456789\n".repeat(100));
+    s.write("big.txt", "0123456789\n".repeat(100));
     s.write("b.py", "x = 1\n");
     s.commit("WIP: a picture");
     s.write("c.py", "x = 1\n");

@@ -7,12 +7,14 @@
 mod allow;
 mod comments;
 mod embedded;
+mod filters;
 mod forms;
 mod keys;
 mod lines;
 mod matcher;
 mod measure;
 mod names;
+mod texts;
 mod trial;
 mod walk;
 

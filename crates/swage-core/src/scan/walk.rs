@@ -7,14 +7,14 @@ use tree_sitter::{Node, ParseOptions, ParseState, Parser, QueryCursor, Streaming
 
 use super::embedded::{self, Part};
 use super::lines::Lines;
-use super::matcher::{Bindings, Given, Matching};
+use super::matcher::{Bindings, Matching};
 use super::measure::{Counting, Frame};
 use super::names::Names;
-use super::{Fact, Figure, Hit, Span, Words, allow, comments, forms, keys, measure};
+use super::texts::{fill_named, fill_plain, groups, is_excused, place_of, texts};
+use super::{Fact, Figure, Hit, Span, Words, allow, comments, keys, measure};
 use crate::lang::{Language, interest};
 use crate::rule::{
-    Filter, Hole, KeyMatch, LanguageSet, Matcher, Measure, MeasureMatch, NameMatch, Place, Relation, Rule, RuleSet,
-    TextMatch, Way, What, Zone, shorten,
+    Hole, KeyMatch, LanguageSet, Matcher, Measure, MeasureMatch, NameMatch, Rule, RuleSet, Way, Zone, shorten,
 };
 
 /// A match before its place is put into words.
@@ -338,7 +338,7 @@ fn zone_of(zones: &[(Range<usize>, Zone)], offset: usize) -> Zone {
 }
 
 /// A step of the walk, with how deep the node stands below the root.
-enum Step<'t> {
+pub(super) enum Step<'t> {
     /// Into a node.
     Enter(Node<'t>, u32),
     /// Out of the node that was entered last and not left yet.
@@ -359,12 +359,12 @@ pub(super) fn ancestors<'t>(root: Node<'t>, node: Node<'t>) -> Vec<Node<'t>> {
     found
 }
 
-struct Walk<'a> {
-    source: &'a [u8],
-    root: Node<'a>,
+pub(super) struct Walk<'a> {
+    pub source: &'a [u8],
+    pub root: Node<'a>,
     /// Whether there was something deeper than is looked at.
     too_deep: Cell<bool>,
-    language: &'static Language,
+    pub language: &'static Language,
     rules: &'a RuleSet,
     set: &'a LanguageSet,
     words: &'a Words,
@@ -383,7 +383,7 @@ impl Walk<'_> {
     /// Goes through the nodes with and below `root`, parents first: those that hold one of the marks (offsets in order;
     /// without them, all) and maybe some others. What `visit` answers to entering a node decides whether its children
     /// are entered.
-    fn all<'t>(&self, root: Node<'t>, marks: Option<&[u32]>, visit: &mut impl FnMut(Step<'t>) -> bool) {
+    pub fn all<'t>(&self, root: Node<'t>, marks: Option<&[u32]>, visit: &mut impl FnMut(Step<'t>) -> bool) {
         debug_assert_eq!(self.active.len(), self.set.entries.len());
         let mut cursor = root.walk();
         let mut passed = 0;
@@ -586,128 +586,4 @@ impl Walk<'_> {
     fn scope(&self, node: Node<'_>) -> String {
         scope_of(self.language, self.source, self.root, node)
     }
-
-    /// Whether all filters of a way let a match at this node through.
-    fn passes(&self, way: &Way, node: Node<'_>, given: Given<'_>) -> bool {
-        // What the text of a match mustn't be has been looked at in the match itself; the node may be larger.
-        let done = |filter: &Filter| {
-            filter.relation == Relation::Unless
-                && matches!(way.matcher, Matcher::Text(_) | Matcher::Key(_))
-                && filter.any.iter().all(|place| matches!(place.what, What::Text(_)))
-        };
-        way.filters.iter().all(|filter| done(filter) || self.holds(filter, node, given))
-    }
-
-    fn holds(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
-        match filter.relation {
-            Relation::EnclosedBy => self.enclosed(filter, node, given),
-            Relation::NotEnclosedBy => !self.enclosed(filter, node, given),
-            Relation::Encloses => self.encloses(filter, node, given),
-            Relation::NotEncloses => !self.encloses(filter, node, given),
-            Relation::PrecededBy => self.preceded(filter, node, given),
-            Relation::NotPrecededBy => !self.preceded(filter, node, given),
-            Relation::Unless => !filter.any.iter().any(|place| self.is_place(place, node, given)),
-        }
-    }
-
-    /// Looks at the node before, attributes and decorators aside, or where this one is the first of what it merely
-    /// heads, before that.
-    fn preceded(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
-        let mut at = node;
-        loop {
-            if let Some(before) = at.prev_named_sibling() {
-                if ["attribute", "decorator", "annotation"].iter().any(|word| before.kind().contains(word)) {
-                    at = before;
-                    continue;
-                }
-                return filter.any.iter().any(|place| self.is_place(place, before, given));
-            }
-            match at.parent() {
-                Some(parent) if parent.start_byte() == at.start_byte() => at = parent,
-                _ => return false,
-            }
-        }
-    }
-
-    fn enclosed(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
-        let around = ancestors(self.root, node);
-        around.into_iter().rev().any(|n| filter.any.iter().any(|place| self.is_place(place, n, given)))
-    }
-
-    fn encloses(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
-        let mut found = false;
-        self.all(node, None, &mut |step| {
-            let Step::Enter(n, _) = step else { return false };
-            found = found
-                || filter
-                    .any
-                    .iter()
-                    .any(|place| (n != node || matches!(place.what, What::Text(_))) && self.is_place(place, n, given));
-            !found
-        });
-        found
-    }
-
-    fn is_place(&self, place: &Place, node: Node<'_>, given: Given<'_>) -> bool {
-        let here = match &place.what {
-            What::Definition { class, name } => {
-                self.language.tables().is(node.kind_id(), *class)
-                    && name.as_ref().is_none_or(|regex| {
-                        self.language.definition_name(node, self.source).is_some_and(|n| regex.is_match(n.as_bytes()))
-                    })
-            }
-            What::Node(class) => self.language.tables().is(node.kind_id(), *class),
-            What::Text(regex) => self.source.get(node.byte_range()).is_some_and(|text| regex.is_match(text)),
-            What::Code(code) => code.pattern(self.language).is_ok_and(|pattern| {
-                let (source, language) = (self.source, self.language);
-                Matching { source, language, holes: &code.holes, given, probe: None }.at(pattern, node).is_some()
-            }),
-        };
-        here && place.filters.iter().all(|filter| self.holds(filter, node, given))
-    }
-}
-
-/// What the named groups of an expression take in a match.
-fn groups(text: &TextMatch, source: &[u8], range: &Range<usize>) -> Vec<(String, String)> {
-    if text.regex.captures_len() == 1 {
-        return Vec::new();
-    }
-    let Some(found) = text.regex.captures_at(source, range.start) else { return Vec::new() };
-    let names = text.regex.capture_names().flatten();
-    let named = names.filter_map(|name| Some((name, found.name(name)?)));
-    named.map(|(name, m)| (name.to_owned(), String::from_utf8_lossy(m.as_bytes()).into_owned())).collect()
-}
-
-/// Whether a text is one that the way mustn't match.
-fn is_excused(way: &Way, text: &[u8]) -> bool {
-    let mut places = way.filters.iter().filter(|f| f.relation == Relation::Unless).flat_map(|f| &f.any);
-    places.any(|place| matches!(&place.what, What::Text(regex) if regex.is_match(text)))
-}
-
-/// The place of a match: its group `here`, or all of it; `None` when that isn't of the form that it must have, or is what
-/// it must not be.
-fn place_of(way: &Way, text: &TextMatch, source: &[u8], range: &Range<usize>) -> Option<Range<usize>> {
-    let named = text.regex.captures_len() > 1 && text.regex.capture_names().flatten().any(|name| name == "here");
-    let here = named.then(|| text.regex.captures_at(source, range.start)?.name("here").map(|m| m.range()));
-    let place = here.flatten().unwrap_or_else(|| range.clone());
-    let found = &source[place.clone()];
-    let random = text.least_entropy.is_none_or(|least| forms::entropy(found) >= least);
-    (random && !is_excused(way, found) && text.form.is_none_or(|form| forms::is_of(form, found))).then_some(place)
-}
-
-/// What holes took, as texts.
-fn texts(source: &[u8], holes: &[Hole], taken: &[Option<Range<usize>>]) -> Vec<(String, String)> {
-    let taken = holes.iter().zip(taken).filter_map(|(hole, range)| Some((hole, source.get(range.clone()?)?)));
-    taken.map(|(hole, text)| (hole.name.clone(), String::from_utf8_lossy(text).into_owned())).collect()
-}
-
-fn fill_named(rule: &Rule, source: &[u8], range: &Range<usize>, texts: &[(String, String)]) -> String {
-    rule.say(|gap| match gap {
-        "match" => Some(String::from_utf8_lossy(&source[range.clone()]).into_owned()),
-        name => texts.iter().find(|(hole, _)| hole == name).map(|(_, text)| text.clone()),
-    })
-}
-
-fn fill_plain(rule: &Rule, source: &[u8], range: &Range<usize>) -> String {
-    rule.say(|gap| (gap == "match").then(|| String::from_utf8_lossy(&source[range.clone()]).into_owned()))
 }

@@ -1,0 +1,88 @@
+//! Filters on the place of a match: what is around it, in it, and right before it.
+
+use tree_sitter::Node;
+
+use super::matcher::{Given, Matching};
+use super::walk::{Step, Walk, ancestors};
+use crate::rule::{Filter, Matcher, Place, Relation, Way, What};
+
+impl Walk<'_> {
+    /// Whether all filters of a way let a match at this node through.
+    pub(super) fn passes(&self, way: &Way, node: Node<'_>, given: Given<'_>) -> bool {
+        // What the text of a match mustn't be has been looked at in the match itself; the node may be larger.
+        let done = |filter: &Filter| {
+            filter.relation == Relation::Unless
+                && matches!(way.matcher, Matcher::Text(_) | Matcher::Key(_))
+                && filter.any.iter().all(|place| matches!(place.what, What::Text(_)))
+        };
+        way.filters.iter().all(|filter| done(filter) || self.holds(filter, node, given))
+    }
+
+    fn holds(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+        match filter.relation {
+            Relation::EnclosedBy => self.enclosed(filter, node, given),
+            Relation::NotEnclosedBy => !self.enclosed(filter, node, given),
+            Relation::Encloses => self.encloses(filter, node, given),
+            Relation::NotEncloses => !self.encloses(filter, node, given),
+            Relation::PrecededBy => self.preceded(filter, node, given),
+            Relation::NotPrecededBy => !self.preceded(filter, node, given),
+            Relation::Unless => !filter.any.iter().any(|place| self.is_place(place, node, given)),
+        }
+    }
+
+    /// Looks at the node before, attributes and decorators aside, or where this one is the first of what it merely
+    /// heads, before that.
+    fn preceded(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+        let mut at = node;
+        loop {
+            if let Some(before) = at.prev_named_sibling() {
+                if ["attribute", "decorator", "annotation"].iter().any(|word| before.kind().contains(word)) {
+                    at = before;
+                    continue;
+                }
+                return filter.any.iter().any(|place| self.is_place(place, before, given));
+            }
+            match at.parent() {
+                Some(parent) if parent.start_byte() == at.start_byte() => at = parent,
+                _ => return false,
+            }
+        }
+    }
+
+    fn enclosed(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+        let around = ancestors(self.root, node);
+        around.into_iter().rev().any(|n| filter.any.iter().any(|place| self.is_place(place, n, given)))
+    }
+
+    fn encloses(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+        let mut found = false;
+        self.all(node, None, &mut |step| {
+            let Step::Enter(n, _) = step else { return false };
+            found = found
+                || filter
+                    .any
+                    .iter()
+                    .any(|place| (n != node || matches!(place.what, What::Text(_))) && self.is_place(place, n, given));
+            !found
+        });
+        found
+    }
+
+    fn is_place(&self, place: &Place, node: Node<'_>, given: Given<'_>) -> bool {
+        let here = match &place.what {
+            What::Definition { class, name } => {
+                self.language.tables().is(node.kind_id(), *class)
+                    && name.as_ref().is_none_or(|regex| {
+                        self.language.definition_name(node, self.source).is_some_and(|n| regex.is_match(n.as_bytes()))
+                    })
+            }
+            What::Node(class) => self.language.tables().is(node.kind_id(), *class),
+            What::Text(regex) => self.source.get(node.byte_range()).is_some_and(|text| regex.is_match(text)),
+            What::Code(code) => code.pattern(self.language).is_ok_and(|pattern| {
+                let (source, language) = (self.source, self.language);
+                Matching { source, language, holes: &code.holes, given, probe: None }.at(pattern, node).is_some()
+            }),
+        };
+        here && place.filters.iter().all(|filter| self.holds(filter, node, given))
+    }
+}
