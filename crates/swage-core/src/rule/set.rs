@@ -182,10 +182,24 @@ impl RuleSet {
                         }
                     },
                     (Matcher::Tree(tree), Some(l)) => match tree.query(l) {
-                        Ok(query) => match query_words(&tree.query, query) {
-                            Some(list) => Needs::Any(list.iter().map(|w| word(w.as_bytes(), false)).collect()),
-                            None => Needs::Nothing,
-                        },
+                        Ok(query) => {
+                            let heads = if query.pattern_count() == 1 { query_heads(&tree.query) } else { None };
+                            let tables = l.tables();
+                            for head in heads.unwrap_or_default() {
+                                let named = (0..kind_count as u16).filter(|k| tables.grammar.node_kind_is_named(*k));
+                                kinds.extend(named.filter(|k| tables.grammar.node_kind_for_id(*k) == Some(head)));
+                            }
+                            let words = query_words(&tree.query, query);
+                            let opens = |kind: &u16| {
+                                let classes = [Class::Function, Class::Loop, Class::Branch, Class::Comment];
+                                classes.iter().any(|class| tables.is(*kind, *class))
+                            };
+                            marked = words.is_some() || marked && kinds.iter().all(opens) || kinds.is_empty();
+                            match words {
+                                Some(list) => Needs::Any(list.iter().map(|w| word(w.as_bytes(), false)).collect()),
+                                None => Needs::Nothing,
+                            }
+                        }
                         Err(error) => {
                             set.errors.push((rule.id.clone(), error.clone()));
                             continue;
@@ -245,6 +259,50 @@ fn compile_way<'p>(
         open.extend(place.filters.iter().flat_map(|f| &f.any));
     }
     pattern.map_err(Clone::clone)
+}
+
+/// The kinds of the nodes that a query begins with; `None` when it begins with siblings, or with anything but plain nodes.
+fn query_heads(text: &str) -> Option<Vec<&str>> {
+    let text = text.trim_start();
+    let inner = text.strip_prefix(['(', '['])?.trim_start();
+    if text.starts_with('(') && !inner.starts_with(['(', '[']) {
+        let name = inner.split(|c: char| !c.is_ascii_alphanumeric() && c != '_').next()?;
+        return (!name.is_empty() && name != "_").then(|| vec![name]);
+    }
+    let items: Vec<&str> = groups(inner)?.into_iter().filter(|item| !item.starts_with("(#")).collect();
+    if text.starts_with('(') && items.len() != 1 {
+        return None;
+    }
+    let heads: Option<Vec<Vec<&str>>> = items.into_iter().map(query_heads).collect();
+    heads.map(|lists| lists.concat()).filter(|list| !list.is_empty())
+}
+
+/// The bracketed parts that stand side by side up to the bracket that closes what is around them.
+fn groups(text: &str) -> Option<Vec<&str>> {
+    let (mut out, mut depth, mut start, mut quoted, mut escaped) = (Vec::new(), 0, 0, false, false);
+    for (at, c) in text.char_indices() {
+        match c {
+            _ if escaped => escaped = false,
+            '\\' if quoted => escaped = true,
+            '"' => quoted = !quoted,
+            _ if quoted => {}
+            '(' | '[' => {
+                if depth == 0 {
+                    start = at;
+                }
+                depth += 1;
+            }
+            ')' | ']' if depth == 0 => return Some(out),
+            ')' | ']' => {
+                depth -= 1;
+                if depth == 0 {
+                    out.push(&text[start..=at]);
+                }
+            }
+            _ => {}
+        }
+    }
+    None
 }
 
 /// Texts of which one must stand where a query matches: those that a predicate `#eq?` or `#any-of?` wants of a capture

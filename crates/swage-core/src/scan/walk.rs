@@ -1,6 +1,6 @@
 //! One parse and one walk for all rules of a file.
 
-use std::cell::Cell;
+use std::cell::{Cell, RefCell};
 use std::ops::{ControlFlow, Range};
 
 use tree_sitter::{Node, ParseOptions, ParseState, Parser, QueryCursor, StreamingIterator, Tree};
@@ -86,7 +86,8 @@ impl<'a> Run<'a> {
         possible.iter().for_each(|&index| active[index as usize] = true);
         let root = tree.root_node();
         let (source, rules, too_deep) = (self.source, self.rules, Cell::new(false));
-        let walk = Walk { source, root, too_deep, language, rules, set, words, active: &active };
+        let (cursor, overrun) = (RefCell::new(QueryCursor::new()), Cell::new(None));
+        let walk = Walk { source, root, too_deep, language, cursor, overrun, rules, set, words, active: &active };
         let zoned =
             self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
         let commented: Vec<u32> =
@@ -106,7 +107,7 @@ impl<'a> Run<'a> {
             set.entries[*entry as usize].marked
                 || matches!(
                     walk.way(*entry).matcher,
-                    Matcher::Text(_) | Matcher::Tree(_) | Matcher::Key(_) | Matcher::Names(_) | Matcher::Allowance(_)
+                    Matcher::Text(_) | Matcher::Key(_) | Matcher::Names(_) | Matcher::Allowance(_)
                 )
         };
         let marks = (set.words.is_some() && possible.iter().all(needs_mark)).then(|| {
@@ -137,7 +138,7 @@ impl<'a> Run<'a> {
                     return interest == 0;
                 }
                 if interest & interest::RULE != 0 {
-                    found.extend(entries(kind).filter_map(|e| walk.at(e, node)));
+                    entries(kind).for_each(|e| walk.at(e, node, &mut found));
                 }
                 if counted && interest & (interest::FUNCTION | interest::BRANCH) != 0 {
                     counting.enter(node, depth, tables);
@@ -157,10 +158,12 @@ impl<'a> Run<'a> {
             self.fault = Some(format!("it nests more than {DEEPEST} deep"));
             return;
         }
+        // Queries that may begin anywhere go through the whole tree.
+        for &entry in possible.iter().filter(|e| set.entries[**e as usize].kinds.is_empty()) {
+            walk.query(entry, root, None, &mut found);
+        }
         for &entry in possible {
-            let (hits, complete) = walk.query(entry, root);
-            found.extend(hits);
-            if !complete {
+            if walk.overrun.get() == Some(entry) {
                 self.fault =
                     Some(format!("the query of rule `{}` begins in too many places at once", walk.rule(entry).id));
             }
@@ -365,6 +368,10 @@ pub(super) struct Walk<'a> {
     /// Whether there was something deeper than is looked at.
     too_deep: Cell<bool>,
     pub language: &'static Language,
+    /// Runs queries; making one is costly next to running it at a node.
+    cursor: RefCell<QueryCursor>,
+    /// An entry whose query began in too many places at once.
+    overrun: Cell<Option<u32>>,
     rules: &'a RuleSet,
     set: &'a LanguageSet,
     words: &'a Words,
@@ -426,11 +433,19 @@ impl Walk<'_> {
     }
 
     /// Tries one entry at a node of its kind.
-    fn at(&self, entry: u32, node: Node<'_>) -> Option<Found> {
+    fn at(&self, entry: u32, node: Node<'_>, found: &mut Vec<Found>) {
         let compiled = &self.set.entries[entry as usize];
         if compiled.marked && !self.words.allow(&compiled.needs, &node.byte_range()) {
-            return None;
+            return;
         }
+        match &self.way(entry).matcher {
+            Matcher::Tree(_) => self.query(entry, node, Some(0), found),
+            _ => found.extend(self.one_at(entry, node)),
+        }
+    }
+
+    /// What a pattern or a measure finds at a node.
+    fn one_at(&self, entry: u32, node: Node<'_>) -> Option<Found> {
         let way = self.way(entry);
         match &way.matcher {
             Matcher::Code(code) => {
@@ -464,21 +479,14 @@ impl Walk<'_> {
         }
     }
 
-    /// Everything that a query finds; false when that isn't all.
-    fn query(&self, entry: u32, root: Node<'_>) -> (Vec<Found>, bool) {
-        let Matcher::Tree(tree) = &self.way(entry).matcher else { return (Vec::new(), true) };
-        let Ok(query) = tree.query(self.language) else { return (Vec::new(), true) };
+    /// Everything that a query finds from a node on, beginning at most so deep below it.
+    fn query(&self, entry: u32, root: Node<'_>, depth: Option<u32>, found: &mut Vec<Found>) {
+        let Matcher::Tree(tree) = &self.way(entry).matcher else { return };
+        let Ok(query) = tree.query(self.language) else { return };
         let names = query.capture_names();
-        let mut found = Vec::new();
-        let mut cursor = QueryCursor::new();
+        let mut cursor = self.cursor.borrow_mut();
         cursor.set_match_limit(MOST_STARTED);
-        // A query that begins with the whole file needn't be begun anywhere else.
-        let head = tree.query.trim_start_matches(|c: char| c == '(' || c.is_whitespace());
-        if query.pattern_count() == 1
-            && head.split(|c: char| !c.is_alphanumeric() && c != '_').next() == Some(root.kind())
-        {
-            cursor.set_max_start_depth(Some(0));
-        }
+        cursor.set_max_start_depth(depth);
         let mut matches = cursor.matches(query, root, self.source);
         while let Some(m) = matches.next() {
             let named = |name: &str| m.captures().iter().find(|c| names[c.index as usize] == name).map(|c| c.node);
@@ -505,7 +513,10 @@ impl Walk<'_> {
                 found.push(Found { message, fact, ..self.plain(entry, node.byte_range(), node) });
             }
         }
-        (found, !cursor.did_exceed_match_limit())
+        drop(matches);
+        if cursor.did_exceed_match_limit() {
+            self.overrun.set(Some(entry));
+        }
     }
 
     /// A figure that was counted on the way through a function.
