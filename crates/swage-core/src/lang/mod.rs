@@ -447,7 +447,20 @@ impl Language {
             l.file_names.iter().any(|n| n.as_bytes() == name)
                 || extension.is_some_and(|e| l.extensions.iter().any(|x| x.as_bytes() == e))
         });
-        by_name.or_else(|| if extension.is_none() { by_first_line(content) } else { None })
+        match by_name {
+            Some(found) if found.name == "c" && extension == Some(b"h") && is_cpp(content) => {
+                Self::by_name("cpp").or(by_name)
+            }
+            Some(_) => by_name,
+            None if extension.is_none() => by_first_line(content),
+            None => None,
+        }
+    }
+
+    /// The language of a file when its name alone decides it.
+    pub fn by_path(path: &[u8]) -> Option<&'static Language> {
+        // Headers of C and of C++ are named alike.
+        if path.ends_with(b".h") { None } else { Self::of(path, b"") }
     }
 
     /// The grammar and the kinds by id.
@@ -590,6 +603,17 @@ impl Language {
         }
         (list.is_some() || count > 0 || self.parameter_lists.is_empty()).then_some(count)
     }
+}
+
+/// Whether a header speaks C++: it has a word that C doesn't.
+fn is_cpp(content: &[u8]) -> bool {
+    let begins = |line: &[u8]| {
+        let line = line.trim_ascii_start();
+        let words: [&[u8]; 7] =
+            [b"class ", b"namespace ", b"template <", b"template<", b"public:", b"private:", b"using namespace "];
+        words.iter().any(|word| line.starts_with(word))
+    };
+    content.split(|b| *b == b'\n').any(begins)
 }
 
 /// `#!/usr/bin/env python3` and the like.

@@ -71,7 +71,7 @@ impl Examination<'_> {
             return None;
         }
         // A name that tells the language does so whatever the content is.
-        let told = Language::of(path, b"");
+        let told = Language::by_path(path);
         let kept = tree.id(index).filter(|_| told.is_some()).map(|id| self.name(&id, rules, &wanted, told));
         if let Some(scan) = kept.and_then(|name| self.cache.get(&name)) {
             return Some(scan);

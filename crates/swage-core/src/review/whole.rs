@@ -149,6 +149,11 @@ impl<'a> Work<'a> {
     /// Files that mustn't be touched, or not without others.
     fn paths(&self, files: &[&'a ChangedFile]) -> Vec<Finding> {
         let Some(first) = files.first() else { return Vec::new() };
+        let added: u64 = files.iter().map(|f| f.added as u64).sum();
+        let figure = self.wanted.added_over.map(|limit| Figure { value: added, limit });
+        if figure.is_some_and(|f| f.value <= f.limit) {
+            return Vec::new();
+        }
         let Fault::Without(others) = &self.wanted.fault else {
             return files.iter().map(|f| self.finding(&About { file: Some(f), ..About::default() })).collect();
         };
@@ -156,7 +161,7 @@ impl<'a> Work<'a> {
             return Vec::new();
         }
         let path = String::from_utf8_lossy(&first.new_path);
-        let mut finding = self.finding(&About { text: &path, ..About::default() });
+        let mut finding = self.finding(&About { text: &path, figure, ..About::default() });
         let related = files.iter().take(MOST_RELATED);
         finding.related =
             related.map(|f| Related { anchor: self.anchor(f), message: "this is touched".to_owned() }).collect();

@@ -16,6 +16,8 @@ pub struct ChangeMatch {
     pub subject: Subject,
     /// What makes a finding of it.
     pub fault: Fault,
+    /// For paths: only when more lines than this are added to them.
+    pub added_over: Option<u64>,
     /// Only files to which one of these happens; any when empty.
     pub kinds: Vec<Kind>,
 }
@@ -89,7 +91,7 @@ pub enum Fault {
 impl ChangeMatch {
     /// The gaps of a message that a finding can fill in.
     pub(super) fn gaps(&self) -> Vec<&'static str> {
-        let figure = matches!(self.fault, Fault::Over(_) | Fault::Under(_));
+        let figure = matches!(self.fault, Fault::Over(_) | Fault::Under(_)) || self.added_over.is_some();
         let (path, commit) = match self.subject {
             Subject::FileSize | Subject::Binary | Subject::Paths => (true, false),
             Subject::Subject | Subject::Message | Subject::Author => (false, true),
@@ -122,6 +124,12 @@ pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problem
     faults.extend(table.string("text", p).and_then(|t| regex(&t, p)).map(Fault::Has));
     faults.extend(table.string("lacks", p).and_then(|t| regex(&t, p)).map(Fault::Lacks));
     faults.extend(globs(table, "without", p).map(Fault::Without));
+    let added_over = table.number("added_over", p);
+    if let Some(count) = &added_over
+        && subject != Subject::Paths
+    {
+        p.at(count.at, "`added_over` goes with `change = \"paths\"`", None);
+    }
     let words = [
         ("added", Kind::Added),
         ("deleted", Kind::Deleted),
@@ -158,5 +166,5 @@ pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problem
         p.at(table.at, what, Some(hint));
         return None;
     }
-    Some(ChangeMatch { subject, fault: faults.pop()?, kinds })
+    Some(ChangeMatch { subject, fault: faults.pop()?, added_over: added_over.map(|n| n.value), kinds })
 }

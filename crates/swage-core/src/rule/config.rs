@@ -33,7 +33,7 @@ const USUALLY_MADE: [&str; 9] = [
     "**/*.pb.{go,cc,h}",
     "**/*.{lock,map,snap}",
     "**/package-lock.json",
-    "**/lib/{module,commonjs}/**/*.js",
+    "**/lib/{module,commonjs,typescript}/**/*.{js,d.ts}",
 ];
 
 impl Config {

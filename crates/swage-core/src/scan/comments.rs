@@ -79,9 +79,12 @@ fn judge(run: &mut Vec<Line>, parser: &mut Parser, language: &'static Language, 
     for part in lines.split(|(_, text)| !could_be_code(text, language)) {
         let before = next.checked_sub(1).map(|at: usize| lines[at].1.trim());
         next += part.len() + 1;
-        // Code that stands further in than the words around it is an example, and what words right before it explain is
-        // there on purpose.
-        let explained = before.is_some_and(|words| words.split_whitespace().count() > 1);
+        let behind = lines.get(next - 1).map(|line| line.1.trim());
+        // Code that stands further in than the words around it is an example, and what words right before it or an arrow
+        // behind it explain is there on purpose.
+        let words = |text: &str| text.split_whitespace().count() > 1 || text.ends_with(':');
+        let shown = |text: &str| text.starts_with(['-', '=', '>', '→']);
+        let explained = before.is_some_and(words) || behind.is_some_and(shown);
         if part.is_empty() || explained || part.len() < lines.len() && indent(part) >= whole + 2 {
             continue;
         }

@@ -371,15 +371,15 @@ impl Words {
     }
 }
 
-/// Mean length of lines, in bytes, above which nobody has written them by hand.
-const MADE_LINES: usize = 250;
+/// A length of lines, in bytes, that nobody writes by hand.
+const MADE_LINES: usize = 400;
 
 /// Whether code is packed into lines that nobody writes by hand. Prose may well have a paragraph in a line.
 fn looks_made(content: &[u8], language: Option<&'static Language>) -> bool {
     let code = language.is_some_and(|l| !matches!(l.name, "markdown" | "json" | "yaml" | "toml"));
-    code && content.len() > 4 * MADE_LINES && {
-        let lines = memchr::memchr_iter(b'\n', content).count() + 1;
-        content.len() / lines > MADE_LINES
+    code && content.len() > 2 * MADE_LINES && {
+        let long = content.split(|b| *b == b'\n').filter(|line| line.len() > MADE_LINES);
+        long.map(<[u8]>::len).sum::<usize>() > content.len() / 2
     }
 }
 
