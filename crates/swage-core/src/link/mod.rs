@@ -95,7 +95,8 @@ fn hit(rule: &Rule, fact: &Fact, mut related: Vec<Elsewhere>) -> Hit {
         severity: rule.severity,
         message,
         span: fact.span,
-        scope: fact.scope.clone(),
+        // It is told when the finding is put into its file.
+        scope: String::new(),
         exact: fact.exact,
         folded: fact.folded,
         figure: None,

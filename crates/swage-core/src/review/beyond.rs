@@ -14,7 +14,7 @@ use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
 use crate::link::{Held, judge};
 use crate::rule::{Rule, RuleSet};
-use crate::scan::{Fact, Hit, Status};
+use crate::scan::{Fact, Hit, Status, settle};
 
 /// What an outside program found on both sides of a change.
 #[derive(Debug, Clone)]
@@ -49,7 +49,7 @@ pub(super) struct Beyond<'c> {
 }
 
 /// A side of the change.
-#[derive(Clone, Copy, PartialEq, Eq)]
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 enum At {
     Base,
     Head,
@@ -115,7 +115,7 @@ struct Work<'a, 'e> {
 }
 
 /// Where a fact's file is kept.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 enum Slot {
     Changed(usize),
     Untouched(usize),
@@ -157,10 +157,27 @@ impl Work<'_, '_> {
             let judged = judge(rule, link, &head_facts, Some(&base_facts));
             found.extend(judged.into_iter().map(|(index, hit)| (head[index].0, At::Head, hit)));
         }
-        for (slot, at, hit) in found {
-            self.put(slot, at, hit, tree);
+        let mut by_file: BTreeMap<(Slot, At), Vec<Hit>> = BTreeMap::new();
+        found.into_iter().for_each(|(slot, at, hit)| by_file.entry((slot, at)).or_default().push(hit));
+        for ((slot, at), mut hits) in by_file {
+            let (path, content) = self.content(slot, at, tree);
+            if let Content::Whole { bytes, .. } = content {
+                settle(&bytes, Language::of(&path, &bytes), &mut hits);
+            }
+            hits.into_iter().for_each(|hit| self.put(slot, at, hit, tree));
         }
         not_run
+    }
+
+    /// The path and the content of a file on one side.
+    fn content(&self, slot: Slot, at: At, tree: &dyn Tree) -> (Vec<u8>, Content) {
+        match slot {
+            Slot::Untouched(index) => (tree.files()[index].path.clone(), tree.content(index)),
+            Slot::Changed(index) => {
+                let (file, sides) = (&self.change.files[index], self.contents.sides(index));
+                if at == At::Base { (file.old_path.clone(), sides.old) } else { (file.new_path.clone(), sides.new) }
+            }
+        }
     }
 
     /// The facts of a rule on one side, by path and place.

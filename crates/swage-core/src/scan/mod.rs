@@ -152,8 +152,6 @@ pub struct Fact {
     pub holes: Vec<(String, String)>,
     /// Where it stands.
     pub span: Span,
-    /// The names of the definitions around it, outermost first, joined with dots.
-    pub scope: String,
     /// The matched text, on one line and cut to a readable length.
     pub text: String,
     /// Digest of the matched text, byte for byte.

@@ -261,9 +261,9 @@ impl<'a> Run<'a> {
                 hits.push(hit);
                 continue;
             };
-            let Hit { rule, span, scope, exact, folded, .. } = hit;
+            let Hit { rule, span, exact, folded, .. } = hit;
             let text = shorten(&String::from_utf8_lossy(text));
-            facts.push(Fact { rule, collection, holes, span, scope, text, exact, folded, allowed: None });
+            facts.push(Fact { rule, collection, holes, span, text, exact, folded, allowed: None });
         }
         (hits, facts)
     }
@@ -462,9 +462,11 @@ impl Walk<'_> {
                         return None;
                     }
                 }
+                if let Some(collection) = way.collection {
+                    return Some(self.fact(entry, range, collection, texts(self.source, &code.holes, &bound)));
+                }
                 let message = self.message(entry, &range, &code.holes, &bound);
-                let fact = way.collection.map(|c| (c, texts(self.source, &code.holes, &bound)));
-                Some(Found { message, fact, ..self.plain(entry, range, node) })
+                Some(Found { message, ..self.plain(entry, range, node) })
             }
             Matcher::Measure(m) => {
                 let value = measure::at_once(m.measure, node, self.source, self.language)?;
@@ -498,19 +500,17 @@ impl Walk<'_> {
                 .collect();
             if self.passes(self.way(entry), named("whole").unwrap_or(node), &given) {
                 let text = |node: Node<'_>| String::from_utf8_lossy(&self.source[node.byte_range()]).into_owned();
+                if let Some(collection) = self.way(entry).collection {
+                    let taken = m.captures().iter();
+                    let holes = taken.map(|c| (names[c.index as usize].to_owned(), text(c.node))).collect();
+                    found.push(self.fact(entry, node.byte_range(), collection, holes));
+                    continue;
+                }
                 let message = self.rule(entry).say(|gap| match gap {
                     "match" => Some(text(node)),
                     name => named(name).map(text).or_else(|| names.contains(&name).then(String::new)),
                 });
-                let fact = self.way(entry).collection.map(|collection| {
-                    let taken = m.captures().iter();
-                    let holes = taken.map(|c| {
-                        let text = String::from_utf8_lossy(&self.source[c.node.byte_range()]).into_owned();
-                        (names[c.index as usize].to_owned(), text)
-                    });
-                    (collection, holes.collect())
-                });
-                found.push(Found { message, fact, ..self.plain(entry, node.byte_range(), node) });
+                found.push(Found { message, ..self.plain(entry, node.byte_range(), node) });
             }
         }
         drop(matches);
@@ -575,11 +575,20 @@ impl Walk<'_> {
         Found { rule, message, scope: self.scope(node), range, figure: None, fact: None }
     }
 
+    /// A fact. There are many and few become findings, so the words about it are left for then.
+    fn fact(&self, entry: u32, range: Range<usize>, collection: usize, texts: Vec<(String, String)>) -> Found {
+        let rule = self.set.entries[entry as usize].rule;
+        let (message, scope) = (String::new(), String::new());
+        Found { rule, message, scope, range, figure: None, fact: Some((collection, texts)) }
+    }
+
     /// What has named texts: a hit whose message tells them, or a fact.
     fn named(&self, entry: u32, range: Range<usize>, node: Node<'_>, texts: Vec<(String, String)>) -> Found {
+        if let Some(collection) = self.way(entry).collection {
+            return self.fact(entry, range, collection, texts);
+        }
         let message = fill_named(self.rule(entry), self.source, &range, &texts);
-        let fact = self.way(entry).collection.map(|collection| (collection, texts));
-        Found { message, fact, ..self.plain(entry, range, node) }
+        Found { message, ..self.plain(entry, range, node) }
     }
 
     fn message(&self, entry: u32, range: &Range<usize>, holes: &[Hole], bound: &Bindings) -> String {

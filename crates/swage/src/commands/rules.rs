@@ -16,7 +16,7 @@ use crate::failure::{Failure, SAYS_NO};
 use crate::output::print;
 use crate::progress;
 use crate::source::Place;
-use crate::terminal::{Paint, printable};
+use crate::terminal::{Paint, printable, width as terminal_width, wrap};
 
 /// Most findings of a rule that `show` tells of.
 const MOST_LATELY: usize = 5;
@@ -63,7 +63,9 @@ fn list(configuration: &Configuration) -> Result<ExitCode, Failure> {
     for note in &configuration.notes {
         _ = writeln!(out, "\n{}", paint.warning(printable(note)));
     }
-    _ = writeln!(out, "\n{}. `swage rules show ID` tells more of one.", configuration.from);
+    let from = format!("{}. `swage rules show ID` tells more of one.", configuration.from);
+    out.push('\n');
+    wrap(&from, terminal_width()).iter().for_each(|line| _ = writeln!(out, "{line}"));
     print(out.as_bytes())?;
     Ok(ExitCode::SUCCESS)
 }
