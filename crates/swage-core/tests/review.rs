@@ -6,12 +6,13 @@ use std::sync::{Arc, Mutex};
 use proptest::prelude::*;
 use swage_core::baseline::State;
 use swage_core::change::{Cache, Change, ChangedFile, Content, Contents, Nature, NoCache, Sides, Tree};
+use swage_core::checker::{place, read_report};
 use swage_core::diff::{Kind, LineMap, ReadOptions, read};
 use swage_core::gate::{Outcome, decide};
 use swage_core::lang::{LANGUAGES, Language};
 use swage_core::packs::PACKS;
 use swage_core::review::{Examination, Finding, Marker, Review, examine};
-use swage_core::rule::{Limits, Policy, RuleSet, Severity, read_rules};
+use swage_core::rule::{Limits, Policy, ReportForm, RuleSet, Severity, read_rules};
 use swage_core::scan::{FileScan, Lines, scan};
 
 const RULES: &str = r#"
@@ -365,6 +366,37 @@ proptest! {
             let lines = Lines::new(&code).count() as u32 + 1;
             prop_assert!(found.hits.iter().all(|h| h.span.start_line >= 1 && h.span.end_line <= lines));
             prop_assert_eq!(&found, &scan(&code, known, &set, &set.wanted(path.as_bytes()), &Limits::default()));
+        }
+    }
+}
+
+proptest! {
+    /// No report of a program makes reading or placing it panic, and whatever is placed lies in the file.
+    #[test]
+    fn reports_of_programs_are_read_or_refused(
+        lines in prop::collection::vec(("[a-c:]{0,3}(a.py|/tmp/t/a.py)?", 0u32..9, 0u32..40, "(error|warning|note|nonsense)", ".{0,20}"), 0..6),
+        noise in prop::collection::vec(any::<u8>(), 0..80),
+        numbers in prop::collection::vec(prop::option::of(0u32..9), 4),
+        utf16 in any::<bool>(),
+    ) {
+        let text: String = lines.iter().map(|(path, line, column, level, message)| format!("{path}:{line}:{column}: {level}: {message}\n")).collect();
+        let region = ["startLine", "startColumn", "endLine", "endColumn"].iter().zip(&numbers);
+        let region: Vec<String> = region.filter_map(|(key, n)| n.map(|n| format!("\"{key}\": {n}"))).collect();
+        let kind = if utf16 { "utf16CodeUnits" } else { "unicodeCodePoints" };
+        let sarif = format!(
+            r#"{{"version":"2.1.0","runs":[{{"columnKind":"{kind}","results":[{{"message":{{"text":"m"}},"locations":[{{"physicalLocation":{{"artifactLocation":{{"uri":"./a.py"}},"region":{{{}}}}}}}]}}]}}]}}"#,
+            region.join(",")
+        );
+        let content = "def f():\n    \u{1F6A2} = 'é'\n\n".as_bytes();
+        let rules = read_rules("r", "[[rule]]\nid = \"c\"\nseverity = \"warning\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"x\"], writes = \"lines\" }", false);
+        let rule = &rules.expect("the rule is right").rules[0].0;
+        for (form, bytes) in [(ReportForm::Lines, text.as_bytes()), (ReportForm::Lines, &noise), (ReportForm::Sarif, &noise), (ReportForm::Sarif, sarif.as_bytes())] {
+            let Ok(reported) = read_report(form, bytes, "/tmp/t") else { continue };
+            let Ok(hits) = place(&reported.iter().collect::<Vec<_>>(), rule, Language::by_name("python"), content) else { continue };
+            for span in hits.iter().filter_map(|h| h.span.lines()) {
+                prop_assert!(span.start_line <= span.end_line && span.end_line <= 3, "{span:?}");
+                prop_assert!(span.start_column >= 1 && (span.start_line < span.end_line || span.start_column <= span.end_column), "{span:?}");
+            }
         }
     }
 }
