@@ -9,6 +9,9 @@ use crate::lang::{Class, Language};
 /// Longest run of lines that is tried, so that a file of comments stays cheap.
 const LONGEST_RUN: usize = 200;
 
+/// Signs with which a comment goes on to say what becomes of the code before it.
+const ARROWS: [char; 4] = ['-', '=', '>', '→'];
+
 /// A comment line: its bytes in the source, and its text without the marker.
 type Line = (Range<usize>, String);
 
@@ -83,7 +86,7 @@ fn judge(run: &mut Vec<Line>, parser: &mut Parser, language: &'static Language, 
         // Code that stands further in than the words around it is an example, and what words right before it or an arrow
         // behind it explain is there on purpose.
         let words = |text: &str| text.split_whitespace().count() > 1 || text.ends_with(':');
-        let shown = |text: &str| text.starts_with(['-', '=', '>', '→']);
+        let shown = |text: &str| text.starts_with(ARROWS);
         let explained = before.is_some_and(words) || behind.is_some_and(shown);
         if part.is_empty() || explained || part.len() < lines.len() && indent(part) >= whole + 2 {
             continue;
@@ -117,6 +120,7 @@ fn could_be_code(text: &str, language: &Language) -> bool {
     // `Note: this = that` is a label and what it says.
     let label = text.split_once(": ").is_some_and(|(label, _)| !word && label.chars().all(char::is_alphanumeric));
     !text.is_empty()
+        && !text.starts_with(ARROWS)
         && !label
         && (language.keywords_in_any_case || !has_three_words(text))
         && (text.contains(['(', '=', ';', '{', '}', ')', ']'])
