@@ -58,8 +58,11 @@ pub(super) fn read_key(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Optio
             (key, None) => Step::Key(key.to_owned()),
         })
         .collect();
-    if steps.iter().any(|s| matches!(s, Step::Key(key) if key.is_empty())) || steps.last() == Some(&Step::Any) {
-        let hint = "write keys with dots between, such as services.NAME.image; `**` stands for any between".to_owned();
+    let several = steps.iter().filter(|s| **s == Step::Any).count() > 1;
+    let empty = steps.iter().any(|s| matches!(s, Step::Key(key) if key.is_empty()));
+    if empty || several || steps.last() == Some(&Step::Any) {
+        let hint =
+            "write keys with dots between, such as services.NAME.image; `**` stands for any between, once".to_owned();
         p.at(path.at, format!("`{}` is no path of keys", path.value), Some(hint));
         return None;
     }
