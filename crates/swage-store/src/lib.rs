@@ -16,7 +16,7 @@ use swage_core::change::Cache;
 use swage_core::scan::FileScan;
 
 /// Grows when the table or the stored form changes; another version's file is emptied.
-const VERSION: i64 = 3;
+const VERSION: i64 = 4;
 /// Most results that are kept; the oldest go first.
 const MOST: i64 = 300_000;
 
@@ -152,11 +152,11 @@ impl Cache for Store {
         let connection = locked(&self.connection);
         let mut select = connection.prepare_cached("SELECT result FROM scans WHERE name = ?1").ok()?;
         let bytes: Vec<u8> = select.query_row([name], |row| row.get(0)).optional().ok()??;
-        serde_json::from_slice(&bytes).ok()
+        postcard::from_bytes(&bytes).ok()
     }
 
     fn put(&self, name: [u8; 32], scan: &FileScan) {
-        if let Ok(bytes) = serde_json::to_vec(scan) {
+        if let Ok(bytes) = postcard::to_stdvec(scan) {
             locked(&self.fresh).push((name, bytes));
         }
     }

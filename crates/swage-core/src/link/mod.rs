@@ -6,6 +6,8 @@
 
 use std::collections::HashMap;
 
+use rustc_hash::FxBuildHasher;
+
 use crate::rule::{Link, Meeting, Rule, Within};
 use crate::scan::{Elsewhere, Fact, Hit};
 
@@ -18,40 +20,40 @@ pub struct Held<'a> {
     pub fact: &'a Fact,
     /// Whether the change brought or altered it.
     pub fresh: bool,
+    /// Whether the change touches its file.
+    pub touched: bool,
 }
 
 /// Most places that a finding names besides its own.
 const MOST_RELATED: usize = 3;
 
 /// What makes two facts meet: the texts of the holes, and the place that both must share.
-type Knot<'a> = (Vec<&'a str>, &'a [u8]);
+type Knot<'a> = (&'a [String], &'a [u8]);
 
 /// The facts of a side by what makes them meet, for one collection.
-type Table<'a> = HashMap<Knot<'a>, Vec<Held<'a>>>;
+type Table<'a> = HashMap<Knot<'a>, Vec<Held<'a>>, FxBuildHasher>;
 
 /// Judges the facts of one side. `here` are all the rule's facts of that side in the order of paths and places; `before`,
 /// when the side is after a change, those before it. The result holds the index in `here` of each fact at fault.
 pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<'_>]>) -> Vec<(usize, Hit)> {
     let judge = Judge { link };
     let of = |index: usize| move |held: &&Held<'_>| held.fact.collection == index;
-    let excuses: Vec<(usize, Table<'_>)> =
-        link.unless.iter().map(|&index| (index, judge.table(index, here.iter().filter(of(index))))).collect();
-    let each = here.iter().enumerate().filter(|(_, held)| held.fact.collection == link.each);
     let others = match link.demand {
         Meeting::Must(index) | Meeting::MustNot(index) => judge.others(index, here, before),
         Meeting::Unique => judge.table(link.each, here.iter().filter(of(link.each))),
     };
-    let gone = match link.demand {
-        Meeting::Must(index) => judge.table(index, before.unwrap_or_default().iter().filter(of(index))),
-        Meeting::MustNot(_) | Meeting::Unique => Table::new(),
+    if matches!(link.demand, Meeting::MustNot(_)) && others.is_empty() {
+        return Vec::new();
+    }
+    let lost = match link.demand {
+        // What isn't touched is there on both sides, so it can't be missing now.
+        Meeting::Must(index) => {
+            judge.table(index, before.unwrap_or_default().iter().filter(|held| held.touched).filter(of(index)))
+        }
+        Meeting::MustNot(_) | Meeting::Unique => Table::default(),
     };
     let mut found = Vec::new();
-    for (index, held) in each {
-        let met =
-            |index: usize, table: &Table<'_>| judge.knot(index, held).is_some_and(|knot| table.contains_key(&knot));
-        if excuses.iter().any(|(index, table)| met(*index, table)) {
-            continue;
-        }
+    for (index, held) in here.iter().enumerate().filter(|(_, held)| held.fact.collection == link.each) {
         let other = match link.demand {
             Meeting::Must(index) | Meeting::MustNot(index) => index,
             Meeting::Unique => link.each,
@@ -60,7 +62,7 @@ pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<
         let met = others.get(&knot).map_or(&[][..], Vec::as_slice);
         let related = match link.demand {
             Meeting::Must(other) if met.is_empty() => {
-                let lost = gone.get(&knot).map_or(&[][..], Vec::as_slice);
+                let lost = lost.get(&knot).map_or(&[][..], Vec::as_slice);
                 lost.iter()
                     .map(|l| judge.place(l, true, &format!("{}, until this change", judge.says(other))))
                     .collect()
@@ -79,26 +81,39 @@ pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<
             }
             Meeting::Must(_) | Meeting::MustNot(_) | Meeting::Unique => continue,
         };
-        found.push((index, hit(rule, held.fact, related)));
+        found.push((index, related));
     }
-    found
+    // Few are at fault and many could excuse them, so the few are looked up.
+    for &excuse in &link.unless {
+        let mut excused: HashMap<Knot<'_>, bool, FxBuildHasher> =
+            found.iter().filter_map(|(index, _)| Some((judge.knot(excuse, &here[*index])?, false))).collect();
+        if excused.is_empty() {
+            continue;
+        }
+        for held in here.iter().filter(of(excuse)) {
+            if let Some(known) = judge.knot(excuse, held).and_then(|knot| excused.get_mut(&knot)) {
+                *known = true;
+            }
+        }
+        found.retain(|(index, _)| {
+            judge.knot(excuse, &here[*index]).is_none_or(|knot| excused.get(&knot) != Some(&true))
+        });
+    }
+    found.into_iter().map(|(index, related)| (index, hit(rule, link, here[index].fact, related))).collect()
 }
 
-fn hit(rule: &Rule, fact: &Fact, mut related: Vec<Elsewhere>) -> Hit {
+/// A finding; its definitions around it and its digests are read from its file.
+fn hit(rule: &Rule, link: &Link, fact: &Fact, mut related: Vec<Elsewhere>) -> Hit {
     related.truncate(MOST_RELATED);
-    let message = rule.say(|gap| match gap {
-        "match" => Some(fact.text.clone()),
-        name => fact.hole(name).map(str::to_owned),
-    });
+    let message = rule.say(|gap| link.kept.iter().position(|name| name == gap).map(|at| fact.values[at].clone()));
     Hit {
         rule: rule.id.clone(),
         severity: rule.severity,
         message,
         span: fact.span,
-        // It is told when the finding is put into its file.
         scope: String::new(),
-        exact: fact.exact,
-        folded: fact.folded,
+        exact: 0,
+        folded: 0,
         figure: None,
         allowed: fact.allowed.clone(),
         related,
@@ -113,17 +128,17 @@ struct Judge<'l> {
 impl Judge<'_> {
     /// What the fact meets those of a collection by; `None` when it lacks a text.
     fn knot<'a>(&self, collection: usize, held: &Held<'a>) -> Option<Knot<'a>> {
-        let texts: Option<Vec<&str>> = self.link.on.iter().map(|hole| held.fact.hole(hole)).collect();
+        let texts = held.fact.values.get(..self.link.on.len())?;
         let place = match self.link.collections[collection].within.unwrap_or(self.link.within) {
             Within::Tree => &[][..],
             Within::Directory => held.path.iter().rposition(|b| *b == b'/').map_or(&[][..], |at| &held.path[..at]),
             Within::File => held.path,
         };
-        Some((texts?, place))
+        Some((texts, place))
     }
 
     fn table<'a>(&self, collection: usize, facts: impl Iterator<Item = &'a Held<'a>>) -> Table<'a> {
-        let mut table = Table::new();
+        let mut table = Table::default();
         for held in facts {
             if let Some(knot) = self.knot(collection, held) {
                 table.entry(knot).or_default().push(*held);
@@ -134,13 +149,18 @@ impl Judge<'_> {
 
     /// The facts that are asked for: those of this side, or those that the change took away.
     fn others<'a>(&self, index: usize, here: &'a [Held<'a>], before: Option<&'a [Held<'a>]>) -> Table<'a> {
-        let own = |facts: &'a [Held<'a>]| self.table(index, facts.iter().filter(|held| held.fact.collection == index));
-        let there = own(here);
+        let own = |held: &&Held<'_>| held.fact.collection == index;
         if !self.link.collections[index].gone {
-            return there;
+            return self.table(index, here.iter().filter(own));
         }
-        let mut gone = before.map_or_else(Table::new, own);
-        gone.retain(|knot, _| !there.contains_key(knot));
+        let before = before.unwrap_or_default().iter().filter(|held| held.touched);
+        let mut gone = self.table(index, before.filter(own));
+        let own = if gone.is_empty() { &[][..] } else { here }.iter().filter(own);
+        for held in own {
+            if let Some(knot) = self.knot(index, held) {
+                gone.remove(&knot);
+            }
+        }
         gone
     }
 

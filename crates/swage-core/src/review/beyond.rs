@@ -14,7 +14,7 @@ use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
 use crate::link::{Held, judge};
 use crate::rule::{Rule, RuleSet};
-use crate::scan::{Fact, Hit, Status, settle};
+use crate::scan::{Fact, Hit, Status, read_texts, settle};
 
 /// What an outside program found on both sides of a change.
 #[derive(Debug, Clone)]
@@ -162,6 +162,7 @@ impl Work<'_, '_> {
         for ((slot, at), mut hits) in by_file {
             let (path, content) = self.content(slot, at, tree);
             if let Content::Whole { bytes, .. } = content {
+                read_texts(&bytes, &mut hits);
                 settle(&bytes, Language::of(&path, &bytes), &mut hits);
             }
             hits.into_iter().for_each(|hit| self.put(slot, at, hit, tree));
@@ -189,26 +190,28 @@ impl Work<'_, '_> {
         changed: &'f [[Vec<Fact>; 2]],
         at: At,
     ) -> Vec<(Slot, Held<'f>)> {
-        let rest = untouched
-            .iter()
-            .flat_map(|(index, facts)| facts.iter().map(|fact| (Slot::Untouched(*index), fact)))
-            .map(|(slot, fact)| (slot, &tree.files()[slot.index()].path, fact, false));
-        let own = self.change.files.iter().zip(changed).enumerate().flat_map(|(index, (file, [base, head]))| {
-            let (path, facts) = if at == At::Base { (&file.old_path, base) } else { (&file.new_path, head) };
-            facts.iter().map(move |fact| {
-                let fresh = fact.span.first_index().is_none_or(|line| file.map.to_old(line).is_none());
-                (Slot::Changed(index), path, fact, fresh && at == At::Head)
-            })
-        });
-        let link = rule.link();
-        let wanted = |path: &[u8], fact: &Fact| {
-            fact.rule == rule.id && link.is_some_and(|l| l.collections[fact.collection].wants_path(path))
+        let Some(link) = rule.link() else { return Vec::new() };
+        let mark = rule.mark();
+        let mut held = Vec::new();
+        let mut add = |slot: Slot, path: &'f [u8], facts: &'f [Fact], fresh: &dyn Fn(&Fact) -> bool| {
+            if !rule.wants_path(path) {
+                return;
+            }
+            let wanted: Vec<bool> = link.collections.iter().map(|c| c.wants_path(path)).collect();
+            let own = facts.iter().filter(|fact| fact.rule == mark && wanted[fact.collection]);
+            let touched = matches!(slot, Slot::Changed(_));
+            held.extend(own.map(|fact| (slot, Held { path, fact, fresh: fresh(fact), touched })));
         };
-        let mut held: Vec<_> = rest
-            .chain(own)
-            .filter(|(_, path, fact, _)| wanted(path, fact) && rule.wants_path(path))
-            .map(|(slot, path, fact, fresh)| (slot, Held { path, fact, fresh }))
-            .collect();
+        for (index, facts) in untouched {
+            add(Slot::Untouched(*index), &tree.files()[*index].path, facts, &|_| false);
+        }
+        for (index, (file, [base, head])) in self.change.files.iter().zip(changed).enumerate() {
+            let comes = |fact: &Fact| fact.span.first_index().is_none_or(|line| file.map.to_old(line).is_none());
+            match at {
+                At::Base => add(Slot::Changed(index), &file.old_path, base, &|_| false),
+                At::Head => add(Slot::Changed(index), &file.new_path, head, &comes),
+            }
+        }
         held.sort_by(|(_, a), (_, b)| (a.path, a.fact.span).cmp(&(b.path, b.fact.span)));
         held
     }
@@ -276,12 +279,4 @@ impl Work<'_, '_> {
 
 fn plain<'f>(held: &[(Slot, Held<'f>)]) -> Vec<Held<'f>> {
     held.iter().map(|(_, fact)| *fact).collect()
-}
-
-impl Slot {
-    fn index(self) -> usize {
-        match self {
-            Self::Changed(index) | Self::Untouched(index) => index,
-        }
-    }
 }

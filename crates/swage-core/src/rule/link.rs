@@ -22,6 +22,8 @@ pub struct Link {
     pub unless: Vec<usize>,
     /// The holes whose texts must be equal for two facts to meet.
     pub on: Vec<String>,
+    /// What is kept of each fact: the texts of `on`, then others that the message names; `match` for the whole text.
+    pub kept: Vec<String>,
     /// How far apart two facts may be.
     pub within: Within,
 }
@@ -180,7 +182,8 @@ pub(super) fn read_link(
         let hint = "give both sides a hole of the same name".to_owned();
         p.at(table.at, format!("nothing tells when two facts of {name} meet"), Some(hint));
     }
-    (p.list.len() == before).then_some((ways, Link { collections, each, demand: demand?, unless, on, within }))
+    (p.list.len() == before)
+        .then_some((ways, Link { collections, each, demand: demand?, unless, kept: on.clone(), on, within }))
 }
 
 fn read_within(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Within> {

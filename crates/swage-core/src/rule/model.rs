@@ -99,6 +99,11 @@ impl Rule {
             && !self.skip_paths.as_ref().is_some_and(|set| set.is_match(path))
     }
 
+    /// A number that stands for its id where many refer to it.
+    pub fn mark(&self) -> u64 {
+        crate::scan::text_digest(self.id.as_bytes())
+    }
+
     /// Whether it must read files with this path.
     pub fn reads_path(&self, path: &[u8]) -> bool {
         self.wants_path(path) && self.link().is_none_or(|link| link.wants_path(path))

@@ -167,6 +167,11 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
         table.table("match", p);
         p.at(table.at, format!("{name} needs `match`"), Some("say what to look for in a table [rule.match]".into()));
     }
+    if let (Some(Beyond::Link(link)), Some(message)) = (&mut beyond, &message) {
+        let named = super::message::placeholders(&message.value).map(str::to_owned);
+        let more: Vec<String> = named.filter(|name| !link.on.contains(name)).collect();
+        link.kept.extend(more);
+    }
     if let Some(message) = &message {
         check_message(message, &ways, beyond.as_ref(), p);
     }

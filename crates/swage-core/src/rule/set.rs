@@ -17,7 +17,7 @@ use super::pattern::{Pattern, PatternError, PatternNode};
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
-const ENGINE: u32 = 7;
+const ENGINE: u32 = 8;
 
 /// The rules of a run.
 #[derive(Debug)]

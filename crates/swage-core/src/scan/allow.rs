@@ -8,7 +8,7 @@ use std::ops::Range;
 use tree_sitter::Tree;
 
 use super::walk::ancestors;
-use super::{Fact, Hit, Lines};
+use super::{Fact, Hit, Lines, text_digest};
 use crate::lang::{Class, Language};
 use crate::rule::{AllowanceFault, RuleSet};
 
@@ -95,7 +95,7 @@ pub(super) fn apply(allowances: &mut [Allowance], hits: &mut [Hit], facts: &mut 
             allowance.used = true;
         }
         for fact in facts.iter_mut() {
-            if fact.rule == allowance.rule && allowance.lines.contains(&fact.span.start_line) {
+            if fact.rule == text_digest(allowance.rule.as_bytes()) && allowance.lines.contains(&fact.span.start_line) {
                 fact.allowed = Some(reason.clone());
                 allowance.used = true;
             }

@@ -46,6 +46,25 @@ impl<'a> Lines<'a> {
         (line as u32 + 1, before.chars().count() as u32 + 1)
     }
 
+    /// The bytes of a span.
+    pub fn text(&self, span: Span) -> &'a [u8] {
+        let offset = |line: u32, column: u32| {
+            let start = self.starts.get(line as usize - 1).copied().unwrap_or(self.content.len());
+            let ahead = self.content[start..].char_indices().map(|(at, ..)| at);
+            ahead
+                .chain([self.content.len() - start])
+                .nth(column as usize - 1)
+                .map_or(self.content.len(), |at| start + at)
+        };
+        match span.lines() {
+            Some(s) => {
+                let (start, end) = (offset(s.start_line, s.start_column), offset(s.end_line, s.end_column));
+                &self.content[start..end.max(start)]
+            }
+            None => self.content,
+        }
+    }
+
     /// The span of a byte range.
     pub fn span(&self, range: std::ops::Range<usize>) -> Span {
         let (start_line, start_column) = self.position(range.start);

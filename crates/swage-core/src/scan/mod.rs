@@ -124,15 +124,15 @@ impl Hit {
         text: &[u8],
         figure: Option<Figure>,
     ) -> Self {
-        let folded: Vec<u8> = text.iter().copied().filter(|b| !b.is_ascii_whitespace()).collect();
+        let (exact, folded) = digests(text);
         Self {
             rule: rule.id.clone(),
             severity: rule.severity,
             message,
             span,
             scope,
-            exact: short_digest(&[text]),
-            folded: short_digest(&[&folded]),
+            exact,
+            folded,
             figure,
             allowed: None,
             related: Vec::new(),
@@ -141,32 +141,20 @@ impl Hit {
     }
 }
 
-/// Something that a rule collects from a file, to be held against facts of this and other files.
+/// Something that a rule collects from a file, to be held against facts of this and other files. There are many, so
+/// they hold what is needed to tell whether they meet, and the rest is read from the file when they become findings.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Fact {
-    /// The rule's id.
-    pub rule: String,
+    /// The digest of the rule's id.
+    pub rule: u64,
     /// The collection of the rule's link that it belongs to, by index.
     pub collection: usize,
-    /// What each hole took.
-    pub holes: Vec<(String, String)>,
+    /// What the link's kept holes took, in their order.
+    pub values: Vec<String>,
     /// Where it stands.
     pub span: Span,
-    /// The matched text, on one line and cut to a readable length.
-    pub text: String,
-    /// Digest of the matched text, byte for byte.
-    pub exact: u64,
-    /// Digest of the matched text without its white space.
-    pub folded: u64,
     /// Why a comment beside it lets it be.
     pub allowed: Option<String>,
-}
-
-impl Fact {
-    /// What a hole took.
-    pub fn hole(&self, name: &str) -> Option<&str> {
-        self.holes.iter().find(|(hole, _)| hole == name).map(|(_, text)| text.as_str())
-    }
 }
 
 /// What became of a file.
@@ -310,6 +298,20 @@ fn nested(
     hits.sort_by_key(|h| h.span);
     facts.sort_by_key(|f| f.span);
     FileScan { status, hits, facts, made }
+}
+
+/// Gives hits that came of facts the digests of their texts.
+pub(crate) fn read_texts(content: &[u8], hits: &mut [Hit]) {
+    let lines = Lines::new(content);
+    for hit in hits {
+        (hit.exact, hit.folded) = digests(lines.text(hit.span));
+    }
+}
+
+/// The digests of a text, byte for byte and without its white space.
+fn digests(text: &[u8]) -> (u64, u64) {
+    let folded: Vec<u8> = text.iter().copied().filter(|b| !b.is_ascii_whitespace()).collect();
+    (short_digest(&[text]), short_digest(&[&folded]))
 }
 
 /// Gives hits that were found elsewhere what the file says of their places: the definitions around them, and the

@@ -256,14 +256,22 @@ impl<'a> Run<'a> {
             }
             let rule = &self.rules.rules()[f.rule];
             let text = &self.source[f.range.clone()];
-            let hit = Hit::new(rule, f.message, lines.span(f.range.clone()), f.scope, text, f.figure);
+            let span = lines.span(f.range.clone());
             let Some((collection, holes)) = f.fact else {
-                hits.push(hit);
+                hits.push(Hit::new(rule, f.message, span, f.scope, text, f.figure));
                 continue;
             };
-            let Hit { rule, span, exact, folded, .. } = hit;
-            let text = shorten(&String::from_utf8_lossy(text));
-            facts.push(Fact { rule, collection, holes, span, text, exact, folded, allowed: None });
+            let Some(link) = rule.link() else { continue };
+            let value = |name: &String| match name.as_str() {
+                "match" => Some(shorten(&String::from_utf8_lossy(text))),
+                name => holes.iter().find(|(hole, _)| hole == name).map(|(_, text)| text.clone()),
+            };
+            // Without what decides whether it meets another it is no fact.
+            let known = link.kept.iter().take(link.on.len()).all(|name| value(name).is_some());
+            if known {
+                let values = link.kept.iter().map(|name| value(name).unwrap_or_default()).collect();
+                facts.push(Fact { rule: rule.mark(), collection, values, span, allowed: None });
+            }
         }
         (hits, facts)
     }
