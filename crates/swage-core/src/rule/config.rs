@@ -25,7 +25,7 @@ pub struct Config {
 
 /// Where files lie that people don't write, when the configuration doesn't say.
 const USUALLY_MADE: [&str; 9] = [
-    "**/{dist,node_modules,vendor,third_party}/**",
+    "**/{dist,node_modules,vendor,third_party,generated}/**",
     "**/build/**/*.{js,mjs,cjs,d.ts}",
     "**/*.min.{js,css}",
     "**/*.{generated,gen}.*",
