@@ -268,6 +268,10 @@ impl Page<'_> {
             if brought.is_empty() { self.paint.good("nothing new") } else { brought }
         );
         let mut rest = Vec::new();
+        let advice = self.review.findings.iter().filter(|f| f.advice && f.state == State::New).count();
+        if advice > 0 {
+            rest.push(format!("{} of advice", count(advice, "piece")));
+        }
         if worse > 0 {
             rest.push(self.paint.warning(format!("{} worse", count(worse, "measure"))));
         }
