@@ -5,8 +5,9 @@
 
 FOLDER holds a folder for each package, and in it one for each of its releases, named by its version. Each pair of
 consecutive releases is compared as a change with all packs on. Of the new findings of each pack that has any, a sample is
-drawn with a fixed seed and written to OUTPUT as JSON lines with the code around each; a judge adds `"verdict"` to each:
-`useful`, `useless` (true, and nobody would act on it) or `false`. Then
+drawn with a fixed seed and written to OUTPUT as JSON lines with the code around each. Packs that found fewer new ones than
+are wanted get the rest from what they find in the newest release of each package as it stands. A judge adds `"verdict"`
+to each: `useful`, `useless` (true, and nobody would act on it) or `false`. Then
 
     docs/precision/draw.py --table OUTPUT
 
@@ -24,8 +25,8 @@ import sys
 import tempfile
 
 SEED = 20261123
-# Most findings of one rule in one package, so that no package speaks for all.
-MOST_ALIKE = 5
+# Most findings of one rule in one package, so that no package speaks for all: of changes, and of whole releases.
+MOST_ALIKE = {"change": 5, "whole": 2}
 # A release is no change that somebody offers in one piece.
 NOT_OF_RELEASES = {"large-change"}
 # What these say can't be judged in an archive that leaves tests out.
@@ -48,9 +49,21 @@ def packs(swage):
         return {rule: page.stem for page in pages for rule in re.findall(r"^## ([a-z0-9-]+)$", page.read_text(), re.M)}
 
 
+def report(swage, config, *arguments):
+    command = [swage, *map(str, arguments), "--config", str(config), "--format", "json"]
+    return json.loads(subprocess.run(command, capture_output=True, check=True).stdout)["findings"]
+
+
 def findings(swage, folder, rules):
-    """The new findings of each pack over all pairs of releases."""
-    found = collections.defaultdict(list)
+    """By where they come from and by pack: the new findings over all pairs of releases, and all of the newest ones."""
+    found = {"change": collections.defaultdict(list), "whole": collections.defaultdict(list)}
+
+    def keep(origin, all_of_them, release, skipped):
+        for finding in all_of_them:
+            if finding["state"] == "new" and finding["rule"] in rules.keys() - skipped:
+                finding["package"], finding["release"] = release.parent.name, release.name
+                found[origin][rules[finding["rule"]]].append(finding)
+
     with tempfile.TemporaryDirectory() as temporary:
         config = pathlib.Path(temporary, "swage.toml")
         names = sorted(set(rules.values()) - {"allowances"})
@@ -58,13 +71,9 @@ def findings(swage, folder, rules):
         for package in sorted(folder.iterdir()):
             releases = sorted(package.iterdir(), key=version)
             for old, new in zip(releases, releases[1:]):
-                command = [swage, "compare", str(old), str(new), "--config", str(config), "--format", "json"]
-                ran = subprocess.run(command, capture_output=True, check=True)
                 skipped = NOT_OF_RELEASES | (set() if ships_tests(new) else NEEDS_TESTS)
-                for finding in json.loads(ran.stdout)["findings"]:
-                    if finding["state"] == "new" and finding["rule"] in rules.keys() - skipped:
-                        finding["package"], finding["release"] = package.name, new.name
-                        found[rules[finding["rule"]]].append(finding)
+                keep("change", report(swage, config, "compare", old, new), new, skipped)
+            keep("whole", report(swage, config, "scan", "--tree", releases[-1]), releases[-1], NOT_OF_RELEASES)
     return found
 
 
@@ -72,18 +81,22 @@ def draw(arguments):
     rules = packs(arguments.swage)
     found = findings(arguments.swage, pathlib.Path(arguments.folder), rules)
     with open(arguments.output, "w", encoding="utf-8") as out:
-        for pack, all_of_pack in sorted(found.items()):
-            all_of_pack.sort(key=lambda f: (f["package"], f["release"], f["key"]))
-            random.Random(SEED).shuffle(all_of_pack)
-            taken, chosen = collections.Counter(), []
-            for finding in all_of_pack:
-                kind = finding["package"], finding["rule"]
-                taken[kind] += 1
-                if taken[kind] <= MOST_ALIKE and len(chosen) < arguments.each:
-                    chosen.append(finding)
-            for finding in chosen:
-                row = {key: finding[key] for key in ("package", "release", "rule", "message", "anchor", "related", "excerpt")}
-                out.write(json.dumps({"pack": pack, "of": len(all_of_pack), **row}) + "\n")
+        for pack in sorted(set(found["change"]) | set(found["whole"])):
+            chosen = 0
+            for origin, most_alike in MOST_ALIKE.items():
+                all_of_pack = found[origin][pack]
+                all_of_pack.sort(key=lambda f: (f["package"], f["release"], f["key"]))
+                random.Random(SEED).shuffle(all_of_pack)
+                taken = collections.Counter()
+                for finding in all_of_pack:
+                    kind = finding["package"], finding["rule"]
+                    taken[kind] += 1
+                    if taken[kind] > most_alike or chosen >= arguments.each:
+                        continue
+                    chosen += 1
+                    keys = ("package", "release", "rule", "message", "anchor", "related", "excerpt")
+                    row = {"pack": pack, "of": len(all_of_pack), "from": origin, **{key: finding[key] for key in keys}}
+                    out.write(json.dumps(row) + "\n")
 
 
 def table(path):

@@ -176,6 +176,21 @@ fn matches_and_filters() {
             "fn f() { a.b().unwrap(); a.unwrap_or(1); }\n",
             "1:10",
         ),
+        // Several runs side by side, and far too many ways to part the nodes among them to try each.
+        (
+            ts,
+            r#"{ code = "f(A, x, B, x, C, x, D, x, E, y)", holes = { A = { many = true }, B = { many = true }, C = { many = true }, D = { many = true }, E = { many = true } } }"#,
+            "a.ts",
+            &format!("f({});\nf(x, z, x, z, z, x, x, y);\n", "x, ".repeat(800) + "z"),
+            "2:1",
+        ),
+        (
+            ts,
+            r#"{ code = "f(A, SAME, B, SAME, C)", holes = { A = { many = true }, B = { many = true }, C = { many = true }, SAME = {} } }"#,
+            "a.ts",
+            "f(1, 2, 3, 2, 4);\nf(1, 2, 3);\nf(a, b, a);\n",
+            "1:1 3:1",
+        ),
         // Filters.
         (
             ts,

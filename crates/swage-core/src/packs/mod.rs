@@ -2,7 +2,7 @@
 
 use std::sync::{Arc, OnceLock};
 
-use crate::rule::{Problem, Rule, read_rules};
+use crate::rule::{Problem, Rule, RuleFile, read_rules, read_shipped};
 
 /// A set of rules that ships with Swage.
 #[derive(Debug)]
@@ -60,16 +60,23 @@ impl Pack {
     /// The pack's rules.
     pub fn rules(&self) -> &[Arc<Rule>] {
         // A mistake in a pack fails the test of all packs, so it can't reach a user.
-        self.rules.get_or_init(|| self.read().unwrap_or_default().into_iter().map(Arc::new).collect())
+        let read = || read_shipped(&self.origin(), self.source).unwrap_or_default();
+        self.rules.get_or_init(|| self.made_of(read()).into_iter().map(Arc::new).collect())
     }
 
-    /// Reads the pack anew.
+    fn origin(&self) -> String {
+        format!("pack {}", self.name)
+    }
+
+    fn made_of(&self, file: RuleFile) -> Vec<Rule> {
+        file.rules.into_iter().map(|(rule, _)| rule.leaving_made_files(self.skips_made())).collect()
+    }
+
+    /// Reads the pack anew, and compiles its patterns for all of their languages.
     ///
     /// # Errors
     /// The mistakes in it; there are none in a release.
     pub fn read(&self) -> Result<Vec<Rule>, Vec<Problem>> {
-        let origin = format!("pack {}", self.name);
-        let rules = read_rules(&origin, self.source, false)?.rules.into_iter();
-        Ok(rules.map(|(rule, _)| rule.leaving_made_files(self.skips_made())).collect())
+        Ok(self.made_of(read_rules(&self.origin(), self.source, false)?))
     }
 }

@@ -90,10 +90,7 @@ pub(super) fn hole_names(way: &Way) -> Vec<String> {
         Matcher::Code(code) => code.holes.iter().filter(|h| !h.many).map(|h| h.name.clone()).collect(),
         Matcher::Key(key) => key.holes.iter().map(|h| h.name.clone()).collect(),
         Matcher::Text(text) => text.regex.capture_names().flatten().map(str::to_owned).collect(),
-        Matcher::Tree(tree) => {
-            let mut queries = way.languages.iter().filter_map(|l| tree.query(l).ok());
-            queries.next().map_or_else(Vec::new, |q| q.capture_names().iter().map(|&n| n.to_owned()).collect())
-        }
+        Matcher::Tree(tree) => tree.captures().map(str::to_owned).collect(),
         Matcher::Measure(_) | Matcher::CommentedCode | Matcher::Allowance(_) | Matcher::Names(_) => Vec::new(),
     }
 }

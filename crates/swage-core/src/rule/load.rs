@@ -84,7 +84,7 @@ pub fn load(reader: &dyn FileReader, main: &str) -> Result<Loaded, LoadError> {
                     packs.push(name.clone());
                 } else {
                     let source = loader.source(main)?.unwrap_or_default();
-                    let mut p = Problems { file: main, source: &source, list: Vec::new() };
+                    let mut p = Problems::of(main, &source);
                     p.at(*at, format!("there is no pack `{name}`"), Some(nearest(name, PACKS.iter().map(|p| p.name))));
                     loader.problems.append(&mut p.list);
                 }
@@ -221,7 +221,7 @@ impl Loader<'_> {
         };
         for (relative, at) in extends {
             let target = join(path, &relative);
-            let mut p = Problems { file: path, source, list: Vec::new() };
+            let mut p = Problems::of(path, source);
             if relative.starts_with("git:") && pinned(&target).is_none() {
                 p.at(
                     at,
@@ -259,7 +259,7 @@ impl Loader<'_> {
                 Step::Rule(_) | Step::Adjust(..) => None,
             });
             if let Some(twin) = twin {
-                let mut p = Problems { file: path, source, list: Vec::new() };
+                let mut p = Problems::of(path, source);
                 p.at(
                     at,
                     format!("the rule id `{}` stands in {} too", rule.id, twin.origin),
@@ -270,7 +270,7 @@ impl Loader<'_> {
             self.steps.push(Step::Rule(Box::new(rule)));
         }
         for (adjust, at) in adjusts {
-            let mut p = Problems { file: path, source, list: Vec::new() };
+            let mut p = Problems::of(path, source);
             p.at(at, "", None);
             self.steps.extend(p.list.pop().map(|place| Step::Adjust(adjust, place)));
         }

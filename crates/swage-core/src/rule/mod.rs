@@ -16,6 +16,7 @@ mod set;
 mod table;
 mod values;
 mod ways;
+mod words;
 
 pub use change::{ChangeMatch, Fault, Subject};
 pub use checker::{Checker, ReportForm};
@@ -31,6 +32,8 @@ pub use model::{
 };
 pub use pattern::{Hole, Pattern, PatternError};
 pub use problem::{Problem, nearest};
+pub(crate) use read::read_shipped;
 pub use read::{RuleFile, read_rules};
-pub(crate) use set::{Entry, Needs};
+pub(crate) use set::Entry;
 pub use set::{LanguageSet, RuleSet};
+pub(crate) use words::Needs;

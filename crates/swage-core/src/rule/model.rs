@@ -342,6 +342,14 @@ impl TreeMatch {
         Self { query, compiled: crate::lang::LANGUAGES.iter().map(|_| OnceLock::new()).collect() }
     }
 
+    /// The names of its captures, as they are written; doubles included.
+    pub fn captures(&self) -> impl Iterator<Item = &str> {
+        let in_name = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | '?' | '!');
+        // Every other piece between quotation marks is a string, in which nothing is captured.
+        let code = self.query.split('"').step_by(2).flat_map(|piece| piece.split('@').skip(1));
+        code.map(move |rest| &rest[..rest.find(|c| !in_name(c)).unwrap_or(rest.len())])
+    }
+
     /// The query for a language.
     ///
     /// # Errors

@@ -215,6 +215,19 @@ impl PatternNode {
         self.kind().is_none_or(|kind| node.kind_id() == kind)
     }
 
+    /// Adds its holes to a list, each once.
+    pub(crate) fn holes(&self, list: &mut Vec<usize>) {
+        match self {
+            Self::Hole(index) | Self::Many(index) | Self::Quoted(_, index) => {
+                if !list.contains(index) {
+                    list.push(*index);
+                }
+            }
+            Self::Leaf(..) => {}
+            Self::Inner(_, children) => children.iter().for_each(|c| c.holes(list)),
+        }
+    }
+
     fn gather(&self, used: &mut [bool], words: &mut Vec<(Vec<u8>, bool)>, language: &Language) {
         match self {
             Self::Hole(index) | Self::Many(index) | Self::Quoted(_, index) => used[*index] = true,

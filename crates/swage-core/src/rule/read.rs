@@ -36,7 +36,16 @@ pub struct RuleFile {
 /// # Errors
 /// All mistakes of the file at once, in the order of their lines.
 pub fn read_rules(file: &str, source: &str, whole_config: bool) -> Result<RuleFile, Vec<Problem>> {
-    let mut p = Problems { file, source, list: Vec::new() };
+    read_file(Problems::of(file, source), whole_config)
+}
+
+/// Reads the rules of a pack, and leaves its patterns for later.
+pub(crate) fn read_shipped(file: &str, source: &str) -> Result<RuleFile, Vec<Problem>> {
+    read_file(Problems { shipped: true, ..Problems::of(file, source) }, false)
+}
+
+fn read_file(mut p: Problems<'_>, whole_config: bool) -> Result<RuleFile, Vec<Problem>> {
+    let (file, source) = (p.file, p.source);
     let (document, errors) = DeTable::parse_recoverable(source);
     for error in errors {
         p.at(error.span().map_or(0, |s| s.start), format!("not TOML: {}", error.message()), None);
@@ -294,10 +303,7 @@ fn check_message(message: &At<String>, ways: &[Way], beyond: Option<&Beyond>, p:
     for way in ways {
         match &way.matcher {
             Matcher::Code(code) => known.extend(code.holes.iter().map(|h| h.name.as_str())),
-            Matcher::Tree(tree) => {
-                let queries = way.languages.iter().filter_map(|l| tree.query(l).ok());
-                known.extend(queries.flat_map(|q| q.capture_names().iter().copied()));
-            }
+            Matcher::Tree(tree) => known.extend(tree.captures()),
             Matcher::Key(key) => known.extend(key.holes.iter().map(|h| h.name.as_str())),
             Matcher::Measure(_) => known.extend(["name", "value", "limit"]),
             Matcher::Names(_) | Matcher::Allowance(_) => known.push("name"),

@@ -5,15 +5,13 @@ use std::sync::{Arc, OnceLock};
 
 use aho_corasick::AhoCorasick;
 use globset::GlobSet;
-use regex::Regex;
-use regex_syntax::hir::literal::{ExtractKind, Extractor};
 use sha2::{Digest, Sha256};
-use tree_sitter::{CaptureQuantifier, Query};
 
 use super::config::Config;
 use super::key::Step;
-use super::model::{Matcher, Place, Rule, TextMatch, Way, What};
-use super::pattern::{Pattern, PatternError, PatternNode};
+use super::model::{Matcher, Place, Rule, Way, What};
+use super::pattern::{Hole, Pattern, PatternError, PatternNode};
+use super::words::{Needs, Vocabulary, Word, query_heads, query_words, regex_words};
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
@@ -34,12 +32,12 @@ pub struct RuleSet {
 /// The rules that can find something in files of one language.
 #[derive(Debug)]
 pub struct LanguageSet {
-    /// Finds every word of `entries`, and behind those the language's openers.
-    pub(crate) words: Option<AhoCorasick>,
+    /// Finds everything in `words`, in whatever case.
+    pub(crate) finder: Option<AhoCorasick>,
+    /// Every word of `entries`, and behind those the language's openers.
+    pub(crate) words: Vec<Word>,
     /// How many of them are words of entries.
     pub(crate) word_count: usize,
-    /// For each word and opener, whether it is never a part of a longer name.
-    pub(crate) whole: Vec<bool>,
     pub(crate) entries: Vec<Entry>,
     /// For each node kind, the entries that begin with it.
     pub(crate) by_kind: Vec<Vec<u32>>,
@@ -59,14 +57,6 @@ pub(crate) struct Entry {
     pub kinds: Vec<u16>,
     /// Whether every node that it matches holds one of its words or an opener of the language.
     pub marked: bool,
-}
-
-/// Words without which an entry can't match.
-#[derive(Debug)]
-pub(crate) enum Needs {
-    Nothing,
-    All(Vec<u32>),
-    Any(Vec<u32>),
 }
 
 impl RuleSet {
@@ -134,22 +124,14 @@ impl RuleSet {
     fn compile(&self, language: Option<&'static Language>) -> LanguageSet {
         let kind_count = language.map_or(0, |l| l.tables().grammar.node_kind_count());
         let mut set = LanguageSet {
-            words: None,
+            finder: None,
+            words: Vec::new(),
             word_count: 0,
-            whole: Vec::new(),
             entries: Vec::new(),
             by_kind: vec![Vec::new(); kind_count],
             errors: Vec::new(),
         };
-        let mut words: Vec<(Vec<u8>, bool)> = Vec::new();
-        let mut word = |text: &[u8], whole: bool| {
-            let new = (text.to_vec(), whole);
-            let at = words.iter().position(|w| *w == new).unwrap_or_else(|| {
-                words.push(new);
-                words.len() - 1
-            });
-            at as u32
-        };
+        let mut words = Vocabulary::default();
         for (rule_at, rule) in self.rules.iter().enumerate() {
             for (way_at, way) in rule.ways.iter().enumerate() {
                 if !way.languages.is_empty() && !language.is_some_and(|l| way.languages.contains(&l)) {
@@ -163,8 +145,7 @@ impl RuleSet {
                         if language.is_none() && !text.zones.is_empty() {
                             continue;
                         }
-                        literals(text)
-                            .map_or(Needs::Nothing, |list| Needs::Any(list.iter().map(|w| word(w, false)).collect()))
+                        words.needs(regex_words(text.regex.as_str()))
                     }
                     (Matcher::Code(code), Some(l)) => match compile_way(way, code.pattern(l), l) {
                         Ok(pattern) => {
@@ -173,8 +154,10 @@ impl RuleSet {
                             }
                             kinds.dedup();
                             // A run of siblings may have its words in others than the first.
-                            marked = pattern.readings.iter().all(|r| r.len() == 1) && !pattern.words.is_empty();
-                            Needs::All(pattern.words.iter().map(|(w, whole)| word(w, *whole)).collect())
+                            let own = pattern.words.iter().map(|(w, whole)| vec![Word::new(w, *whole)]);
+                            let needs = words.needs(own.chain(hole_words(&code.holes)));
+                            marked = pattern.readings.iter().all(|r| r.len() == 1) && !needs.is_empty();
+                            needs
                         }
                         Err(error) => {
                             set.errors.push((rule.id.clone(), error));
@@ -189,16 +172,13 @@ impl RuleSet {
                                 let named = (0..kind_count as u16).filter(|k| tables.grammar.node_kind_is_named(*k));
                                 kinds.extend(named.filter(|k| tables.grammar.node_kind_for_id(*k) == Some(head)));
                             }
-                            let words = query_words(&tree.query, query);
+                            let texts = query_words(&tree.query, query);
                             let opens = |kind: &u16| {
                                 let classes = [Class::Function, Class::Loop, Class::Branch, Class::Comment];
                                 classes.iter().any(|class| tables.is(*kind, *class))
                             };
-                            marked = words.is_some() || marked && kinds.iter().all(opens) || kinds.is_empty();
-                            match words {
-                                Some(list) => Needs::Any(list.iter().map(|w| word(w.as_bytes(), false)).collect()),
-                                None => Needs::Nothing,
-                            }
+                            marked = !texts.is_empty() || marked && kinds.iter().all(opens) || kinds.is_empty();
+                            words.needs(texts)
                         }
                         Err(error) => {
                             set.errors.push((rule.id.clone(), error.clone()));
@@ -208,17 +188,17 @@ impl RuleSet {
                     (Matcher::Measure(measure), Some(l)) => {
                         kinds.extend((0..kind_count as u16).filter(|k| l.tables().is(*k, measure.of)));
                         marked &= measure.of == Class::Function;
-                        Needs::Nothing
+                        Needs::default()
                     }
                     (Matcher::Key(key), Some(l)) if !l.keyed.is_empty() => {
                         let literal = |step: &Step| match step {
-                            Step::Key(text) if text.len() > 1 => Some(text.clone().into_bytes()),
+                            Step::Key(text) if text.len() > 1 => Some(vec![Word::new(text.as_bytes(), false)]),
                             Step::Key(_) | Step::Hole(_) | Step::Any => None,
                         };
-                        Needs::All(key.steps.iter().filter_map(literal).map(|w| word(&w, false)).collect())
+                        words.needs(key.steps.iter().filter_map(literal).chain(hole_words(&key.holes)))
                     }
                     (Matcher::CommentedCode | Matcher::Names(_), Some(_)) | (Matcher::Allowance(_), _) => {
-                        Needs::Nothing
+                        Needs::default()
                     }
                     (
                         Matcher::Code(_)
@@ -234,13 +214,17 @@ impl RuleSet {
                 set.entries.push(Entry { rule: rule_at, way: way_at, needs, kinds, marked });
             }
         }
+        let Vocabulary { mut words } = words;
         set.word_count = words.len();
         let openers = language.iter().flat_map(|l| l.openers).map(|o| o.as_bytes());
-        words.extend(openers.map(|o| (o.to_vec(), o.iter().all(u8::is_ascii_alphabetic))));
-        let (words, whole): (Vec<_>, Vec<_>) = words.into_iter().unzip();
-        set.whole = whole;
+        words.extend(openers.map(|o| Word::new(o, o.iter().all(u8::is_ascii_alphabetic))));
         // Without words, or when the automaton can't be built, every entry simply counts as possible.
-        set.words = if words.is_empty() { None } else { AhoCorasick::new(&words).ok() };
+        if !words.is_empty() {
+            let any_case = words.iter().any(|word| word.any_case);
+            let texts = words.iter().map(|word| &word.text);
+            set.finder = AhoCorasick::builder().ascii_case_insensitive(any_case).build(texts).ok();
+        }
+        set.words = words;
         set
     }
 }
@@ -261,77 +245,7 @@ fn compile_way<'p>(
     pattern.map_err(Clone::clone)
 }
 
-/// The kinds of the nodes that a query begins with; `None` when it begins with siblings, or with anything but plain nodes.
-fn query_heads(text: &str) -> Option<Vec<&str>> {
-    let text = text.trim_start();
-    let inner = text.strip_prefix(['(', '['])?.trim_start();
-    if text.starts_with('(') && !inner.starts_with(['(', '[']) {
-        let name = inner.split(|c: char| !c.is_ascii_alphanumeric() && c != '_').next()?;
-        return (!name.is_empty() && name != "_").then(|| vec![name]);
-    }
-    let items: Vec<&str> = groups(inner)?.into_iter().filter(|item| !item.starts_with("(#")).collect();
-    if text.starts_with('(') && items.len() != 1 {
-        return None;
-    }
-    let heads: Option<Vec<Vec<&str>>> = items.into_iter().map(query_heads).collect();
-    heads.map(|lists| lists.concat()).filter(|list| !list.is_empty())
-}
-
-/// The bracketed parts that stand side by side up to the bracket that closes what is around them.
-fn groups(text: &str) -> Option<Vec<&str>> {
-    let (mut out, mut depth, mut start, mut quoted, mut escaped) = (Vec::new(), 0, 0, false, false);
-    for (at, c) in text.char_indices() {
-        match c {
-            _ if escaped => escaped = false,
-            '\\' if quoted => escaped = true,
-            '"' => quoted = !quoted,
-            _ if quoted => {}
-            '(' | '[' => {
-                if depth == 0 {
-                    start = at;
-                }
-                depth += 1;
-            }
-            ')' | ']' if depth == 0 => return Some(out),
-            ')' | ']' => {
-                depth -= 1;
-                if depth == 0 {
-                    out.push(&text[start..=at]);
-                }
-            }
-            _ => {}
-        }
-    }
-    None
-}
-
-/// Texts of which one must stand where a query matches: those that a predicate `#eq?` or `#any-of?` wants of a capture
-/// that is always there.
-fn query_words(text: &str, query: &Query) -> Option<Vec<String>> {
-    static PREDICATE: OnceLock<Option<Regex>> = OnceLock::new();
-    let predicate = PREDICATE.get_or_init(|| Regex::new(r#"\(#(?:eq|any-of)\? @([\w.]+)((?: "[^"\\]+")+)\)"#).ok());
-    if query.pattern_count() != 1 {
-        return None;
-    }
-    let always = |name: &str| {
-        let index = query.capture_index_for_name(name)?;
-        Some(query.capture_quantifiers(0).get(index as usize)? == &CaptureQuantifier::One)
-    };
-    let lists = predicate.as_ref()?.captures_iter(text).filter(|c| always(&c[1]) == Some(true));
-    let lists = lists.map(|c| c[2].split('"').skip(1).step_by(2).map(str::to_owned).collect::<Vec<_>>());
-    lists.filter(|list| list.iter().all(|w| w.len() > 1)).min_by_key(Vec::len)
-}
-
-/// Beginnings of which one must stand where the expression matches; `None` when there is no telling.
-fn literals(text: &TextMatch) -> Option<Vec<Vec<u8>>> {
-    let hir = regex_syntax::ParserBuilder::new()
-        .utf8(false)
-        .multi_line(true)
-        .crlf(true)
-        .build()
-        .parse(text.regex.as_str())
-        .ok()?;
-    let found = Extractor::new().kind(ExtractKind::Prefix).limit_total(64).extract(&hir);
-    let list: Vec<_> = found.literals()?.iter().map(|l| l.as_bytes().to_vec()).collect();
-    (!list.is_empty() && list.iter().all(|l| l.len() > 1)).then_some(list)
+/// Words of which each hole with a condition on its text needs one.
+fn hole_words(holes: &[Hole]) -> impl Iterator<Item = Vec<Word>> {
+    holes.iter().filter_map(|hole| regex_words(hole.text.as_ref()?.as_str()))
 }

@@ -1,8 +1,12 @@
 //! Matching a compiled pattern against a tree.
 //!
 //! A pattern's children are matched against a node's children in order, with backtracking only where a `many` hole can
-//! take runs of different lengths. Depth is bounded by the pattern, never by the source.
+//! take runs of different lengths. Where several can, what failed once isn't tried again: whether the rest of a pattern
+//! matches the rest of the nodes depends on nothing but what the holes in that rest have taken already, so the work is
+//! a polynomial of the nodes whose degree is the number of holes that are named twice, instead of exponential. Depth is
+//! bounded by the pattern, never by the source.
 
+use std::collections::HashSet;
 use std::ops::Range;
 
 use tree_sitter::Node;
@@ -43,7 +47,10 @@ impl Matching<'_> {
         if let [root] = roots {
             return self.node(root, node, &mut bound).then(|| (bound, node.byte_range()));
         }
-        // A run of siblings, from this node on.
+        // A run of siblings, from this node on. Most runs end at their first node, before the others are gathered.
+        if self.probe.is_none() && !self.node(roots.first()?, node, &mut bound.clone()) {
+            return None;
+        }
         let mut siblings = vec![node];
         let mut next = node.next_sibling();
         let parent_kind = node.parent().map_or("", |p| p.kind());
@@ -108,6 +115,17 @@ impl Matching<'_> {
 
     /// Matches a list of patterns with the front of a list of nodes, all of them when `whole`; how many were taken.
     fn list(&self, patterns: &[PatternNode], nodes: &[Node<'_>], bound: &mut Bindings, whole: bool) -> Option<usize> {
+        self.rest(patterns, nodes, bound, whole, &mut Failures::of(patterns))
+    }
+
+    fn rest(
+        &self,
+        patterns: &[PatternNode],
+        nodes: &[Node<'_>],
+        bound: &mut Bindings,
+        whole: bool,
+        failures: &mut Failures,
+    ) -> Option<usize> {
         let Some((first, rest)) = patterns.split_first() else {
             if let (Some(probe), true, Some(more)) = (self.probe, whole, nodes.first()) {
                 probe.more(*more);
@@ -119,6 +137,10 @@ impl Matching<'_> {
             let fixed = rest.iter().filter(|p| !matches!(p, PatternNode::Many(_))).count();
             let most = nodes.len().checked_sub(fixed)?;
             let least = if whole && !rest.iter().any(|p| matches!(p, PatternNode::Many(_))) { most } else { 0 };
+            let state = failures.state(patterns.len(), nodes.len(), bound);
+            if state.as_ref().is_some_and(|state| failures.seen.contains(state)) {
+                return None;
+            }
             for taken in least..=most {
                 let saved = bound.clone();
                 let range = match nodes[..taken].first() {
@@ -126,12 +148,13 @@ impl Matching<'_> {
                     None => 0..0,
                 };
                 if self.bind(*index, None, range, bound)
-                    && let Some(more) = self.list(rest, &nodes[taken..], bound, whole)
+                    && let Some(more) = self.rest(rest, &nodes[taken..], bound, whole, failures)
                 {
                     return Some(taken + more);
                 }
                 *bound = saved;
             }
+            failures.seen.extend(state);
             return None;
         }
         let Some((node, others)) = nodes.split_first() else {
@@ -147,7 +170,7 @@ impl Matching<'_> {
         if !self.node(first, *node, bound) {
             return None;
         }
-        self.list(rest, others, bound, whole).map(|more| more + 1)
+        self.rest(rest, others, bound, whole, failures).map(|more| more + 1)
     }
 
     /// Lets a hole take a range, unless its conditions or an earlier place of the same name forbid it.
@@ -173,5 +196,37 @@ impl Matching<'_> {
                 true
             }
         }
+    }
+}
+
+/// How many patterns and nodes are left, and what the holes of those patterns have taken.
+type State = (usize, usize, Bindings);
+
+/// The rests of a list that are known not to match.
+struct Failures {
+    /// The holes in the last patterns of the list, by how many those are; empty where one run at most is to be found,
+    /// since nothing is tried twice there.
+    holes: Vec<Vec<usize>>,
+    seen: HashSet<State>,
+}
+
+impl Failures {
+    fn of(patterns: &[PatternNode]) -> Self {
+        let runs = patterns.iter().filter(|p| matches!(p, PatternNode::Many(_))).count();
+        let mut holes = Vec::new();
+        if runs > 1 {
+            let mut used = Vec::new();
+            holes.push(used.clone());
+            for pattern in patterns.iter().rev() {
+                pattern.holes(&mut used);
+                holes.push(used.clone());
+            }
+        }
+        Self { holes, seen: HashSet::new() }
+    }
+
+    fn state(&self, patterns: usize, nodes: usize, bound: &Bindings) -> Option<State> {
+        let holes = self.holes.get(patterns)?;
+        Some((patterns, nodes, holes.iter().map(|hole| bound[*hole].clone()).collect()))
     }
 }

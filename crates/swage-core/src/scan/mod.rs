@@ -335,13 +335,16 @@ struct Words {
 impl Words {
     fn find(content: &[u8], set: &LanguageSet) -> Self {
         let mut found = Self { at: Vec::new(), marks: Vec::new() };
-        if let Some(words) = &set.words {
+        if let Some(finder) = &set.finder {
             found.at.resize(set.word_count, Vec::new());
             let in_name =
                 |at: usize| content.get(at).is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | 0x80..));
-            for word in words.find_overlapping_iter(content) {
-                let part = word.start().checked_sub(1).is_some_and(in_name) || in_name(word.end());
-                if part && set.whole[word.pattern().as_usize()] {
+            for word in finder.find_overlapping_iter(content) {
+                let known = &set.words[word.pattern().as_usize()];
+                if !known.any_case && content[word.range()] != known.text[..] {
+                    continue;
+                }
+                if known.whole && (word.start().checked_sub(1).is_some_and(in_name) || in_name(word.end())) {
                     continue;
                 }
                 let start = word.start() as u32;
@@ -363,11 +366,7 @@ impl Words {
                 at.get(next).is_some_and(|start| (*start as usize) < range.end)
             })
         };
-        match needs {
-            Needs::Nothing => true,
-            Needs::All(words) => words.iter().all(inside),
-            Needs::Any(words) => words.iter().any(inside),
-        }
+        needs.0.iter().all(|list| list.iter().any(inside))
     }
 }
 

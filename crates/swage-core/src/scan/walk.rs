@@ -110,7 +110,7 @@ impl<'a> Run<'a> {
                     Matcher::Text(_) | Matcher::Key(_) | Matcher::Names(_) | Matcher::Allowance(_)
                 )
         };
-        let marks = (set.words.is_some() && possible.iter().all(needs_mark)).then(|| {
+        let marks = (set.finder.is_some() && possible.iter().all(needs_mark)).then(|| {
             let mut marks = words.marks.clone();
             marks.extend(self.text.iter().map(|(_, range)| range.start as u32));
             marks.sort_unstable();

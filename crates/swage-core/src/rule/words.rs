@@ -1,0 +1,224 @@
+//! Words without which a rule can't match: what keeps files, and parts of files, from being looked at at all.
+
+use std::sync::OnceLock;
+
+use regex::Regex;
+use regex_syntax::hir::literal::{ExtractKind, Extractor};
+use tree_sitter::{CaptureQuantifier, Query};
+
+/// A text that must stand in a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Word {
+    /// The text.
+    pub text: Vec<u8>,
+    /// It never is a part of a longer name.
+    pub whole: bool,
+    /// ASCII letters may be small or capital.
+    pub any_case: bool,
+}
+
+impl Word {
+    pub fn new(text: &[u8], whole: bool) -> Self {
+        Self { text: text.to_vec(), whole, any_case: false }
+    }
+}
+
+/// What must stand in a file for a rule to match there: of each list one word. Nothing is needed when there are no lists.
+#[derive(Debug, Default)]
+pub(crate) struct Needs(pub Vec<Vec<u32>>);
+
+impl Needs {
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+}
+
+/// All words of the rules for a language, each once.
+#[derive(Default)]
+pub(super) struct Vocabulary {
+    pub words: Vec<Word>,
+}
+
+impl Vocabulary {
+    /// Takes lists of words, of each of which one is needed.
+    pub fn needs(&mut self, lists: impl IntoIterator<Item = Vec<Word>>) -> Needs {
+        Needs(lists.into_iter().map(|list| list.into_iter().map(|word| self.index(word)).collect()).collect())
+    }
+
+    fn index(&mut self, word: Word) -> u32 {
+        let at = self.words.iter().position(|known| *known == word).unwrap_or_else(|| {
+            self.words.push(word);
+            self.words.len() - 1
+        });
+        at as u32
+    }
+}
+
+/// Words of which one stands wherever an expression matches; `None` when there is no telling.
+pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
+    // Each letter that may be small or capital would double the number of beginnings, so they are told by one of them.
+    let plain = expression.replace("(?i)", "").replace("(?i:", "(?:");
+    let any_case = plain != expression;
+    let hir = regex_syntax::ParserBuilder::new().utf8(false).multi_line(true).crlf(true).build().parse(&plain).ok()?;
+    let found = Extractor::new().kind(ExtractKind::Prefix).limit_total(64).extract(&hir);
+    let mut words: Vec<Word> = Vec::new();
+    for literal in found.literals()? {
+        let mut word = Word { any_case, ..Word::new(literal.as_bytes(), false) };
+        if any_case {
+            word.text.make_ascii_lowercase();
+        }
+        if word.text.len() < 2 || any_case && !word.text.is_ascii() {
+            return None;
+        }
+        if !words.contains(&word) {
+            words.push(word);
+        }
+    }
+    (!words.is_empty()).then_some(words)
+}
+
+/// Lists of words of each of which one stands wherever a query matches: those that a predicate `#eq?`, `#any-of?` or
+/// `#match?` wants of a capture that is always there.
+pub(super) fn query_words(text: &str, query: &Query) -> Vec<Vec<Word>> {
+    static PREDICATE: OnceLock<Option<Regex>> = OnceLock::new();
+    let predicate =
+        PREDICATE.get_or_init(|| Regex::new(r#"\(#(eq|any-of|match)\? @([\w.]+)((?: "(?:[^"\\]|\\.)+")+)\)"#).ok());
+    if query.pattern_count() != 1 {
+        return Vec::new();
+    }
+    let always = |name: &str| {
+        let index = query.capture_index_for_name(name)?;
+        Some(query.capture_quantifiers(0).get(index as usize)? == &CaptureQuantifier::One)
+    };
+    let told = predicate.iter().flat_map(|p| p.captures_iter(text)).filter(|c| always(&c[2]) == Some(true));
+    let lists = told.filter_map(|c| {
+        let strings: Option<Vec<String>> = c[3].trim_start().split("\" \"").map(unquoted).collect();
+        match &c[1] {
+            "match" => regex_words(strings?.first()?),
+            _ => {
+                let words: Vec<Word> = strings?.iter().map(|s| Word::new(s.as_bytes(), false)).collect();
+                words.iter().all(|word| word.text.len() > 1).then_some(words)
+            }
+        }
+    });
+    lists.collect()
+}
+
+/// A query's string without its quotes and escapes; `None` for one with escapes other than of quotes and backslashes.
+fn unquoted(text: &str) -> Option<String> {
+    let mut out = String::new();
+    let mut rest = text.trim_matches('"').chars();
+    while let Some(c) = rest.next() {
+        match c {
+            '\\' => out.push(rest.next().filter(|c| matches!(c, '"' | '\\'))?),
+            c => out.push(c),
+        }
+    }
+    Some(out)
+}
+
+/// The kinds of the nodes that a query begins with; `None` when it begins with siblings, or with anything but plain nodes.
+pub(super) fn query_heads(text: &str) -> Option<Vec<&str>> {
+    let text = text.trim_start();
+    let inner = text.strip_prefix(['(', '['])?.trim_start();
+    if text.starts_with('(') && !inner.starts_with(['(', '[']) {
+        let name = inner.split(|c: char| !c.is_ascii_alphanumeric() && c != '_').next()?;
+        return (!name.is_empty() && name != "_").then(|| vec![name]);
+    }
+    let items: Vec<&str> = groups(inner)?.into_iter().filter(|item| !item.starts_with("(#")).collect();
+    if text.starts_with('(') && items.len() != 1 {
+        return None;
+    }
+    let heads: Option<Vec<Vec<&str>>> = items.into_iter().map(query_heads).collect();
+    heads.map(|lists| lists.concat()).filter(|list| !list.is_empty())
+}
+
+/// The bracketed parts that stand side by side up to the bracket that closes what is around them.
+fn groups(text: &str) -> Option<Vec<&str>> {
+    let (mut out, mut depth, mut start, mut quoted, mut escaped) = (Vec::new(), 0, 0, false, false);
+    for (at, c) in text.char_indices() {
+        match c {
+            _ if escaped => escaped = false,
+            '\\' if quoted => escaped = true,
+            '"' => quoted = !quoted,
+            _ if quoted => {}
+            '(' | '[' => {
+                if depth == 0 {
+                    start = at;
+                }
+                depth += 1;
+            }
+            ')' | ']' if depth == 0 => return Some(out),
+            ')' | ']' => {
+                depth -= 1;
+                if depth == 0 {
+                    out.push(&text[start..=at]);
+                }
+            }
+            _ => {}
+        }
+    }
+    None
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::lang::Language;
+
+    fn told(words: &[Word]) -> String {
+        let word = |w: &Word| String::from_utf8_lossy(&w.text).into_owned() + if w.any_case { "~" } else { "" };
+        words.iter().map(word).collect::<Vec<_>>().join(" ")
+    }
+
+    /// An expression, and the words of which one stands wherever it matches; `~` for those in any case.
+    #[test]
+    fn words_of_expressions() {
+        let cases = [
+            ("^(query|execute)$", "query execute"),
+            ("fetch[A-Z]", "fetch"),
+            (r"(?i)\bauthorization\b", "authorization~"),
+            ("^(?i:Img)$", "img~"),
+            ("(?i:a)b|cd", "ab~ cd~"),
+            ("x|query", ""),
+            (".*query", ""),
+            ("", ""),
+            ("(?i)straße|ufer", ""),
+        ];
+        for (expression, expected) in cases {
+            assert_eq!(told(&regex_words(expression).unwrap_or_default()), expected, "{expression}");
+        }
+    }
+
+    /// A query, its lists of words, and the nodes that it begins with.
+    #[test]
+    fn words_and_heads_of_queries() {
+        let cases = [
+            (r#"((identifier) @a (#eq? @a "open"))"#, "[open]", "identifier"),
+            (r#"((identifier) @a (#any-of? @a "open" "shut"))"#, "[open shut]", "identifier"),
+            (r#"((identifier) @a (#any-of? @a "open" "x"))"#, "", "identifier"),
+            (r#"((identifier) @a (#match? @a "^(?i:open)"))"#, "[open~]", "identifier"),
+            (r#"((string) @a (#match? @a "^\\s*(open)"))"#, "", "string"),
+            (r#"((string) @a (#match? @a "it is \"open"))"#, "[it is \"open]", "string"),
+            (r#"((identifier) @a (#not-eq? @a "open"))"#, "", "identifier"),
+            (r#"(call (identifier)? @a (#eq? @a "open"))"#, "", "call"),
+            (
+                r#"(call function: (identifier) @a (#eq? @a "open") arguments: (_ (string) @b) (#eq? @b "'x'"))"#,
+                "[open] ['x']",
+                "call",
+            ),
+            (r#"[(call) (string)] @a"#, "", "call string"),
+            (r#"([(call) (string)] @a (#match? @a "^open"))"#, "[open]", "call string"),
+            (r#"((call) @a . (string))"#, "", ""),
+            (r#"(_ (call) @a)"#, "", ""),
+        ];
+        let python = Language::by_name("python").expect("a known language");
+        for (text, words, heads) in cases {
+            let query = Query::new(&python.tables().grammar, text).unwrap_or_else(|e| panic!("{text}: {e}"));
+            let lists = query_words(text, &query);
+            let lists: Vec<String> = lists.iter().map(|list| format!("[{}]", told(list))).collect();
+            assert_eq!(lists.join(" "), words, "{text}");
+            assert_eq!(query_heads(text).unwrap_or_default().join(" "), heads, "{text}");
+        }
+    }
+}
