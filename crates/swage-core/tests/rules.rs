@@ -458,6 +458,17 @@ fn what_cannot_be_examined_says_so() {
             &format!("{}debugger;{}", "if (a) {\n".repeat(3000), "}\n".repeat(3000)),
             "it nests more than 2000 deep",
         ),
+        ("a.html", &"<b>\n".repeat(100_000), "it nests more than 2000 deep"),
+        (
+            "a.html",
+            &format!(
+                "{}<script>{}</script><!--{}-->",
+                "<p>one<br><b>i<i/></b>\n<li>two\n".repeat(3000),
+                "a<b;\n".repeat(3000),
+                "<b>\n".repeat(3000)
+            ),
+            "examined",
+        ),
         // A program has made this, so the packs have nothing to say of it.
         ("a.js", &format!("var a=1;{}", "if(a==a)debugger;".repeat(400)), "examined"),
         ("a.py", "def ((((\n  %%% ]]] \u{1}", "examined"),

@@ -155,7 +155,7 @@ impl<'a> Run<'a> {
             });
         }
         if walk.too_deep.get() {
-            self.fault = Some(format!("it nests more than {DEEPEST} deep"));
+            self.fault = Some(nests_too_deep());
             return;
         }
         // Queries that may begin anywhere go through the whole tree.
@@ -280,6 +280,10 @@ impl<'a> Run<'a> {
 /// How deep nodes are looked at. What people write is far from it, and the work at a node grows with its depth.
 const DEEPEST: usize = 2000;
 
+fn nests_too_deep() -> String {
+    format!("it nests more than {DEEPEST} deep")
+}
+
 /// Most matches of a query that may be begun and not yet ended.
 const MOST_STARTED: u32 = 1 << 14;
 
@@ -288,6 +292,9 @@ const SMALL: usize = 16 << 10;
 
 /// Parses with a budget of steps, so that a hostile file ends in the same place on every machine.
 pub(super) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, String> {
+    if source.len() > SMALL && language.depth.is_some_and(|depth| depth(source) > DEEPEST) {
+        return Err(nests_too_deep());
+    }
     PARSER.with_borrow_mut(|parser| {
         parser
             .set_language(&language.tables().grammar)

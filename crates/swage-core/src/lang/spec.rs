@@ -1,0 +1,154 @@
+//! What a language's own file says of it.
+
+use crate::scan::Keyed;
+
+/// A portable class of nodes, for holes and filters.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Class {
+    /// A function, method, closure or constructor.
+    Function,
+    /// A class, interface, struct, enum, trait or implementation block.
+    Class,
+    /// A call or the making of an object.
+    Call,
+    /// A declared parameter.
+    Parameter,
+    /// Any loop.
+    Loop,
+    /// Any branch: if, switch or match, a conditional expression.
+    Branch,
+    /// An import, use or package clause.
+    Import,
+    /// A string, template or character literal.
+    String,
+    /// A number literal.
+    Number,
+    /// A name of any kind.
+    Name,
+    /// A comment.
+    Comment,
+    /// A block of statements.
+    Block,
+}
+
+impl Class {
+    /// The classes with the words that rules use for them.
+    pub const ALL: [(&'static str, Class); 12] = [
+        ("function", Class::Function),
+        ("class", Class::Class),
+        ("call", Class::Call),
+        ("parameter", Class::Parameter),
+        ("loop", Class::Loop),
+        ("branch", Class::Branch),
+        ("import", Class::Import),
+        ("string", Class::String),
+        ("number", Class::Number),
+        ("name", Class::Name),
+        ("comment", Class::Comment),
+        ("block", Class::Block),
+    ];
+
+    /// The class that a rule names.
+    pub fn from_word(word: &str) -> Option<Self> {
+        Self::ALL.iter().find(|(name, _)| *name == word).map(|(_, class)| *class)
+    }
+}
+
+/// What a language's grammar and files look like.
+pub struct Spec {
+    /// The name that rules use, in lower case.
+    pub name: &'static str,
+    /// The tree-sitter grammar.
+    pub(crate) grammar: fn() -> tree_sitter::Language,
+    /// File extensions without the dot.
+    pub extensions: &'static [&'static str],
+    /// Whole file names.
+    pub file_names: &'static [&'static str],
+    /// Interpreters of a `#!` line, without version.
+    pub interpreters: &'static [&'static str],
+    /// Beginnings of files that tell the language where the name doesn't.
+    pub first_lines: &'static [&'static str],
+    /// Node kinds of each class.
+    pub(crate) classes: &'static [(Class, &'static [&'static str])],
+    /// Of the branches, those that are parts of one beside each other: a case, an `elif`, a handler.
+    pub(crate) parts: &'static [&'static str],
+    /// Text around a pattern that makes it a whole file, tried in order.
+    pub wrappers: &'static [(&'static str, &'static str)],
+    /// What to write for a hole, in which HOLE is its name, where a name alone doesn't parse.
+    pub(crate) stand_ins: &'static [&'static str],
+    /// Fields that hold the name of a definition or of what it is assigned to.
+    pub name_fields: &'static [&'static str],
+    /// Children of a function that hold its parameters, where the grammar has no field for them.
+    pub(crate) parameter_lists: &'static [&'static str],
+    /// Children of a parameter list that aren't parameters of their own, such as `self`.
+    pub not_parameters: &'static [&'static str],
+    /// Names of a first parameter that the language passes by itself, and lists that stand for none.
+    pub implicit_parameters: &'static [&'static str],
+    /// Line comment markers, longest first; the ones of documentation are in `doc_markers`.
+    pub line_markers: &'static [&'static str],
+    /// Beginnings of documentation comments, which may well hold code.
+    pub doc_markers: &'static [&'static str],
+    /// Node kinds that prose never parses to: the signs that a comment is code.
+    pub code_signs: &'static [&'static str],
+    /// Statements end in one of these, so that prose in a comment isn't taken for code; empty when a line end does.
+    pub statement_ends: &'static [&'static str],
+    /// Texts of which every function, loop, branch and comment holds one, so that a walk can leave out what holds
+    /// none; empty when there is no such list.
+    pub openers: &'static [&'static str],
+    /// Whether keywords may be written in capitals as well.
+    pub keywords_in_any_case: bool,
+    /// Nodes that have a key, for paths of keys.
+    pub(crate) keyed: &'static [Keyed],
+    /// Parts that are code of another language.
+    pub(crate) embedded: &'static [Embedded],
+    /// How deep a text nests at most, told without parsing it: for grammars whose own scanner remembers everything
+    /// that is open at each step, so that depth costs more than length.
+    pub(crate) depth: Option<fn(&[u8]) -> usize>,
+}
+
+/// A kind of node that holds code of another language.
+pub(crate) struct Embedded {
+    /// The kind of the node around it.
+    pub around: &'static str,
+    /// The kind of its child that is the code.
+    pub code: &'static str,
+    /// Which language it is.
+    pub language: Told,
+}
+
+/// How the language of embedded code is told.
+pub(crate) enum Told {
+    /// By the text of the first node of this kind.
+    By(&'static str),
+    /// It is always this one.
+    Always(&'static str),
+}
+
+impl Spec {
+    /// What a language has when its file doesn't say otherwise.
+    pub(crate) const PLAIN: Spec = Spec {
+        name: "",
+        grammar: || unreachable!(),
+        extensions: &[],
+        file_names: &[],
+        interpreters: &[],
+        first_lines: &[],
+        classes: &[],
+        parts: &[],
+        wrappers: &[("", "")],
+        stand_ins: &[],
+        name_fields: &["name"],
+        parameter_lists: &[],
+        not_parameters: &[],
+        implicit_parameters: &[],
+        line_markers: &[],
+        doc_markers: &[],
+        code_signs: &[],
+        statement_ends: &[],
+        openers: &[],
+        keywords_in_any_case: false,
+        keyed: &[],
+        embedded: &[],
+        depth: None,
+    };
+}

@@ -1,0 +1,149 @@
+//! A language's node kinds by id, for look-ups during a walk.
+
+use std::num::NonZero;
+use std::sync::OnceLock;
+
+use super::{Class, Spec};
+
+/// A language's node kinds by id, for look-ups during a walk.
+#[derive(Debug)]
+pub struct Tables {
+    /// The grammar, loaded once.
+    pub grammar: tree_sitter::Language,
+    /// Bit set of classes for each kind id.
+    classes: Vec<u16>,
+    /// Ids of the name fields.
+    pub(super) name_fields: Vec<u16>,
+    /// Ids of the fields `parameter`, `parameters`, `name` and `declarator`; 0, which no field has, when the grammar
+    /// lacks one.
+    pub(super) fields: [u16; 4],
+    /// How each kind stands in nesting.
+    nesting: Vec<Nesting>,
+    interests: OnceLock<Vec<u8>>,
+}
+
+/// What a walk has to do with a node kind.
+pub(crate) mod interest {
+    /// A comment.
+    pub const COMMENT: u8 = 1;
+    /// A string literal.
+    pub const STRING: u8 = 2;
+    /// A function.
+    pub const FUNCTION: u8 = 4;
+    /// A loop or branch.
+    pub const BRANCH: u8 = 8;
+    /// A rule begins with it.
+    pub const RULE: u8 = 16;
+    /// It never has children.
+    pub const LEAF: u8 = 32;
+}
+
+/// How a node kind counts when nesting is measured.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Nesting {
+    /// Not at all.
+    None,
+    /// A loop or branch of its own.
+    Deeper,
+    /// A part of one: a case, an `elif`, an `except`.
+    Part,
+    /// An `if`, which is a part when it stands in an `else`.
+    If,
+    /// An `else`.
+    Else,
+}
+
+impl Tables {
+    /// The tables of a language.
+    pub(super) fn of(spec: &Spec) -> Self {
+        let grammar = (spec.grammar)();
+        let mut classes = vec![0u16; grammar.node_kind_count()];
+        let mut nesting = vec![Nesting::None; grammar.node_kind_count()];
+        for id in 0..grammar.node_kind_count() as u16 {
+            let Some(kind) = grammar.node_kind_for_id(id) else { continue };
+            if !grammar.node_kind_is_named(id) {
+                continue;
+            }
+            for (class, kinds) in spec.classes {
+                if kinds.contains(&kind) {
+                    classes[usize::from(id)] |= 1 << *class as u16;
+                    if matches!(class, Class::Loop | Class::Branch) {
+                        nesting[usize::from(id)] = match kind {
+                            _ if spec.parts.contains(&kind) => Nesting::Part,
+                            "if" => Nesting::If,
+                            _ if kind.starts_with("if_") => Nesting::If,
+                            _ => Nesting::Deeper,
+                        };
+                    }
+                }
+            }
+            if kind == "else_clause" {
+                nesting[usize::from(id)] = Nesting::Else;
+            }
+        }
+        let name_fields =
+            spec.name_fields.iter().filter_map(|f| grammar.field_id_for_name(f)).map(NonZero::get).collect();
+        let fields = ["parameter", "parameters", "name", "declarator"]
+            .map(|f| grammar.field_id_for_name(f).map_or(0, NonZero::get));
+        Tables { grammar, classes, name_fields, fields, nesting, interests: OnceLock::new() }
+    }
+
+    /// Whether nodes of this kind are of the class.
+    pub fn is(&self, kind: u16, class: Class) -> bool {
+        self.classes.get(usize::from(kind)).is_some_and(|bits| bits & (1 << class as u16) != 0)
+    }
+
+    /// Whether a node is a loop or branch, and whether it nests deeper than what is around it: the parts of one construct
+    /// stand beside each other for a reader.
+    pub fn branches(&self, node: tree_sitter::Node<'_>) -> Option<bool> {
+        let nesting = |kind: u16| self.nesting.get(usize::from(kind)).copied().unwrap_or(Nesting::None);
+        match nesting(node.kind_id()) {
+            Nesting::None | Nesting::Else => None,
+            Nesting::Part => Some(false),
+            Nesting::Deeper => Some(true),
+            Nesting::If => {
+                let in_else = node.parent().is_some_and(|p| nesting(p.kind_id()) == Nesting::Else);
+                Some(!in_else && node.prev_sibling().is_none_or(|before| before.kind() != "else"))
+            }
+        }
+    }
+
+    /// Whether a node, or the one that it merely wraps, is of the class.
+    pub fn is_at_heart(&self, mut node: tree_sitter::Node<'_>, class: Class) -> bool {
+        loop {
+            if self.is(node.kind_id(), class) {
+                return true;
+            }
+            match node.named_child(0) {
+                Some(inner) if node.named_child_count() == 1 && inner.byte_range() == node.byte_range() => node = inner,
+                _ => return false,
+            }
+        }
+    }
+
+    /// For each node kind, what a walk has to do with it, as the bits of [`interest`].
+    pub(crate) fn interests(&self) -> &[u8] {
+        self.interests.get_or_init(|| {
+            (0..self.classes.len() as u16)
+                .map(|kind| {
+                    let bit = |class: Class, bit: u8| if self.is(kind, class) { bit } else { 0 };
+                    bit(Class::Comment, interest::COMMENT)
+                        | bit(Class::String, interest::STRING)
+                        | bit(Class::Function, interest::FUNCTION)
+                        | bit(Class::Loop, interest::BRANCH)
+                        | bit(Class::Branch, interest::BRANCH)
+                        | bit(Class::Name, interest::LEAF)
+                        | bit(Class::Number, interest::LEAF)
+                        | if self.grammar.node_kind_is_named(kind) { 0 } else { interest::LEAF }
+                })
+                .collect()
+        })
+    }
+
+    /// Whether nodes of this kind define something: a function or a class.
+    pub fn is_definition(&self, kind: u16) -> bool {
+        self.classes
+            .get(usize::from(kind))
+            .is_some_and(|bits| bits & (1 << Class::Function as u16 | 1 << Class::Class as u16) != 0)
+    }
+}
