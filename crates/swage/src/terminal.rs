@@ -124,3 +124,9 @@ pub fn wrap(text: &str, columns: usize) -> Vec<String> {
     }
     lines
 }
+
+/// `1 file`, `2 files`.
+pub fn count(n: impl TryInto<u64>, what: &str) -> String {
+    let n = n.try_into().unwrap_or(u64::MAX);
+    format!("{n} {what}{}", if n == 1 { "" } else { "s" })
+}

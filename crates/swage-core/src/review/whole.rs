@@ -3,13 +3,11 @@
 
 use std::collections::HashMap;
 
-use globset::GlobSet;
-
 use super::model::{Anchor, Finding, Path, Related, Side};
 use crate::baseline::State;
 use crate::change::{Change, ChangedFile, Commit, Nature};
 use crate::diff::Kind;
-use crate::rule::{ChangeMatch, Fault, Rule, RuleSet, Subject};
+use crate::rule::{ChangeMatch, Fault, PathSet, Rule, RuleSet, Subject};
 use crate::scan::{Figure, short_digest};
 
 /// Most files that a finding on the whole change names.
@@ -213,7 +211,6 @@ impl<'a> Work<'a> {
     }
 }
 
-fn touches(paths: &GlobSet, file: &ChangedFile) -> bool {
-    use std::os::unix::ffi::OsStrExt;
-    [&file.old_path, &file.new_path].iter().any(|path| paths.is_match(std::ffi::OsStr::from_bytes(path)))
+fn touches(paths: &PathSet, file: &ChangedFile) -> bool {
+    [&file.old_path, &file.new_path].iter().any(|path| paths.has(path))
 }

@@ -1,12 +1,12 @@
 //! Rules on the change itself: its size, its files, and what is written about it.
 
-use globset::GlobSet;
 use regex::bytes::Regex;
 
 use super::config::parse_size;
+use super::paths::PathSet;
 use super::problem::Problems;
 use super::table::Table;
-use super::values::{globs, one_of, regex};
+use super::values::{one_of, path_set, regex};
 use crate::diff::Kind;
 
 /// What is looked at, and what is demanded of it.
@@ -83,7 +83,7 @@ pub enum Fault {
     /// A text in which this doesn't match.
     Lacks(Regex),
     /// Files are touched, and none of these is.
-    Without(GlobSet),
+    Without(PathSet),
     /// That it is there at all.
     There,
 }
@@ -123,7 +123,7 @@ pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problem
     faults.extend(table.number("under", p).map(|n| Fault::Under(n.value)));
     faults.extend(table.string("text", p).and_then(|t| regex(&t, p)).map(Fault::Has));
     faults.extend(table.string("lacks", p).and_then(|t| regex(&t, p)).map(Fault::Lacks));
-    faults.extend(globs(table, "without", p).map(Fault::Without));
+    faults.extend(path_set(table, "without", p).map(Fault::Without));
     let added_over = table.number("added_over", p);
     if let Some(count) = &added_over
         && subject != Subject::Paths

@@ -2,9 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use globset::{Glob, GlobSet};
-
 use super::model::Severity;
+use super::paths::PathSet;
 
 /// What `swage.toml` says besides its rules.
 #[derive(Debug, Clone, Default)]
@@ -16,7 +15,7 @@ pub struct Config {
     /// Limits on what is examined.
     pub limits: Limits,
     /// Files that a program makes; `None` stands for those that are usually called so.
-    pub made: Option<GlobSet>,
+    pub made: Option<PathSet>,
     /// Names that are defined outside of what can be seen, by language.
     pub globals: BTreeMap<String, Vec<String>>,
     /// What the gate demands.
@@ -38,12 +37,9 @@ const USUALLY_MADE: [&str; 9] = [
 
 impl Config {
     /// Files that a program makes, by their paths.
-    pub fn made(&self) -> GlobSet {
-        let usual = || {
-            let globs = USUALLY_MADE.iter().filter_map(|glob| Glob::new(glob).ok());
-            GlobSet::new(globs).unwrap_or_default()
-        };
-        self.made.clone().unwrap_or_else(usual)
+    pub fn made(&self) -> Option<PathSet> {
+        // A mistake in the list would be seen at once: nothing would be left alone.
+        self.made.clone().or_else(|| PathSet::new(USUALLY_MADE.map(str::to_owned).to_vec()).ok())
     }
 }
 

@@ -68,7 +68,9 @@ fn read_change(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Exampl
         let (added, removed, size) = (number("added"), number("removed"), number("size"));
         file.finish(p);
         let path = path?.value;
-        shown.push(format!("{kind:?} {path} +{added} -{removed}, {size} bytes").to_lowercase());
+        let figures = if added + removed > 0 { format!(", +{added} -{removed}") } else { String::new() };
+        let bytes = if size > 0 { format!(", {size} bytes") } else { String::new() };
+        shown.push(format!("{} {path}{figures}{bytes}", format!("{kind:?}").to_lowercase()));
         sizes.push(size);
         files.push(ChangedFile {
             old_path: path.clone().into_bytes(),

@@ -1,11 +1,10 @@
 //! Rules on facts of many files: what is collected, and what must or must not meet.
 
-use globset::GlobSet;
-
 use super::model::{Matcher, Way};
+use super::paths::{PathSet, is_wanted};
 use super::problem::{Problems, nearest};
 use super::table::{At, Table};
-use super::values::{globs, one_of};
+use super::values::{one_of, path_set};
 use super::ways::read_ways;
 use crate::lang::Language;
 
@@ -58,9 +57,9 @@ pub struct Collection {
     /// What is said of a fact that a finding names besides.
     pub says: String,
     /// Only these paths; all when `None`.
-    pub paths: Option<GlobSet>,
+    pub paths: Option<PathSet>,
     /// Never these paths.
-    pub skip_paths: Option<GlobSet>,
+    pub skip_paths: Option<PathSet>,
     /// How far apart its facts may be from those that they meet; as the link says when `None`.
     pub within: Option<Within>,
     /// Only facts that were there before the change and whose texts no fact has any more.
@@ -77,10 +76,7 @@ impl Link {
 impl Collection {
     /// Whether it takes facts from files with this path.
     pub fn wants_path(&self, path: &[u8]) -> bool {
-        use std::os::unix::ffi::OsStrExt;
-        let path = std::ffi::OsStr::from_bytes(path);
-        self.paths.as_ref().is_none_or(|set| set.is_match(path))
-            && !self.skip_paths.as_ref().is_some_and(|set| set.is_match(path))
+        is_wanted(path, self.paths.as_ref(), self.skip_paths.as_ref())
     }
 }
 
@@ -108,7 +104,7 @@ pub(super) fn read_link(
     for (word, mut inner) in table.table("collect", p)?.entries(p) {
         let index = collections.len();
         let says = inner.string("says", p).map_or_else(|| word.replace(['-', '_'], " "), |s| s.value);
-        let (paths, skip_paths) = (globs(&mut inner, "paths", p), globs(&mut inner, "skip_paths", p));
+        let (paths, skip_paths) = (path_set(&mut inner, "paths", p), path_set(&mut inner, "skip_paths", p));
         let gone = inner.flag("gone", p).unwrap_or(false);
         let within = read_within(&mut inner, p);
         let mut own = read_ways(&mut inner, outer, &format!("the collection `{word}` of {name}"), p);

@@ -140,7 +140,10 @@ impl Layers {
                 let note = locked(&id, &origin, &outer.origin);
                 self.notes.push(note);
             }
-            Some(outer) => *outer = Arc::new(rule),
+            Some(outer) => {
+                let replaces = Some(outer.origin.clone());
+                *outer = Arc::new(Rule { replaces, ..rule });
+            }
             None => self.rules.push(Arc::new(rule)),
         }
     }

@@ -9,6 +9,7 @@ mod link;
 mod load;
 mod message;
 mod model;
+mod paths;
 pub(crate) mod pattern;
 mod problem;
 mod read;
@@ -30,6 +31,7 @@ pub use model::{
     Adjust, AllowanceFault, Beyond, CodeMatch, Example, ExampleFile, Filter, Form, Matcher, Measure, MeasureMatch,
     NameFault, NameMatch, Place, Relation, Rule, RuleSide, Severity, TextMatch, TreeMatch, Way, What, Zone,
 };
+pub use paths::PathSet;
 pub use pattern::{Hole, Pattern, PatternError};
 pub use problem::{Problem, nearest};
 pub(crate) use read::read_shipped;

@@ -3,7 +3,6 @@
 use std::fmt;
 use std::sync::{Arc, OnceLock};
 
-use globset::GlobSet;
 use regex::bytes::Regex;
 use serde::{Deserialize, Serialize};
 use tree_sitter::Query;
@@ -12,6 +11,7 @@ use super::change::ChangeMatch;
 use super::checker::Checker;
 use super::key::KeyMatch;
 use super::link::Link;
+use super::paths::{PathSet, is_wanted};
 use super::pattern::{Hole, Pattern, PatternError};
 use crate::change::Change;
 use crate::lang::{Class, Language};
@@ -66,9 +66,9 @@ pub struct Rule {
     /// Which side of a change it looks at.
     pub side: RuleSide,
     /// Only these paths; all when `None`.
-    pub paths: Option<GlobSet>,
+    pub paths: Option<PathSet>,
     /// Never these paths.
-    pub skip_paths: Option<GlobSet>,
+    pub skip_paths: Option<PathSet>,
     /// Ways to match; a place that any of them finds is a finding.
     pub ways: Arc<Vec<Way>>,
     /// What it looks at besides single files.
@@ -83,6 +83,10 @@ pub struct Rule {
     pub examples: Vec<Example>,
     /// The file or the pack that it comes from, as the user knows it.
     pub origin: String,
+    /// What it looks for, as it is written in that file.
+    pub written: String,
+    /// Where the rule of an outer layer comes from whose place it takes.
+    pub replaces: Option<String>,
     /// What nearer layers changed, in order: the key, and the file that did.
     pub changed: Vec<(&'static str, String)>,
     /// A fingerprint of all that decides what it finds and says.
@@ -92,11 +96,7 @@ pub struct Rule {
 impl Rule {
     /// Whether the rule looks at files with this path.
     pub fn wants_path(&self, path: &[u8]) -> bool {
-        use std::ffi::OsStr;
-        use std::os::unix::ffi::OsStrExt;
-        let path = OsStr::from_bytes(path);
-        self.paths.as_ref().is_none_or(|set| set.is_match(path))
-            && !self.skip_paths.as_ref().is_some_and(|set| set.is_match(path))
+        is_wanted(path, self.paths.as_ref(), self.skip_paths.as_ref())
     }
 
     /// A number that stands for its id where many refer to it.
@@ -168,9 +168,9 @@ pub struct Adjust {
     /// Another severity.
     pub severity: Option<Severity>,
     /// Other paths.
-    pub paths: Option<GlobSet>,
+    pub paths: Option<PathSet>,
     /// Other paths that it never looks at.
-    pub skip_paths: Option<GlobSet>,
+    pub skip_paths: Option<PathSet>,
     /// Not to be used at all.
     pub off: bool,
 }

@@ -14,7 +14,7 @@ use super::link::read_link;
 use super::model::{Adjust, Beyond, CodeMatch, Filter, Matcher, Rule, RuleSide, Severity, Way, What};
 use super::problem::{Problem, Problems, nearest};
 use super::table::{At, Table};
-use super::values::{globs, languages, one_of};
+use super::values::{languages, one_of, path_set};
 use super::ways::read_ways;
 use crate::lang::Language;
 
@@ -90,7 +90,7 @@ fn read_file(mut p: Problems<'_>, whole_config: bool) -> Result<RuleFile, Vec<Pr
 fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>) {
     config.target = table.string("target", p).map(|t| t.value);
     config.packs = table.strings("packs", p).map(|packs| packs.into_iter().map(|pack| (pack.value, pack.at)).collect());
-    config.made = globs(table, "made", p).or_else(|| config.made.take());
+    config.made = path_set(table, "made", p).or_else(|| config.made.take());
     if let Some(mut limits) = table.table("limits", p) {
         let mut size = |key, p: &mut Problems<'_>| {
             let text = limits.string(key, p)?;
@@ -160,13 +160,14 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
     let locked = table.flag("locked", p).unwrap_or(false);
     let tags = table.strings("tags", p).unwrap_or_default().into_iter().map(|t| t.value).collect();
     let languages = languages(table, p);
-    let paths = globs(table, "paths", p);
-    let skip_paths = globs(table, "skip_paths", p);
+    let paths = path_set(table, "paths", p);
+    let skip_paths = path_set(table, "skip_paths", p);
     let sides = [("new", RuleSide::New), ("old", RuleSide::Old)];
     let side = table.string("side", p).and_then(|s| one_of(&s, "side", sides, p)).unwrap_or(RuleSide::New);
     let secret = table.flag("secret", p).unwrap_or(false);
     let skip_made = table.flag("skip_made", p).unwrap_or(false);
     let (mut ways, mut beyond) = (Vec::new(), None);
+    let written = table.as_written("match", p);
     if table.has("match") {
         if let Some(mut found) = table.table("match", p) {
             (ways, beyond) = read_match(&mut found, languages.as_deref(), &name, p);
@@ -209,6 +210,8 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
         locked,
         examples,
         origin: file.to_owned(),
+        written,
+        replaces: None,
         changed: Vec::new(),
         digest: [0; 32],
     };
@@ -249,7 +252,7 @@ fn read_adjust(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Adjust
     let rule = table.required_string("rule", "an adjustment", p)?.value;
     let severity = table.string("severity", p);
     let severity = severity.and_then(|s| one_of(&s, "severity", Severity::ALL.map(|s| (s.word(), s)), p));
-    let (paths, skip_paths) = (globs(table, "paths", p), globs(table, "skip_paths", p));
+    let (paths, skip_paths) = (path_set(table, "paths", p), path_set(table, "skip_paths", p));
     let off = table.flag("off", p).unwrap_or(false);
     if !off && severity.is_none() && paths.is_none() && skip_paths.is_none() {
         let hint = "give `severity`, `paths`, `skip_paths` or `off = true`".to_owned();

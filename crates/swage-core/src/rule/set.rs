@@ -4,12 +4,12 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
 
 use aho_corasick::AhoCorasick;
-use globset::GlobSet;
 use sha2::{Digest, Sha256};
 
 use super::config::Config;
 use super::key::Step;
 use super::model::{Matcher, Place, Rule, Way, What};
+use super::paths::PathSet;
 use super::pattern::{Hole, Pattern, PatternError, PatternNode};
 use super::words::{Needs, Vocabulary, Word, query_heads, query_words, regex_words};
 use crate::lang::{Class, LANGUAGES, Language};
@@ -24,7 +24,7 @@ pub struct RuleSet {
     /// Names that are defined outside of what can be seen, by language.
     globals: BTreeMap<String, Vec<String>>,
     /// Files that a program makes.
-    made: GlobSet,
+    made: Option<PathSet>,
     /// For each language, and at the end for files without one.
     by_language: Vec<OnceLock<LanguageSet>>,
 }
@@ -73,8 +73,7 @@ impl RuleSet {
 
     /// Whether a program makes files with this path.
     pub fn is_made(&self, path: &[u8]) -> bool {
-        use std::os::unix::ffi::OsStrExt;
-        self.made.is_match(std::ffi::OsStr::from_bytes(path))
+        self.made.as_ref().is_some_and(|made| made.has(path))
     }
 
     /// Whether a name is defined outside of what can be seen in files of a language.

@@ -125,6 +125,13 @@ impl<'t, 'i> Table<'t, 'i> {
             .collect()
     }
 
+    /// The lines on which a key and its value are written; empty when it isn't there.
+    pub fn as_written(&self, key: &str, p: &Problems<'_>) -> String {
+        let Some(value) = self.table.get(key) else { return String::new() };
+        let start = p.source[..value.span().start].rfind('\n').map_or(0, |at| at + 1);
+        p.source[start..end_of(value)].to_owned()
+    }
+
     /// Counts a key as known without reading it.
     pub fn note(&mut self, key: &'static str) {
         self.known.push(key);
@@ -183,4 +190,14 @@ fn wrong_type(value: &Spanned<DeValue<'_>>, key: &str, wanted: &str, found: &DeV
         other => other.type_str(),
     };
     p.at(value.span().start, format!("`{key}` must be {wanted}, not {found}"), None);
+}
+
+/// Where a value and all that is in it ends, as a byte offset: a table's own place is only its heading.
+fn end_of(value: &Spanned<DeValue<'_>>) -> usize {
+    let inside = match value.get_ref() {
+        DeValue::Table(table) => table.iter().map(|(_, inner)| end_of(inner)).max(),
+        DeValue::Array(list) => list.iter().map(end_of).max(),
+        _ => None,
+    };
+    inside.unwrap_or(0).max(value.span().end)
 }

@@ -1,8 +1,8 @@
 //! Reading values that stand in many places of a rule: languages, path patterns, expressions, words of a list.
 
-use globset::{Glob, GlobSet, GlobSetBuilder};
 use regex::bytes::{Regex, RegexBuilder};
 
+use super::paths::PathSet;
 use super::pattern::Hole;
 use super::problem::{Problems, nearest};
 use super::table::{At, Table};
@@ -20,20 +20,18 @@ pub(super) fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Opti
     Some(names.filter_map(Language::by_name).collect())
 }
 
-pub(super) fn globs(table: &mut Table<'_, '_>, key: &'static str, p: &mut Problems<'_>) -> Option<GlobSet> {
+pub(super) fn path_set(table: &mut Table<'_, '_>, key: &'static str, p: &mut Problems<'_>) -> Option<PathSet> {
     let list = table.strings(key, p)?;
-    let mut builder = GlobSetBuilder::new();
-    for glob in list {
-        match globset::GlobBuilder::new(&glob.value).literal_separator(true).build() {
-            Ok(glob) => _ = builder.add(glob as Glob),
-            Err(error) => p.at(
-                glob.at,
-                format!("`{}` is no path pattern: {}", glob.value, error.kind()),
-                Some("`*` stands for anything but `/`, `**` for any folders, `{a,b}` for either".into()),
-            ),
+    match PathSet::new(list.iter().map(|pattern| pattern.value.clone()).collect()) {
+        Ok(set) => Some(set),
+        Err(wrong) => {
+            for (pattern, why) in wrong.into_iter().filter_map(|(index, why)| Some((list.get(index)?, why))) {
+                let hint = "`*` stands for anything but `/`, `**` for any folders, `{a,b}` for either".to_owned();
+                p.at(pattern.at, format!("`{}` is no path pattern: {why}", pattern.value), Some(hint));
+            }
+            None
         }
     }
-    builder.build().ok()
 }
 
 pub(super) fn regex(text: &At<String>, p: &mut Problems<'_>) -> Option<Regex> {

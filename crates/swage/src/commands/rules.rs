@@ -3,12 +3,13 @@
 mod pages;
 mod trial;
 
+use std::borrow::Cow;
 use std::fmt::Write;
 use std::process::ExitCode;
 
 use swage_core::lang::{Class, LANGUAGES};
 use swage_core::review::{Tried, try_example};
-use swage_core::rule::{Example, Rule, Subject};
+use swage_core::rule::{Example, PathSet, Rule, Subject};
 
 use crate::cli::{RulesArgs, RulesCommand};
 use crate::configuration::Configuration;
@@ -16,7 +17,7 @@ use crate::failure::{Failure, SAYS_NO};
 use crate::output::print;
 use crate::progress;
 use crate::source::Place;
-use crate::terminal::{Paint, printable, width as terminal_width, wrap};
+use crate::terminal::{Paint, count, printable, width as terminal_width, wrap};
 
 /// Most findings of a rule that `show` tells of.
 const MOST_LATELY: usize = 5;
@@ -105,15 +106,27 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
     let paint = Paint;
     let mut out = String::new();
     _ = writeln!(out, "{}  {}", paint.strong(&rule.id), paint.severity(rule.severity, rule.severity));
-    let lock = if rule.locked { ", locked" } else { "" };
-    _ = writeln!(out, "{}\nfrom {}{lock}", printable(&rule.title), printable(&rule.origin));
-    for (key, file) in &rule.changed {
-        _ = writeln!(out, "{key} from {}", printable(file));
+    _ = writeln!(out, "{}\n", printable(&rule.title));
+    for (key, value, from) in standing(rule) {
+        let shown = wrap(&printable(&value), terminal_width().saturating_sub(13));
+        for (index, line) in shown.iter().enumerate() {
+            let from = if index + 1 == shown.len() {
+                format!("  {}", paint.faint(format!("({from})")))
+            } else {
+                String::new()
+            };
+            _ = writeln!(out, "{:11} {line}{from}", if index == 0 { key } else { "" });
+        }
     }
+    _ = writeln!(out, "{:11} {}", "looks at", looks_at(rule));
+    if let Some(outer) = &rule.replaces {
+        _ = writeln!(out, "{:11} the rule of this id in {}", "replaces", printable(outer));
+    }
+    _ = writeln!(out);
+    rule.written.lines().for_each(|line| _ = writeln!(out, "    {}", printable(line)));
     if let Some(help) = &rule.help {
         _ = writeln!(out, "\n{}", help.lines().map(printable).collect::<Vec<_>>().join("\n"));
     }
-    _ = writeln!(out, "\n{}", looks_at(rule));
     rule.examples.iter().for_each(|example| show_example(rule, example, &mut out));
     let place = Place::find()?;
     let lately = super::cache(place.repository.as_ref(), false).map(|store| store.lately(id)).unwrap_or_default();
@@ -129,19 +142,35 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
+/// What a rule says after layering: key, value, and the file or pack that says it.
+fn standing(rule: &Rule) -> Vec<(&'static str, String, Cow<'_, str>)> {
+    let list = |set: &PathSet| set.patterns().join(", ");
+    let mut said = vec![("severity", rule.severity.to_string()), ("message", rule.message.clone())];
+    said.extend(rule.paths.as_ref().map(|set| ("paths", list(set))));
+    said.extend(rule.skip_paths.as_ref().map(|set| ("skip_paths", list(set))));
+    let flags = [("locked", rule.locked), ("secret", rule.secret), ("skip_made", rule.skip_made)];
+    said.extend(flags.iter().filter(|(_, on)| *on).map(|(key, _)| (*key, "true".to_owned())));
+    said.extend((!rule.tags.is_empty()).then(|| ("tags", rule.tags.join(", "))));
+    let from = |key: &str| {
+        let nearest = rule.changed.iter().rev().find(|(changed, _)| *changed == key);
+        printable(nearest.map_or(&rule.origin, |(_, file)| file))
+    };
+    said.into_iter().map(|(key, value)| (key, value, from(key))).collect()
+}
+
 /// What a rule looks at, in a line.
 fn looks_at(rule: &Rule) -> String {
     if let Some(change) = rule.change() {
         let word = Subject::ALL.iter().find(|(_, subject)| *subject == change.subject).map_or("", |(word, _)| word);
-        return format!("Looks at the change: {word}");
+        return format!("the change: {word}");
     }
     if let Some(checker) = rule.checker() {
         let advice = if checker.advice { ", which only advises" } else { "" };
-        return format!("Runs {}{advice}", printable(&checker.command.join(" ")));
+        return format!("what a program finds: {}{advice}", printable(&checker.command.join(" ")));
     }
     let languages: Vec<_> = rule.languages().iter().map(|l| l.name).collect();
-    let languages = if languages.is_empty() { "all".to_owned() } else { languages.join(", ") };
-    format!("Languages: {languages}{}", if rule.link().is_some() { ", across files" } else { "" })
+    let languages = if languages.is_empty() { "all languages".to_owned() } else { languages.join(", ") };
+    format!("{languages}{}", if rule.link().is_some() { ", across files" } else { "" })
 }
 
 fn show_example(rule: &Rule, example: &Example, out: &mut String) {
@@ -150,7 +179,7 @@ fn show_example(rule: &Rule, example: &Example, out: &mut String) {
         Example::Files { files, before } => (files, before),
         Example::Change { shown, findings, .. } => {
             let mark = if *findings > 0 { paint.severity(rule.severity, "»") } else { " ".to_owned() };
-            _ = writeln!(out, "\n{}", paint.strong(format!("a change with {findings} findings")));
+            _ = writeln!(out, "\n{}", paint.strong(format!("a change with {}", count(*findings, "finding"))));
             shown.lines().for_each(|line| _ = writeln!(out, " {mark} {}", printable(line)));
             return;
         }

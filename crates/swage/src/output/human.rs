@@ -9,7 +9,7 @@ use swage_core::review::{ExcerptLine, Finding, Marker, Review, Side};
 use swage_core::rule::Severity;
 
 use super::{Document, Purpose};
-use crate::terminal::{Paint, fit, printable, width, wrap};
+use crate::terminal::{Paint, count, fit, printable, width, wrap};
 
 /// The whole document.
 pub fn format(document: &Document<'_>) -> String {
@@ -39,12 +39,6 @@ struct Page<'a> {
 /// Where a finding stands.
 fn place(f: &Finding) -> String {
     f.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), |a| printable(&a.to_string()).into_owned())
-}
-
-/// `1 file`, `2 files`.
-fn count(n: impl TryInto<u64>, what: &str) -> String {
-    let n = n.try_into().unwrap_or(u64::MAX);
-    format!("{n} {what}{}", if n == 1 { "" } else { "s" })
 }
 
 impl Page<'_> {

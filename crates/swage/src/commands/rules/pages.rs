@@ -9,6 +9,7 @@ use swage_core::rule::{Example, Rule};
 
 use crate::failure::Failure;
 use crate::output::{print, write_file};
+use crate::terminal::count;
 
 /// Writes a page for each pack, and one that lists them.
 pub fn run(folder: &Path) -> Result<ExitCode, Failure> {
@@ -55,7 +56,7 @@ fn section(rule: &Rule, out: &mut String) {
         let (files, before) = match example {
             Example::Files { files, before } => (files, before),
             Example::Change { shown, findings, .. } => {
-                _ = writeln!(out, "A change with {findings} findings:\n\n```text\n{shown}\n```\n");
+                _ = writeln!(out, "A change with {}:\n\n```text\n{shown}\n```\n", count(*findings, "finding"));
                 continue;
             }
         };

@@ -12,7 +12,7 @@ use swage_core::scan::{Miss, try_pattern};
 use crate::cli::TryArgs;
 use crate::failure::{Failure, SAYS_NO};
 use crate::output::print;
-use crate::terminal::{Paint, fit, printable, width};
+use crate::terminal::{Paint, count, fit, printable, width};
 
 /// Most matches that are shown.
 const SHOWN: usize = 50;
@@ -66,7 +66,6 @@ pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
     if found > SHOWN {
         _ = writeln!(out, "… and {} more", found - SHOWN);
     }
-    let count = |n: usize, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
     let matches = if found == 1 { "1 match".to_owned() } else { format!("{found} matches") };
     let summary = format!("{matches} in {}", count(files, &format!("{} file", language.name)));
     if found > 0 {

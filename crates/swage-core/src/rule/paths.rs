@@ -1,0 +1,53 @@
+//! Sets of paths, by patterns.
+
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+
+use globset::{Glob, GlobBuilder, GlobSet, GlobSetBuilder};
+
+/// Paths that match any of some patterns: `*` stands for anything but `/`, `**` for any folders, `{a,b}` for either.
+#[derive(Debug, Clone)]
+pub struct PathSet {
+    patterns: Vec<String>,
+    set: GlobSet,
+}
+
+impl PathSet {
+    /// The paths that match any of the patterns.
+    ///
+    /// # Errors
+    /// The index of each pattern that is none, with the reason; or that all together are too large.
+    pub fn new(patterns: Vec<String>) -> Result<Self, Vec<(usize, String)>> {
+        let (mut builder, mut wrong) = (GlobSetBuilder::new(), Vec::new());
+        for (index, pattern) in patterns.iter().enumerate() {
+            match Self::glob(pattern) {
+                Ok(glob) => _ = builder.add(glob),
+                Err(error) => wrong.push((index, error.kind().to_string())),
+            }
+        }
+        if !wrong.is_empty() {
+            return Err(wrong);
+        }
+        let set = builder.build().map_err(|error| vec![(0, error.kind().to_string())])?;
+        Ok(Self { patterns, set })
+    }
+
+    fn glob(pattern: &str) -> Result<Glob, globset::Error> {
+        GlobBuilder::new(pattern).literal_separator(true).build()
+    }
+
+    /// Whether a path, with `/` between its parts, is one of them.
+    pub fn has(&self, path: &[u8]) -> bool {
+        self.set.is_match(OsStr::from_bytes(path))
+    }
+
+    /// The patterns as they were written.
+    pub fn patterns(&self) -> &[String] {
+        &self.patterns
+    }
+}
+
+/// Whether a path is among those that are wanted, all when `None`, and not among those that are skipped.
+pub(super) fn is_wanted(path: &[u8], paths: Option<&PathSet>, skipped: Option<&PathSet>) -> bool {
+    paths.is_none_or(|set| set.has(path)) && !skipped.is_some_and(|set| set.has(path))
+}
