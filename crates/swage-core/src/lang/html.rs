@@ -51,7 +51,7 @@ fn depth(text: &[u8]) -> usize {
         let name = &rest[usize::from(closes)..];
         let name = &name[..name.iter().take(12).position(|b| !b.is_ascii_alphanumeric()).unwrap_or(name.len().min(12))];
         let is = |known: &&str| known.as_bytes().eq_ignore_ascii_case(name);
-        if !name.first().is_some_and(u8::is_ascii_alphabetic) || WITHOUT_END.iter().any(|known| is(known)) {
+        if !name.first().is_some_and(u8::is_ascii_alphabetic) || WITHOUT_END.iter().any(is) {
             continue;
         }
         if closes {

@@ -100,7 +100,7 @@ pub fn load(reader: &dyn FileReader, main: &str) -> Result<Loaded, LoadError> {
         match step {
             Step::Rule(rule) => layers.put(*rule),
             Step::Adjust(adjust, place) => {
-                if let Err(problem) = layers.adjust(adjust, place) {
+                if let Err(problem) = layers.adjust(*adjust, place) {
                     loader.problems.push(*problem);
                 }
             }
@@ -116,7 +116,7 @@ pub fn load(reader: &dyn FileReader, main: &str) -> Result<Loaded, LoadError> {
 /// Something that a file says about rules, in the order from the outermost layer to the nearest.
 enum Step {
     Rule(Box<Rule>),
-    Adjust(Adjust, Problem),
+    Adjust(Box<Adjust>, Problem),
 }
 
 /// The rules while layer after layer is put on them.
@@ -275,7 +275,7 @@ impl Loader<'_> {
         for (adjust, at) in adjusts {
             let mut p = Problems::of(path, source);
             p.at(at, "", None);
-            self.steps.extend(p.list.pop().map(|place| Step::Adjust(adjust, place)));
+            self.steps.extend(p.list.pop().map(|place| Step::Adjust(Box::new(adjust), place)));
         }
         self.open.pop();
         Ok(config)
