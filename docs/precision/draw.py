@@ -34,7 +34,18 @@ NEEDS_TESTS = {"code-without-tests"}
 
 
 def ships_tests(release):
-    return any("test" in path.name.lower() for path in release.rglob("*"))
+    tests = (path for path in release.rglob("*") if "test" in path.name.lower() and path.is_file())
+    return sum(1 for _ in zip(range(10), tests)) == 10
+
+
+def lines_around(release, finding, context=3):
+    """The code of a finding, for those of whole releases, which come without."""
+    path, line = finding["anchor"]["path"], finding["anchor"]["start_line"]
+    if not path or not line or finding["excerpt"]:
+        return finding["excerpt"]
+    lines = (release / path).read_text(encoding="utf-8", errors="replace").splitlines()
+    first = max(0, line - 1 - context)
+    return [{"text": text} for text in lines[first : finding["anchor"]["end_line"] + context]]
 
 
 def version(path):
@@ -62,6 +73,7 @@ def findings(swage, folder, rules):
         for finding in all_of_them:
             if finding["state"] == "new" and finding["rule"] in rules.keys() - skipped:
                 finding["package"], finding["release"] = release.parent.name, release.name
+                finding["excerpt"] = lines_around(release, finding)
                 found[origin][rules[finding["rule"]]].append(finding)
 
     with tempfile.TemporaryDirectory() as temporary:

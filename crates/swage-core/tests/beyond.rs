@@ -123,7 +123,9 @@ fn names_by_scopes() {
             "import a, b.c, d as e, f as f\nfrom g import h, i as j\n__all__ = ['h']\n",
             "1:8 a, 1:21 e, 2:23 j",
         ),
-        ("unused-import", "a.py", "def f():\n    import a\n    from b import *\n", "2:12 a"),
+        ("unused-import", "a.py", "def f():\n    import a\n    from b import *\n    return 1\n", "2:12 a"),
+        ("unused-import", "a.py", "def f():\n    'Lets them register.'\n    import a\n", ""),
+        ("unused-import", "a.py", "class A:\n    import a\n", "2:12 a"),
         ("unused-import", "a.mjs", "import a, { b as c, d } from 'e';\nexport { d };\n/** @type {a} */\n", "1:18 c"),
         ("unused-import", "a.ts", "import { A, B } from 'a';\nlet x: A;\n", "1:13 B"),
     ];
@@ -204,6 +206,55 @@ use("z")
     }
 }
 
+/// Facts that say which file they are about meet only in one of the same name.
+#[test]
+fn links_by_the_names_of_files() {
+    let source = |files: &str| {
+        format!(
+            r#"
+languages = ["python"]
+[rule.match]
+each = "imported"
+must_meet = "defined"
+[rule.match.collect.imported]
+file = "MODULE"
+tree = '(import_from_statement module_name: (_) @MODULE name: (dotted_name (identifier) @name @here))'
+[rule.match.collect.defined]
+file = "own"
+names = "defined"
+[[rule.examples]]
+files = [
+  {{ path = "load.py", lines = [], code = "from {files} import low" }},
+  {{ path = "tide/table.py", lines = [], code = "def low(): pass" }},
+  {{ path = "flood/__init__.py", lines = [], code = "def high(): pass" }},
+  {{ path = "flood.d/later.py", lines = [], code = "def low(): pass" }},
+]
+"#
+        )
+    };
+    let cases = [
+        ("tide.table", "[]"),
+        ("table", "[]"),
+        (".table", "[]"),
+        ("..tide.table", "[]"),
+        ("tide", "[1]"),
+        ("flood", "[1]"),
+        ("tide.later", "[]"),
+        (".", "[1]"),
+        ("table.", ""),
+    ];
+    for (module, expected) in cases {
+        let rule = rule(&source(module));
+        let told = rule.examples.iter().flat_map(|e| try_example(&rule, e)).find(|t| t.path == "load.py");
+        let told = told.map(|t| format!("{:?}", t.found)).unwrap_or_default();
+        // What doesn't parse is no import.
+        assert_eq!(told, if expected.is_empty() { "[]" } else { expected }, "{module}");
+    }
+    let high = rule(&source("shore.flood").replace("import low", "import high"));
+    let told = high.examples.iter().flat_map(|e| try_example(&high, e));
+    assert!(told.into_iter().all(|t| t.found.is_empty()), "a folder's own file has the folder's name");
+}
+
 #[test]
 fn mistakes_are_told() {
     let matches = [
@@ -211,12 +262,15 @@ fn mistakes_are_told() {
         "match = { collect.a.text = '(?P<X>a)', each = 'a' }",
         "match = { collect.a.text = 'a', each = 'a', unique = true }",
         "match = { collect.a.text = '(?P<X>a)', each = 'a', unique = true, within = 'folder' }",
+        "match = { collect.a = { text = '(?P<X>a)', file = 'Y' }, each = 'a', unique = true }",
+        "match = { collect.a = { text = '(?P<X>a)', file = 'X' }, each = 'a', unique = true }",
         "match = { key = 'a..b' }",
         "match = { key = 'a.**' }",
         "match = { key = '**.a.**.b' }",
         "match = { key = 'a.B', value = 'V', holes.B = {} }",
         "match = { languages = ['python'], key = 'a' }",
         "match = { languages = ['go'], names = 'undefined' }",
+        "match = { languages = ['css'], names = 'used' }",
         "match = { names = 'lost' }",
         "match = { change = 'mood' }",
         "match = { change = 'files', text = 'a' }",

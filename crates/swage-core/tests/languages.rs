@@ -368,6 +368,22 @@ fn assignments_and_figures() {
 }
 
 #[test]
+fn names_in_their_roles() {
+    let mut told = String::new();
+    for a in ANSWERS {
+        for role in ["defined", "used"] {
+            let names = |code: &str| {
+                let found = find(a.name, a.path, &format!("{{ names = \"{role}\" }}"), "{name}", code);
+                found.iter().filter_map(|f| f.split(' ').next_back().map(str::to_owned)).collect::<Vec<_>>().join(" ")
+            };
+            let functions = a.functions.map_or_else(String::new, |(code, _)| names(code));
+            told += &format!("{} {role}: {} | {} | {functions}\n", a.name, names(a.code), names(a.assignment.1));
+        }
+    }
+    insta::assert_snapshot!("roles", told);
+}
+
+#[test]
 fn code_in_other_text_is_scanned_as_its_own() {
     let markdown = "# Quays\n\n`go(0)`\n\n```python\ndef f():\n    go(1)  # go(2)\n```\n\n- how:\n  ```js\n  go(3)\n  ```\n\n> ```py\n> if x:\n>     go(4)\n> ```\n\n```\ngo(5)\n```\n";
     let html = "<p>go(0)</p><script>go(1);\n  go(2); // go(3)\n</script><style>p { color: go(4) }</style>\n";

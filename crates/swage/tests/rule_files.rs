@@ -61,6 +61,7 @@ fn the_schema_says_what_the_reader_says() {
         "data",
         "docs",
         "leftovers",
+        "links",
         "names",
         "robustness",
         "secrets",

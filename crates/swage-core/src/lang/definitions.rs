@@ -1,10 +1,58 @@
-//! What nodes define: names and parameters.
+//! What nodes define: names and parameters; and what a name does where it stands.
+
+use tree_sitter::Node;
 
 use super::{Class, Language};
 
+/// What a name does where it stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Role {
+    /// It names a function or a class that is defined here.
+    Defines,
+    /// It is given to a parameter, a variable or a part of something.
+    Binds,
+    /// It refers to what has that name.
+    Refers,
+}
+
+/// Fields in which what is given a name stands.
+const GIVEN: [&str; 12] = [
+    "name",
+    "pattern",
+    "declarator",
+    "left",
+    "parameter",
+    "parameters",
+    "alias",
+    "key",
+    "label",
+    "external_name",
+    "item",
+    "variable",
+];
+
+/// Parts of the kinds of nodes that give something a name.
+const GIVING: [&str; 15] = [
+    "declarat",
+    "assignment",
+    "for",
+    "range",
+    "variable",
+    "binding",
+    "definition",
+    "parameter",
+    "alias",
+    "label",
+    "pair",
+    "keyword_argument",
+    "enumerator",
+    "enum_constant",
+    "field_initializer",
+];
+
 impl Language {
     /// The name of a definition node: its own, or that of the variable, property or field that it is assigned to.
-    pub fn definition_name<'a>(&self, node: tree_sitter::Node<'_>, source: &'a [u8]) -> Option<&'a str> {
+    pub fn definition_name<'a>(&self, node: Node<'_>, source: &'a [u8]) -> Option<&'a str> {
         let own = self.name_node(node).or_else(|| {
             let parent = node.parent()?;
             // Only a binding lends its name: `const f = () => …`, `{ f: () => … }`, `f = lambda: …`.
@@ -35,7 +83,7 @@ impl Language {
     }
 
     /// The node that names a definition.
-    pub(crate) fn name_node<'t>(&self, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
+    pub(crate) fn name_node<'t>(&self, node: Node<'t>) -> Option<Node<'t>> {
         let tables = self.tables();
         let named = tables.name_fields.iter().find_map(|&field| node.child_by_field_id(field));
         named.or_else(|| {
@@ -50,7 +98,7 @@ impl Language {
     }
 
     /// How many parameters a function node declares; `None` when it has no parameter list.
-    pub fn parameter_count(&self, node: tree_sitter::Node<'_>, source: &[u8]) -> Option<u32> {
+    pub fn parameter_count(&self, node: Node<'_>, source: &[u8]) -> Option<u32> {
         let tables = self.tables();
         let [single, list, name, declarator] = tables.fields;
         if node.child_by_field_id(single).is_some_and(|p| p.child_count() == 0) {
@@ -64,12 +112,12 @@ impl Language {
                 (None, None) => break None,
             }
         };
-        let is_list = |child: &tree_sitter::Node<'_>| self.parameter_lists.contains(&child.kind());
+        let is_list = |child: &Node<'_>| self.parameter_lists.contains(&child.kind());
         let list = list.or_else(|| node.named_children(&mut node.walk()).find(is_list));
         if list.is_some_and(|l| tables.is(l.kind_id(), Class::Name)) {
             return Some(1);
         }
-        let text = |node: tree_sitter::Node<'_>| source.get(node.byte_range()).unwrap_or_default();
+        let text = |node: Node<'_>| source.get(node.byte_range()).unwrap_or_default();
         let mut count = 0;
         // Where there is no list, the parameters stand in the function itself.
         let holder = list.unwrap_or(node);
@@ -94,4 +142,86 @@ impl Language {
         }
         (list.is_some() || count > 0 || self.parameter_lists.is_empty()).then_some(count)
     }
+
+    /// Whether the language tells names of definitions from names that refer to them.
+    pub fn knows_roles(&self) -> bool {
+        let has = |class: Class| self.classes.iter().any(|(c, _)| *c == class);
+        has(Class::Function) && has(Class::Name)
+    }
+
+    /// What a name does where it stands; `None` for nodes that are no names. Names in imports refer to what is imported.
+    pub fn role(&self, leaf: Node<'_>) -> Option<Role> {
+        /// How many nodes may stand between a name and what says its role: patterns, lists, declarators.
+        const REACH: usize = 6;
+        let tables = self.tables();
+        if !tables.is(leaf.kind_id(), Class::Name) || leaf.named_child_count() > 0 {
+            return None;
+        }
+        // Of a longer name, the last part is what is named.
+        let ends = |name: Node<'_>| name.start_byte() <= leaf.start_byte() && name.end_byte() == leaf.end_byte();
+        let mut at = leaf;
+        for _ in 0..REACH {
+            let Some(parent) = at.parent() else { break };
+            let (kind, field) = (parent.kind(), field_of(parent, at));
+            if tables.is_definition(parent.kind_id()) {
+                let whole = parent.child_by_field_name("body").is_some() || !kind.ends_with("specifier");
+                let named = whole && self.name_node(parent).is_some_and(ends);
+                let listed = !named && self.is_parameter_of(parent, at);
+                return Some(if named {
+                    Role::Defines
+                } else if listed {
+                    Role::Binds
+                } else {
+                    Role::Refers
+                });
+            }
+            let function = |node: Node<'_>| tables.is(node.kind_id(), Class::Function);
+            let lends = |role: Role| {
+                let mut cursor = parent.walk();
+                let defines = parent.named_children(&mut cursor).skip(1).any(function);
+                if defines { Role::Defines } else { role }
+            };
+            if kind.ends_with("declarator")
+                && (field == Some("name") || parent.child_by_field_name("value").is_some_and(function))
+            {
+                return Some(if field.is_some_and(|f| GIVEN.contains(&f)) { lends(Role::Binds) } else { Role::Refers });
+            }
+            // Parts of a longer name, and lists and declarators around what is named.
+            let inner = kind.starts_with("qualified") && field == Some("name")
+                || kind.ends_with("declarator") && field == Some("declarator")
+                // In PHP the sign before a name makes a node of its own.
+                || tables.is(parent.kind_id(), Class::Name)
+                || kind.ends_with("parameters")
+                || kind.ends_with("list");
+            let is_parameter = tables.is(parent.kind_id(), Class::Parameter) || kind.contains("parameter");
+            if !inner && (is_parameter || GIVING.iter().any(|part| kind.contains(part))) {
+                let given = field.map_or(parent.named_child(0) == Some(at), |field| GIVEN.contains(&field));
+                let role =
+                    if given && !(is_parameter && at.kind().contains("type")) { Role::Binds } else { Role::Refers };
+                return Some(if given && !is_parameter { lends(role) } else { role });
+            }
+            // A pattern's default refers.
+            let value = matches!(field, Some("value" | "right" | "default_value" | "type" | "arguments" | "size"));
+            let passes = inner || kind.contains("pattern") || parent.byte_range() == at.byte_range();
+            if !passes || value {
+                break;
+            }
+            at = parent;
+        }
+        Some(Role::Refers)
+    }
+
+    /// Whether a child of a function is its parameter or the list of those.
+    fn is_parameter_of(&self, function: Node<'_>, child: Node<'_>) -> bool {
+        self.tables().is(child.kind_id(), Class::Parameter)
+            || child.kind().contains("parameter")
+            || self.parameter_lists.contains(&child.kind())
+            || field_of(function, child).is_some_and(|field| field.starts_with("parameter"))
+    }
+}
+
+/// The field of a node that holds a child.
+fn field_of<'t>(parent: Node<'t>, child: Node<'_>) -> Option<&'t str> {
+    let index = (0..parent.child_count() as u32).find(|n| parent.child(*n) == Some(child))?;
+    parent.field_name_for_child(index)
 }

@@ -57,6 +57,7 @@ use std::fmt;
 use std::ops::Deref;
 use std::sync::OnceLock;
 
+pub use definitions::Role;
 pub use spec::{Class, Spec};
 pub(crate) use spec::{Embedded, Told};
 pub use tables::Tables;

@@ -8,7 +8,7 @@ use std::collections::HashMap;
 
 use rustc_hash::FxBuildHasher;
 
-use crate::rule::{Link, Meeting, Rule, Within};
+use crate::rule::{FileOf, Link, Meeting, Rule, Within, meant_name, own_name};
 use crate::scan::{Elsewhere, Fact, Hit};
 
 /// A fact with the file that it stands in.
@@ -27,8 +27,8 @@ pub struct Held<'a> {
 /// Most places that a finding names besides its own.
 const MOST_RELATED: usize = 3;
 
-/// What makes two facts meet: the texts of the holes, and the place that both must share.
-type Knot<'a> = (&'a [String], &'a [u8]);
+/// What makes two facts meet: the texts of the holes, the place that both must share, and the file that both are about.
+type Knot<'a> = (&'a [String], &'a [u8], &'a [u8]);
 
 /// The facts of a side by what makes them meet, for one collection.
 type Table<'a> = HashMap<Knot<'a>, Vec<Held<'a>>, FxBuildHasher>;
@@ -134,7 +134,14 @@ impl Judge<'_> {
             Within::Directory => held.path.iter().rposition(|b| *b == b'/').map_or(&[][..], |at| &held.path[..at]),
             Within::File => held.path,
         };
-        Some((texts, place))
+        let says = |index: usize| self.link.collections[index].file;
+        let file = match says(held.fact.collection) {
+            _ if says(collection).is_none() || says(self.link.each).is_none() => &[],
+            Some(FileOf::Own) => own_name(held.path),
+            Some(FileOf::Kept(at)) => meant_name(held.fact.values.get(at)?.as_bytes()),
+            None => &[],
+        };
+        Some((texts, place, file))
     }
 
     fn table<'a>(&self, collection: usize, facts: impl Iterator<Item = &'a Held<'a>>) -> Table<'a> {

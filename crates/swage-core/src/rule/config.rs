@@ -23,8 +23,9 @@ pub struct Config {
 }
 
 /// Where files lie that people don't write, when the configuration doesn't say.
-const USUALLY_MADE: [&str; 9] = [
-    "**/{dist,node_modules,vendor,third_party,generated}/**",
+const USUALLY_MADE: [&str; 10] = [
+    "**/{dist,node_modules,bower_components,vendor,third_party,generated,_build}/**",
+    "**/{build-*,*-dist}/**",
     "**/build/**/*.{js,mjs,cjs,d.ts}",
     "**/*.min.{js,css}",
     "**/*.{generated,gen}.*",

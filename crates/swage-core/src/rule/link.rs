@@ -64,6 +64,40 @@ pub struct Collection {
     pub within: Option<Within>,
     /// Only facts that were there before the change and whose texts no fact has any more.
     pub gone: bool,
+    /// Which file its facts are about: those of two collections that both say so meet only when both mean one of the
+    /// same name.
+    pub file: Option<FileOf>,
+}
+
+/// What tells which file a fact is about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FileOf {
+    /// It is the one that the fact stands in.
+    Own,
+    /// A text names it: the one of this index among what is kept of each fact.
+    Kept(usize),
+}
+
+/// The name by which code speaks of a file with this path: the last part without its extension. Files that stand for
+/// their folder have the folder's name.
+pub(crate) fn own_name(path: &[u8]) -> &[u8] {
+    let (folder, name) = match path.iter().rposition(|b| *b == b'/') {
+        Some(at) => (&path[..at], &path[at + 1..]),
+        None => (&[][..], path),
+    };
+    let stem = name.split(|b| *b == b'.').next().unwrap_or(name);
+    match stem {
+        b"__init__" | b"index" | b"mod" if !folder.is_empty() => folder.rsplit(|b| *b == b'/').next().unwrap_or(folder),
+        _ => stem,
+    }
+}
+
+/// The name of the file that a text means: a path, or a name of parts with dots or colons between.
+pub(crate) fn meant_name(text: &[u8]) -> &[u8] {
+    if text.contains(&b'/') {
+        return own_name(text);
+    }
+    text.rsplit(|b| matches!(b, b'.' | b':')).find(|part| !part.is_empty()).unwrap_or(text)
 }
 
 impl Link {
@@ -87,9 +121,13 @@ pub(super) fn hole_names(way: &Way) -> Vec<String> {
         Matcher::Key(key) => key.holes.iter().map(|h| h.name.clone()).collect(),
         Matcher::Text(text) => text.regex.capture_names().flatten().map(str::to_owned).collect(),
         Matcher::Tree(tree) => tree.captures().map(str::to_owned).collect(),
-        Matcher::Measure(_) | Matcher::CommentedCode | Matcher::Allowance(_) | Matcher::Names(_) => Vec::new(),
+        Matcher::Names(_) => vec!["name".to_owned()],
+        Matcher::Measure(_) | Matcher::CommentedCode | Matcher::Allowance(_) => Vec::new(),
     }
 }
+
+/// The word for the file that a fact stands in.
+const OWN: &str = "own";
 
 /// Reads a match with `collect`.
 pub(super) fn read_link(
@@ -101,12 +139,14 @@ pub(super) fn read_link(
     let before = p.list.len();
     let (mut ways, mut collections) = (Vec::new(), Vec::new());
     let mut holes: Vec<Vec<String>> = Vec::new();
+    let mut files: Vec<Option<At<String>>> = Vec::new();
     for (word, mut inner) in table.table("collect", p)?.entries(p) {
         let index = collections.len();
         let says = inner.string("says", p).map_or_else(|| word.replace(['-', '_'], " "), |s| s.value);
         let (paths, skip_paths) = (path_set(&mut inner, "paths", p), path_set(&mut inner, "skip_paths", p));
         let gone = inner.flag("gone", p).unwrap_or(false);
         let within = read_within(&mut inner, p);
+        let file = inner.string("file", p);
         let mut own = read_ways(&mut inner, outer, &format!("the collection `{word}` of {name}"), p);
         let mut names: Option<Vec<String>> = None;
         for way in &mut own {
@@ -117,10 +157,16 @@ pub(super) fn read_link(
                 Some(names) => names.into_iter().filter(|n| these.contains(n)).collect(),
             });
         }
-        holes.push(names.unwrap_or_default());
+        let names = names.unwrap_or_default();
+        if let Some(named) = file.as_ref().filter(|f| f.value != OWN && !names.contains(&f.value)) {
+            let hint = format!("write \"{OWN}\" for the file that it stands in, or name a hole that takes its name");
+            p.at(named.at, format!("the hole `{}` isn't in all of `{word}`", named.value), Some(hint));
+        }
+        holes.push(names);
+        files.push(file);
         inner.finish(p);
         ways.extend(own);
-        collections.push(Collection { name: word, says, paths, skip_paths, within, gone });
+        collections.push(Collection { name: word, says, paths, skip_paths, within, gone, file: None });
     }
     let names = || collections.iter().map(|c| c.name.as_str());
     let named = |word: &At<String>, p: &mut Problems<'_>| {
@@ -161,8 +207,9 @@ pub(super) fn read_link(
     let each = each?;
     let others: Vec<usize> = [Some(each), must, must_not].into_iter().flatten().chain(unless.iter().copied()).collect();
     let shared = |hole: &String| others.iter().all(|index| holes[*index].contains(hole));
+    let of_files: Vec<&String> = files.iter().flatten().map(|f| &f.value).filter(|name| *name != OWN).collect();
     let on: Vec<String> = match on {
-        None => holes[each].iter().filter(|h| shared(h)).cloned().collect(),
+        None => holes[each].iter().filter(|h| shared(h) && !of_files.contains(h)).cloned().collect(),
         Some(named) => {
             for hole in named.iter().filter(|h| !shared(&h.value)) {
                 let hint = "every way of the collections that meet must have it".to_owned();
@@ -175,8 +222,20 @@ pub(super) fn read_link(
         let hint = "give both sides a hole of the same name".to_owned();
         p.at(table.at, format!("nothing tells when two facts of {name} meet"), Some(hint));
     }
-    (p.list.len() == before)
-        .then_some((ways, Link { collections, each, demand: demand?, unless, kept: on.clone(), on, within }))
+    let mut kept = on.clone();
+    for (collection, file) in collections.iter_mut().zip(files) {
+        collection.file = file.map(|file| {
+            if file.value == OWN {
+                return FileOf::Own;
+            }
+            let at = kept.iter().position(|name| *name == file.value).unwrap_or_else(|| {
+                kept.push(file.value);
+                kept.len() - 1
+            });
+            FileOf::Kept(at)
+        });
+    }
+    (p.list.len() == before).then_some((ways, Link { collections, each, demand: demand?, unless, kept, on, within }))
 }
 
 fn read_within(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Within> {

@@ -24,12 +24,13 @@ pub use checker::{Checker, ReportForm};
 pub use config::{Config, Limits, Policy};
 pub(crate) use key::Step;
 pub use key::{KEYED, KeyMatch};
-pub use link::{Collection, Link, Meeting, Within};
+pub use link::{Collection, FileOf, Link, Meeting, Within};
+pub(crate) use link::{meant_name, own_name};
 pub use load::{FileReader, LoadError, Loaded, load};
 pub(crate) use message::shorten;
 pub use model::{
     Adjust, AllowanceFault, Beyond, CodeMatch, Example, ExampleFile, Filter, Form, Matcher, Measure, MeasureMatch,
-    NameFault, NameMatch, Place, Relation, Rule, RuleSide, Severity, TextMatch, TreeMatch, Way, What, Zone,
+    NameMatch, Names, Place, Relation, Rule, RuleSide, Severity, TextMatch, TreeMatch, Way, What, Zone,
 };
 pub use paths::PathSet;
 pub use pattern::{Hole, Pattern, PatternError};

@@ -15,6 +15,7 @@ use super::paths::{PathSet, is_wanted};
 use super::pattern::{Hole, Pattern, PatternError};
 use crate::change::Change;
 use crate::lang::{Class, Language};
+use crate::scan::SCOPED;
 
 /// How grave a finding is: the levels of SARIF 2.1.0, section 3.27.10.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -210,7 +211,7 @@ pub enum Matcher {
     Measure(MeasureMatch),
     /// A path of keys in data.
     Key(KeyMatch),
-    /// Names that are at odds with their definitions.
+    /// Names that are at odds with their definitions, or in one of their roles.
     Names(NameMatch),
     /// Comments that parse as code.
     CommentedCode,
@@ -218,33 +219,49 @@ pub enum Matcher {
     Allowance(AllowanceFault),
 }
 
-/// Names at odds with their definitions, told by the scopes of the language.
+/// Names, told by the scopes of the language or by where they stand.
 #[derive(Debug, Clone)]
 pub struct NameMatch {
-    /// What is wrong with them.
-    pub fault: NameFault,
+    /// Which of them.
+    pub which: Names,
+    /// What the name must match.
+    pub name: Option<Regex>,
     /// Names that are defined outside of what can be seen.
     pub globals: Vec<String>,
 }
 
-/// What may be wrong with a name.
+/// Which names are looked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum NameFault {
-    /// It is used and defined nowhere.
+pub enum Names {
+    /// Used and defined nowhere.
     Undefined,
-    /// It is defined, and defined again before anything used it.
+    /// Defined, and defined again before anything used them.
     DefinedTwice,
-    /// It is imported and not used.
+    /// Imported and not used.
     UnusedImport,
+    /// Of functions and classes, where those are defined.
+    Defined,
+    /// Wherever they refer to something.
+    Used,
 }
 
-impl NameFault {
+impl Names {
     /// All, with the words that rules use for them.
-    pub const ALL: [(&'static str, NameFault); 3] = [
-        ("undefined", NameFault::Undefined),
-        ("defined-twice", NameFault::DefinedTwice),
-        ("unused-import", NameFault::UnusedImport),
+    pub const ALL: [(&'static str, Names); 5] = [
+        ("undefined", Names::Undefined),
+        ("defined-twice", Names::DefinedTwice),
+        ("unused-import", Names::UnusedImport),
+        ("defined", Names::Defined),
+        ("used", Names::Used),
     ];
+
+    /// Whether names of a language can be told so.
+    pub fn are_told_in(self, language: &Language) -> bool {
+        match self {
+            Names::Undefined | Names::DefinedTwice | Names::UnusedImport => SCOPED.contains(&language.name),
+            Names::Defined | Names::Used => language.knows_roles(),
+        }
+    }
 }
 
 /// What may be wrong with a comment that allows a finding.

@@ -179,7 +179,7 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
     }
     if let (Some(Beyond::Link(link)), Some(message)) = (&mut beyond, &message) {
         let named = super::message::placeholders(&message.value).map(str::to_owned);
-        let more: Vec<String> = named.filter(|name| !link.on.contains(name)).collect();
+        let more: Vec<String> = named.filter(|name| !link.kept.contains(name)).collect();
         link.kept.extend(more);
     }
     if let Some(message) = &message {

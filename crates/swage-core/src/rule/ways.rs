@@ -6,14 +6,13 @@ use regex::bytes::RegexBuilder;
 
 use super::key::{KEYED, read_key};
 use super::model::{
-    AllowanceFault, CodeMatch, Filter, Form, Matcher, Measure, MeasureMatch, NameFault, NameMatch, Place, Relation,
+    AllowanceFault, CodeMatch, Filter, Form, Matcher, Measure, MeasureMatch, NameMatch, Names, Place, Relation,
     TextMatch, TreeMatch, Way, What, Zone,
 };
 use super::problem::Problems;
 use super::table::Table;
 use super::values::{bad_regex, languages, one_of, read_holes, regex};
 use crate::lang::{Class, LANGUAGES, Language};
-use crate::scan::SCOPED;
 
 /// A table with one way to match, or with several under `any`; filters and languages beside `any` hold for all of them.
 pub(super) fn read_ways(
@@ -48,7 +47,7 @@ fn read_way(
     let before = p.list.len();
     // So that they aren't called unknown when something else is wrong with them.
     WAYS.into_iter()
-        .chain(["zones", "holes", "statement", "of", "over", "value", "globals", "least_entropy", "form"])
+        .chain(["zones", "holes", "statement", "of", "over", "value", "globals", "name", "least_entropy", "form"])
         .filter(|_| given.len() != 1)
         .for_each(|key| table.note(key));
     let matcher = match given.as_slice() {
@@ -71,15 +70,20 @@ fn read_way(
             read_key(table, p).map(Matcher::Key)
         }
         ["names"] => {
-            for language in languages.iter().flatten().filter(|l| !SCOPED.contains(&l.name)) {
-                let what = format!("the scopes of {} aren't known", language.name);
-                p.at(table.at, what, Some(format!("name some of {} under `languages`", SCOPED.join(", "))));
-            }
-            languages = languages.or_else(|| Some(SCOPED.iter().filter_map(|name| Language::by_name(name)).collect()));
-            let fault = table.required_string("names", name, p);
+            let which = table.required_string("names", name, p);
             let globals = table.strings("globals", p).unwrap_or_default().into_iter().map(|g| g.value).collect();
-            let fault = fault.and_then(|f| one_of(&f, "fault of a name", NameFault::ALL, p));
-            fault.map(|fault| Matcher::Names(NameMatch { fault, globals }))
+            let of = table.string("name", p).and_then(|name| regex(&name, p));
+            let which = which.and_then(|word| one_of(&word, "way to look at names", Names::ALL, p));
+            which.map(|which| {
+                let told = || LANGUAGES.iter().copied().filter(|l| which.are_told_in(l));
+                for language in languages.iter().flatten().filter(|l| !which.are_told_in(l)) {
+                    let what = format!("such names aren't told in {}", language.name);
+                    let list = told().map(|l| l.name).collect::<Vec<_>>().join(", ");
+                    p.at(table.at, what, Some(format!("name some of {list} under `languages`")));
+                }
+                languages = languages.take().or_else(|| Some(told().collect()));
+                Matcher::Names(NameMatch { which, name: of, globals })
+            })
         }
         ["measure"] => read_measure(table, p).map(Matcher::Measure),
         ["commented_code"] => {

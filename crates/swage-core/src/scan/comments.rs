@@ -46,6 +46,8 @@ pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'s
                 run.push((comment.byte_range(), text[marker.len()..].trim_end().to_owned()));
                 last = Some(*comment);
             }
+            // What stands beside code on its line is about that code.
+            None if !alone_on_line(source, comment.start_byte()) && !text.contains('\n') => {}
             None => {
                 let inner = text
                     .trim_start_matches("/*")
@@ -83,11 +85,13 @@ fn judge(run: &mut Vec<Line>, parser: &mut Parser, language: &'static Language, 
         let before = next.checked_sub(1).map(|at: usize| lines[at].1.trim());
         next += part.len() + 1;
         let behind = lines.get(next - 1).map(|line| line.1.trim());
+        // A line that words before it lead up to says what they mean.
+        let led_up = part.len() == 1 && part.len() < lines.len() && before.is_some_and(|text| !text.is_empty());
         // Code that stands further in than the words around it is an example, and what words right before it or an arrow
         // behind it explain is there on purpose.
         let words = |text: &str| text.split_whitespace().count() > 1 || text.ends_with(':');
         let shown = |text: &str| text.starts_with(ARROWS);
-        let explained = before.is_some_and(words) || behind.is_some_and(shown);
+        let explained = led_up || before.is_some_and(words) || behind.is_some_and(shown);
         if part.is_empty() || explained || part.len() < lines.len() && indent(part) >= whole + 2 {
             continue;
         }
@@ -308,7 +312,15 @@ fn is_prose(node: Node<'_>, source: &[u8]) -> bool {
     let text = source.get(node.byte_range()).unwrap_or_default();
     match node.kind() {
         // `coding=utf-8` speaks to editors, `name=value (optional)` to readers.
-        "assignment" => !text.contains(&b'=') || text.starts_with(b"coding") || has_spaced_call(text),
+        // `NAME=value` is what environments and settings files look like.
+        "assignment" => {
+            let plain = |b: &u8| b.is_ascii_alphanumeric() || b"_-./:".contains(b);
+            let setting = text.iter().position(|b| *b == b'=').is_some_and(|at| {
+                let (name, value) = (&text[..at], &text[at + 1..]);
+                !value.is_empty() && name.iter().chain(value).all(plain)
+            });
+            !text.contains(&b'=') || setting || text.starts_with(b"coding") || has_spaced_call(text)
+        }
         // `the end;` declares a variable, as far as a grammar knows.
         "local_variable_declaration" | "field_declaration" => {
             let first = text.split(|b| !b.is_ascii_alphanumeric()).next().unwrap_or_default();

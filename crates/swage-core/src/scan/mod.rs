@@ -11,6 +11,7 @@ mod filters;
 mod forms;
 mod keys;
 mod lines;
+mod made;
 mod matcher;
 mod measure;
 mod names;
@@ -177,7 +178,7 @@ pub struct FileScan {
     pub hits: Vec<Hit>,
     /// Its facts in the order of their places.
     pub facts: Vec<Fact>,
-    /// Its lines are too long for people to have written it, so that rules that skip made files have left it alone.
+    /// It looks like something that a program made, so that rules that skip made files have left it alone.
     pub made: bool,
 }
 
@@ -232,7 +233,7 @@ fn nested(
             None => FileScan::without_hits(Status::NotWanted),
         };
     }
-    let made = looks_made(content, language);
+    let made = made::looks_made(content, language);
     let looks = |e: &Entry| !made || !rules.rules()[e.rule].skip_made;
     if made && !holds_code && !set.entries.iter().any(|e| wanted[e.rule] && looks(e)) {
         return FileScan { made, ..FileScan::without_hits(Status::NotWanted) };
@@ -367,18 +368,6 @@ impl Words {
             })
         };
         needs.0.iter().all(|list| list.iter().any(inside))
-    }
-}
-
-/// A length of lines, in bytes, that nobody writes by hand.
-const MADE_LINES: usize = 400;
-
-/// Whether code is packed into lines that nobody writes by hand. Prose may well have a paragraph in a line.
-fn looks_made(content: &[u8], language: Option<&'static Language>) -> bool {
-    let code = language.is_some_and(|l| !matches!(l.name, "markdown" | "json" | "yaml" | "toml"));
-    code && content.len() > 2 * MADE_LINES && {
-        let long = content.split(|b| *b == b'\n').filter(|line| line.len() > MADE_LINES);
-        long.map(<[u8]>::len).sum::<usize>() > content.len() / 2
     }
 }
 

@@ -9,12 +9,13 @@ use super::embedded::{self, Part};
 use super::lines::Lines;
 use super::matcher::{Bindings, Matching};
 use super::measure::{Counting, Frame};
-use super::names::Names;
+use super::names::{Names, in_role};
 use super::texts::{fill_named, fill_plain, groups, is_excused, place_of, texts};
 use super::{Fact, Figure, Hit, Span, Words, allow, comments, keys, measure};
-use crate::lang::{Language, interest};
+use crate::lang::{Language, Role, interest};
 use crate::rule::{
-    Hole, KeyMatch, LanguageSet, Matcher, Measure, MeasureMatch, NameMatch, Rule, RuleSet, Way, Zone, shorten,
+    Hole, KeyMatch, LanguageSet, Matcher, Measure, MeasureMatch, NameMatch, Names as Which, Rule, RuleSet, Way, Zone,
+    shorten,
 };
 
 /// A match before its place is put into words.
@@ -211,13 +212,23 @@ impl<'a> Run<'a> {
             .iter()
             .filter_map(|&e| if let Matcher::Names(names) = &walk.way(e).matcher { Some((e, names)) } else { None })
             .collect();
-        let names_of = if named.is_empty() { None } else { Names::of(source, language, &tree) };
+        let scoped = named.iter().any(|(_, names)| !matches!(names.which, Which::Defined | Which::Used));
+        let scopes = if scoped { Names::of(source, language, &tree) } else { None };
         for (entry, names) in named {
             let globals = |name: &str| names.globals.iter().any(|g| g == name) || rules.is_global(language, name);
-            for odd in names_of.iter().flat_map(|all| all.with(names.fault, &globals)) {
-                if walk.passes(walk.way(entry), odd, &[]) {
-                    let name = String::from_utf8_lossy(&source[odd.byte_range()]).into_owned();
-                    found.push(walk.named(entry, odd.byte_range(), odd, vec![("name".to_owned(), name)]));
+            let nodes = match names.which {
+                Which::Defined => in_role(&tree, language, Role::Defines),
+                Which::Used => in_role(&tree, language, Role::Refers),
+                Which::Undefined | Which::DefinedTwice | Which::UnusedImport => {
+                    scopes.as_ref().map(|all| all.with(names.which, &globals)).unwrap_or_default()
+                }
+            };
+            let fits =
+                |node: &Node<'_>| names.name.as_ref().is_none_or(|regex| regex.is_match(&source[node.byte_range()]));
+            for node in nodes.into_iter().filter(fits) {
+                if walk.passes(walk.way(entry), node, &[]) {
+                    let name = String::from_utf8_lossy(&source[node.byte_range()]).into_owned();
+                    found.push(walk.named(entry, node.byte_range(), node, vec![("name".to_owned(), name)]));
                 }
             }
         }

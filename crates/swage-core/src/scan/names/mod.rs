@@ -14,8 +14,8 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Tree};
 
-use crate::lang::Language;
-use crate::rule::NameFault;
+use crate::lang::{Language, Role};
+use crate::rule::Names as Wanted;
 
 /// The languages whose scopes are known.
 pub const SCOPED: [&str; 4] = ["javascript", "python", "tsx", "typescript"];
@@ -107,11 +107,32 @@ impl<'t, 's> Names<'t, 's> {
     }
 
     /// The names with a fault. `globals` are those that are defined where it can't be seen.
-    pub fn with(&self, fault: NameFault, globals: &dyn Fn(&str) -> bool) -> Vec<Node<'t>> {
-        match fault {
-            NameFault::Undefined => self.gathered.undefined(self.rules, globals),
-            NameFault::DefinedTwice => self.gathered.defined_twice(self.rules),
-            NameFault::UnusedImport => self.gathered.unused_imports(),
+    pub fn with(&self, wanted: Wanted, globals: &dyn Fn(&str) -> bool) -> Vec<Node<'t>> {
+        match wanted {
+            Wanted::Undefined => self.gathered.undefined(self.rules, globals),
+            Wanted::DefinedTwice => self.gathered.defined_twice(self.rules),
+            Wanted::UnusedImport => self.gathered.unused_imports(),
+            Wanted::Defined | Wanted::Used => Vec::new(),
+        }
+    }
+}
+
+/// All names of a file in a role.
+pub(super) fn in_role<'t>(tree: &'t Tree, language: &Language, role: Role) -> Vec<Node<'t>> {
+    let mut found = Vec::new();
+    let mut cursor = tree.walk();
+    loop {
+        let node = cursor.node();
+        if node.is_named() && language.role(node) == Some(role) {
+            found.push(node);
+        }
+        if cursor.goto_first_child() {
+            continue;
+        }
+        while !cursor.goto_next_sibling() {
+            if !cursor.goto_parent() {
+                return found;
+            }
         }
     }
 }

@@ -189,7 +189,7 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     let scope = g.function();
     let future = node.kind() == "future_import_statement";
     let from = node.kind() == "import_from_statement";
-    let excused = future || guarded(node) || comment_behind(node);
+    let excused = future || guarded(node) || comment_behind(node) || is_all_of_function(node);
     if let Some(module) = node.child_by_field_name("module_name") {
         leaves(module, &mut |leaf| g.mark(leaf));
     }
@@ -231,6 +231,18 @@ fn leaves<'t>(node: Node<'t>, act: &mut impl FnMut(Node<'t>)) {
 fn guarded(node: Node<'_>) -> bool {
     let around = node.parent().and_then(|block| block.parent());
     around.is_some_and(|n| matches!(n.kind(), "try_statement" | "except_clause" | "else_clause"))
+}
+
+/// Whether a function does nothing but import, which must then be what it is for.
+fn is_all_of_function(node: Node<'_>) -> bool {
+    let Some(block) = node.parent().filter(|block| block.kind() == "block") else { return false };
+    let mut cursor = block.walk();
+    let only = block.named_children(&mut cursor).all(|child| {
+        child.kind().starts_with("import_")
+            || child.kind() == "comment"
+            || child.kind() == "expression_statement" && child.named_child(0).is_some_and(|c| c.kind() == "string")
+    });
+    only && block.parent().is_some_and(|around| around.kind() == "function_definition")
 }
 
 /// Whether a comment on the same line says something of it.
