@@ -40,12 +40,13 @@ def ships_tests(release):
 
 def lines_around(release, finding, context=3):
     """The code of a finding, for those of whole releases, which come without."""
-    path, line = finding["anchor"]["path"], finding["anchor"]["start_line"]
+    anchor = finding["anchor"] or {}
+    path, line = anchor.get("path"), anchor.get("start_line")
     if not path or not line or finding["excerpt"]:
         return finding["excerpt"]
     lines = (release / path).read_text(encoding="utf-8", errors="replace").splitlines()
     first = max(0, line - 1 - context)
-    return [{"text": text} for text in lines[first : finding["anchor"]["end_line"] + context]]
+    return [{"text": text} for text in lines[first : anchor["end_line"] + context]]
 
 
 def version(path):

@@ -20,6 +20,7 @@ mod names;
 mod newlines;
 mod print;
 mod read;
+mod sections;
 
 pub use apply::{ApplyError, Direction, apply};
 pub use error::{DiffError, Expected};

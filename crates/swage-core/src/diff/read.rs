@@ -3,21 +3,16 @@
 //! One pass, line by line; a hunk's body is crossed with one search for LF and one look at the first byte a
 //! line, and kept as a slice. What is no diff is preamble. What begins like a diff and isn't one is an error,
 //! never skipped.
-//!
-//! A long diff is read in sections, several at once. A section begins at a line `diff --git `: in a diff that can be
-//! read, such a line is never part of a body, whose lines all begin with a marker, so the reader of the section before
-//! is between two files when it gets there. The first error in the order of the bytes is the one that is reported.
 
 use std::borrow::Cow;
-
-use rayon::prelude::*;
 
 use super::error::{DiffError, Expected};
 use super::fields::{hunk_header, mode, percent, starts_patch, trim_cr};
 use super::leap::leap;
-use super::model::{Binary, Body, Diff, FileDiff, Hunk, Kind, Mode, Patch};
+use super::model::{Binary, Body, Diff, FileDiff, Hunk, Kind, Mode};
 use super::names::{Pair, git_names, header_name, strip_pair, strip_single, unquote_path};
 use super::newlines::Newlines;
+use super::sections::{SECTION, Section, in_sections};
 
 /// How to read.
 #[derive(Debug, Clone, Default)]
@@ -45,73 +40,13 @@ pub fn read<'a>(input: &'a [u8], options: &ReadOptions) -> Result<Diff<'a>, Diff
     Ok(diff)
 }
 
-/// Least bytes in a section of a long diff.
-const SECTION: usize = 1 << 20;
-
-/// Sections that are read before they are joined; more would only keep more memory.
-const AT_ONCE: usize = 32;
-
-/// What was read up to a place between two lines.
-#[derive(Default)]
-struct Section<'a> {
-    /// The patches that are over.
-    patches: Vec<Patch<'a>>,
-    /// The one that may go on.
-    open: Patch<'a>,
-    /// Where the text begins that belongs to no file yet.
-    text_from: usize,
-}
-
-fn in_sections<'a>(start: &Reader<'a>, least: usize) -> Result<Diff<'a>, DiffError> {
-    let input = start.input;
-    let mut starts = vec![0];
-    let mut from = least;
-    let header = memchr::memmem::Finder::new(b"\ndiff --git ");
-    while let Some(at) = input.get(from..).and_then(|rest| header.find(rest)) {
-        starts.push(from + at + 1);
-        from += at + 1 + least;
-    }
-    let ends = starts.iter().skip(1).copied().chain([input.len()]);
-    let ranges: Vec<_> = starts.iter().copied().zip(ends).collect();
-    let mut whole = Section::default();
-    for batch in ranges.chunks(AT_ONCE) {
-        let read: Vec<_> =
-            batch.par_iter().map(|&(at, end)| Reader { at, file: None, ..*start }.section(end)).collect();
-        for (section, (at, _)) in read.into_iter().zip(batch) {
-            whole.join(section?, &input[whole.text_from..*at]);
-        }
-    }
-    whole.open.trailer = &input[whole.text_from..];
-    whole.patches.push(whole.open);
-    Ok(Diff { patches: whole.patches })
-}
-
-impl<'a> Section<'a> {
-    /// Adds the section that follows; `between` is the text before its first file that this one leaves over.
-    fn join(&mut self, mut next: Section<'a>, between: &'a [u8]) {
-        let first = next.patches.first_mut().unwrap_or(&mut next.open);
-        if let Some(file) = first.files.first_mut().filter(|_| !between.is_empty()) {
-            file.preamble = between;
-        }
-        if let Some(first) = next.patches.first_mut() {
-            self.open.files.append(&mut first.files);
-            self.open.trailer = first.trailer;
-            self.patches.push(std::mem::replace(&mut self.open, next.open));
-            self.patches.extend(next.patches.drain(1..));
-        } else {
-            self.open.files.append(&mut next.open.files);
-        }
-        self.text_from = next.text_from;
-    }
-}
-
-struct Reader<'a> {
-    input: &'a [u8],
+pub(super) struct Reader<'a> {
+    pub input: &'a [u8],
     /// Byte offset of the next line.
-    at: usize,
-    strip: Option<usize>,
+    pub at: usize,
+    pub strip: Option<usize>,
     /// The file that is being read, for errors.
-    file: Option<Cow<'a, [u8]>>,
+    pub file: Option<Cow<'a, [u8]>>,
 }
 
 /// Headers of one file, as they come.
@@ -141,7 +76,7 @@ impl Headers<'_> {
 
 impl<'a> Reader<'a> {
     /// Reads on up to a place at which no file can be open.
-    fn section(&mut self, end: usize) -> Result<Section<'a>, DiffError> {
+    pub fn section(&mut self, end: usize) -> Result<Section<'a>, DiffError> {
         let mut section = Section { text_from: self.at, ..Section::default() };
         while let Some(line) = self.peek().filter(|_| self.at < end) {
             let Section { patches, open, text_from } = &mut section;
@@ -644,37 +579,4 @@ fn start_of(hunk: &Hunk<'_>) -> u32 {
 /// First old line behind the hunk, 1-based.
 fn end_of(hunk: &Hunk<'_>) -> u64 {
     u64::from(start_of(hunk)) + u64::from(hunk.old_lines)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    const PIECES: [&str; 15] = [
-        "diff --git a/quay b/quay\n",
-        "diff --git a/berths/north-quay.ts b/berths/south\n",
-        "old mode 100644\n",
-        "rename from quay\nrename to pier\n",
-        "--- a/quay\n+++ b/quay\n",
-        "@@ -1 +1 @@\n-a\n+b\n",
-        "@@ -2 +2 @@\n-a\n+b\n",
-        "@@ -5,2 +5,2 @@\n a\n",
-        " b\n",
-        "GIT binary patch\nliteral 3\nKcmZQ$\n",
-        "literal 0\n",
-        "\n",
-        "commit 0123456789012345678901234567890123456789\n",
-        "From quay@example.org Mon\nSubject: berths\n",
-        "Index: pier\n",
-    ];
-
-    proptest! {
-        #[test]
-        fn sections_read_as_the_whole(pieces in prop::collection::vec(prop::sample::select(&PIECES[..]), 0..24)) {
-            let input = pieces.concat();
-            let start = Reader { input: input.as_bytes(), at: 0, strip: None, file: None };
-            prop_assert_eq!(in_sections(&start, 1), in_sections(&start, usize::MAX));
-        }
-    }
 }

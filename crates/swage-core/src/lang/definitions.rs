@@ -222,6 +222,6 @@ impl Language {
 
 /// The field of a node that holds a child.
 fn field_of<'t>(parent: Node<'t>, child: Node<'_>) -> Option<&'t str> {
-    let index = (0..parent.child_count() as u32).find(|n| parent.child(*n) == Some(child))?;
+    let index = (0..parent.child_count()).find(|n| parent.child(*n) == Some(child))?;
     parent.field_name_for_child(index)
 }

@@ -15,6 +15,7 @@ mod made;
 mod matcher;
 mod measure;
 mod names;
+mod parse;
 mod texts;
 mod trial;
 mod walk;

@@ -7,7 +7,8 @@ use std::ops::Range;
 use tree_sitter::Node;
 
 use super::matcher::Matching;
-use super::{Lines, Span, walk};
+use super::parse::parse;
+use super::{Lines, Span};
 use crate::lang::Language;
 use crate::rule::pattern::PatternNode;
 use crate::rule::{CodeMatch, Hole, shorten};
@@ -53,7 +54,7 @@ pub struct Miss {
 /// When the file can't be parsed, or the pattern isn't code of the language.
 pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch) -> Result<Trial, String> {
     let pattern = code.pattern(language).map_err(ToString::to_string)?;
-    let tree = walk::parse(source, language)?;
+    let tree = parse(source, language)?;
     let lines = Lines::new(source);
     let text = |range: Range<usize>| shorten(&String::from_utf8_lossy(&source[range]));
     let mut trial = Trial { matches: Vec::new(), nearest: None };

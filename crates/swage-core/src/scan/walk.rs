@@ -1,15 +1,16 @@
 //! One parse and one walk for all rules of a file.
 
 use std::cell::{Cell, RefCell};
-use std::ops::{ControlFlow, Range};
+use std::ops::Range;
 
-use tree_sitter::{Node, ParseOptions, ParseState, Parser, QueryCursor, StreamingIterator, Tree};
+use tree_sitter::{Node, QueryCursor, StreamingIterator, Tree};
 
 use super::embedded::{self, Part};
 use super::lines::Lines;
 use super::matcher::{Bindings, Matching};
 use super::measure::{Counting, Frame};
 use super::names::{Names, in_role};
+use super::parse::{DEEPEST, nests_too_deep, parse};
 use super::texts::{fill_named, fill_plain, groups, is_excused, place_of, texts};
 use super::{Fact, Figure, Hit, Span, Words, allow, comments, keys, measure};
 use crate::lang::{Language, Role, interest};
@@ -40,11 +41,6 @@ pub(super) struct Run<'a> {
     found: Vec<Found>,
     /// Why not everything could be looked for.
     pub fault: Option<String>,
-}
-
-thread_local! {
-    /// Parsers are costly to make and hold nothing between files.
-    static PARSER: std::cell::RefCell<Parser> = std::cell::RefCell::new(Parser::new());
 }
 
 impl<'a> Run<'a> {
@@ -288,45 +284,8 @@ impl<'a> Run<'a> {
     }
 }
 
-/// How deep nodes are looked at. What people write is far from it, and the work at a node grows with its depth.
-const DEEPEST: usize = 2000;
-
-fn nests_too_deep() -> String {
-    format!("it nests more than {DEEPEST} deep")
-}
-
 /// Most matches of a query that may be begun and not yet ended.
 const MOST_STARTED: u32 = 1 << 14;
-
-/// Files up to so many bytes are parsed without a budget.
-const SMALL: usize = 16 << 10;
-
-/// Parses with a budget of steps, so that a hostile file ends in the same place on every machine.
-pub(super) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, String> {
-    if source.len() > SMALL && language.depth.is_some_and(|depth| depth(source) > DEEPEST) {
-        return Err(nests_too_deep());
-    }
-    PARSER.with_borrow_mut(|parser| {
-        parser
-            .set_language(&language.tables().grammar)
-            .map_err(|e| format!("the grammar of {} can't be loaded: {e}", language.name))?;
-        let mut steps = 0u64;
-        let budget = 20_000 + source.len() as u64;
-        let mut progress = |_: &ParseState| {
-            steps += 1;
-            if steps > budget { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
-        };
-        let mut read = |at: usize, _| source.get(at..).unwrap_or_default();
-        // Watching the steps costs a tenth of the time; a file this small can't take long.
-        let watched = source.len() > SMALL;
-        let options = watched.then(|| ParseOptions::new().progress_callback(&mut progress));
-        let tree = parser.parse_with_options(&mut read, None, options);
-        if tree.is_none() {
-            parser.reset();
-        }
-        tree.ok_or_else(|| format!("parsing it as {} takes more than the allowed {budget} steps", language.name))
-    })
-}
 
 /// The names of the definitions around places of a file, and the comments in it that let findings be; `None` when it
 /// can't be parsed.
