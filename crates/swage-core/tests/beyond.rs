@@ -1,28 +1,11 @@
 //! What reaches beyond patterns: paths of keys, names by scopes, forms of texts, links, and mistakes in such rules.
 
-use std::sync::Arc;
+mod common;
 
+use common::{found, rule};
 use swage_core::lang::Language;
 use swage_core::review::try_example;
-use swage_core::rule::{Limits, Rule, RuleSet, read_rules};
-use swage_core::scan::scan;
-
-fn rule(matcher: &str) -> Arc<Rule> {
-    let source =
-        format!("[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{{match}}\"\n{matcher}\n");
-    let file = read_rules("r.toml", &source, false);
-    let file = file.unwrap_or_else(|p| panic!("{}{source}", p.iter().map(|p| format!("{p}\n")).collect::<String>()));
-    Arc::new(file.rules.into_iter().next().expect("a rule").0)
-}
-
-/// `line:column text` of everything that a rule finds.
-fn found(rule: &Arc<Rule>, path: &str, code: &str) -> String {
-    let set = RuleSet::new(vec![rule.clone()]);
-    let language = Language::of(path.as_bytes(), code.as_bytes());
-    let scan = scan(code.as_bytes(), language, &set, &set.wanted(path.as_bytes()), &Limits::default());
-    let told = scan.hits.iter().map(|h| format!("{}:{} {}", h.span.start_line, h.span.start_column, h.message));
-    told.collect::<Vec<_>>().join(", ")
-}
+use swage_core::rule::read_rules;
 
 #[test]
 fn paths_of_keys() {
@@ -114,6 +97,94 @@ fn names_by_scopes() {
             "import type { A } from './a';\nexport enum B { C = 1, D = C }\nnamespace N { export const x = 1; }\nlet y: A = N.x + E;\n",
             "4:18 E",
         ),
+        ("undefined", "a.py", "[i for i in range(3)]\nprint(i)\n", "2:7 i"),
+        (
+            "undefined",
+            "a.py",
+            "def f():\n    x = 1\n    def g():\n        nonlocal x\n        x = 2\n    return g\n",
+            "",
+        ),
+        ("undefined", "a.py", "def f():\n    global y\n    y = 1\nprint(y)\n", ""),
+        ("undefined", "a.py", "[y := 1 for _ in range(2)]\nprint(y)\n", ""),
+        (
+            "undefined",
+            "a.py",
+            "match 1:\n    case [a, *b]: print(a, b)\n    case {'k': c, **d}: print(c, d)\n    case int() as e: print(e)\n",
+            "",
+        ),
+        ("undefined", "a.py", "try: pass\nexcept ValueError as e: print(e)\n", ""),
+        ("undefined", "a.py", "@unknown\ndef f(): pass\n", "1:2 unknown"),
+        ("undefined", "a.py", "def f(x: 'Lost'): return x\n", ""),
+        ("undefined", "a.py", "x = 1\ndel x\n", ""),
+        ("undefined", "a.py", "f = lambda x=y: x\n", "1:14 y"),
+        ("undefined", "a.py", "class A(metaclass=M): pass\n", "1:19 M"),
+        ("undefined", "a.py", "type A[T] = list[T]\n", ""),
+        ("undefined", "a.py", "print(__file__, __name__, __doc__)\n", ""),
+        ("undefined", "a.py", "def f():\n    import os\n    return os\nos.x\n", "4:1 os"),
+        (
+            "undefined",
+            "a.py",
+            "async def f():\n    async for a in b: a\n    async with c as d: d\n    await e\n",
+            "2:20 b, 3:16 c, 4:11 e",
+        ),
+        ("undefined", "a.py", "for a in a: pass\nwhile b: b = 1\n", ""),
+        ("undefined", "a.py", "class A:\n    B = 1\n    class C:\n        d = B\n", "4:13 B"),
+        ("undefined", "a.py", "from __future__ import annotations\ndef f() -> Later: ...\nclass Later: ...\n", ""),
+        ("undefined", "a.py", "x: int\nprint(x)\n", ""),
+        ("undefined", "a.py", "(a, [b, *c]), d.e, f[0] = [], 1, 2\n", "1:15 d, 1:20 f"),
+        ("undefined", "a.mjs", "export {};\nf(); function f() {} x; var x;\n", ""),
+        ("undefined", "a.mjs", "export {};\ntry {} catch { e; }\n", "2:16 e"),
+        ("undefined", "a.mjs", "export {};\n`${x}`;\n", "2:4 x"),
+        ("undefined", "a.mjs", "export const f = function g() { return g; };\ng;\n", "2:1 g"),
+        ("undefined", "a.mjs", "export {};\nswitch (1) { case 1: let a = 1; a; }\na;\n", "3:1 a"),
+        ("undefined", "a.mjs", "export class A { #b = 1; c = this.#b; static { A.d = e; } }\n", "1:54 e"),
+        ("undefined", "a.mjs", "export default async function* f() { yield* g(); await h; }\n", "1:45 g, 1:56 h"),
+        ("undefined", "a.mjs", "export {};\nfor (const [a, { b = c }] of d) a, b;\n", "2:22 c, 2:30 d"),
+        ("undefined", "a.mjs", "export {};\nconst { a, ...rest } = b; rest; a; b;\nvar b;\n", ""),
+        ("undefined", "a.mjs", "export {};\nx?.y.z(w => w + v);\n", "2:1 x, 2:17 v"),
+        ("undefined", "a.mjs", "import a, * as b from 'c';\na; b; c;\n", "2:7 c"),
+        ("undefined", "a.mjs", "export * from 'a';\nexport { b as c } from 'd';\n", ""),
+        ("undefined", "a.mjs", "export { later };\nlet later;\n", ""),
+        ("undefined", "a.mjs", "export { lost };\n", "1:10 lost"),
+        ("undefined", "a.mjs", "export {};\nouter: for (;;) { continue outer; }\n", ""),
+        ("undefined", "a.mjs", "export {};\nnew.target; import.meta.url; undefined; NaN;\n", ""),
+        ("undefined", "a.mjs", "export {};\nconst f = async (a = b, { c: [d] }) => a + d + c;\n", "2:22 b, 2:48 c"),
+        ("undefined", "a.ts", "export function f<T extends object>(x: T): T { return x; }\n", ""),
+        ("undefined", "a.ts", "export {};\nlet x: Unknown<Other>;\n", ""),
+        ("undefined", "a.ts", "declare const q: number;\nexport const a = q;\n", ""),
+        ("undefined", "a.ts", "export {};\n@dec class A {}\n", "2:2 dec"),
+        ("undefined", "a.ts", "export {};\nconst x = 1 as const; const y = { x } satisfies Z;\n", ""),
+        ("undefined", "a.ts", "export class A { constructor(private readonly b: B, public c = d) {} }\n", "1:64 d"),
+        (
+            "undefined",
+            "a.ts",
+            "export abstract class A<T> implements B { abstract c(d: T): void; get e() { return f; } }\n",
+            "1:84 f",
+        ),
+        ("undefined", "a.ts", "export namespace N { export const a = 1; export const b = a; }\nN.b;\n", ""),
+        ("undefined", "a.ts", "import type { A } from 'a';\nexport const b: A = c;\n", "2:21 c"),
+        (
+            "undefined",
+            "a.ts",
+            "export type A = { [K in keyof B]: B[K] };\nexport interface C { d(e: number): void }\n",
+            "",
+        ),
+        ("undefined", "a.ts", "export function f(x: unknown): asserts x is string { if (!x) throw y; }\n", "1:68 y"),
+        (
+            "defined-twice",
+            "a.ts",
+            "function f(a: 1): 1;\nfunction f(a: any) { return a; }\nfunction f() {}\n",
+            "3:10 f",
+        ),
+        ("defined-twice", "a.py", "if a:\n    def f(): pass\nelse:\n    def f(): pass\n", ""),
+        (
+            "defined-twice",
+            "a.py",
+            "class A:\n    @property\n    def f(self): pass\n    @f.setter\n    def f(self, v): pass\n    def g(self): pass\n    def g(self): pass\n",
+            "7:9 g",
+        ),
+        ("unused-import", "a.ts", "import { A } from 'a';\nimport type { B } from 'b';\nexport let x: A;\n", "2:15 B"),
+        ("unused-import", "a.jsx", "import { Row, Line } from './row';\nexport const a = <Row/>;\n", "1:15 Line"),
         ("defined-twice", "a.py", "def a(): pass\nb = a\ndef a(): pass\ndef _(): pass\ndef _(): pass\n", ""),
         ("defined-twice", "a.py", "class A: pass\nclass A: pass\n", "2:7 A"),
         ("defined-twice", "a.js", "class A { a() {} get a() {} static a() {} async a() {} }\n", "1:49 a"),
@@ -129,10 +200,15 @@ fn names_by_scopes() {
         ("unused-import", "a.mjs", "import a, { b as c, d } from 'e';\nexport { d };\n/** @type {a} */\n", "1:18 c"),
         ("unused-import", "a.ts", "import { A, B } from 'a';\nlet x: A;\n", "1:13 B"),
     ];
+    let mut wrong = String::new();
     for (fault, path, code, expected) in cases {
         let rule = rule(&format!("match = {{ names = \"{fault}\", globals = [\"given\"] }}"));
-        assert_eq!(found(&rule, path, &format!("{code}given\n")), *expected, "{fault} {path}\n{code}");
+        let found = found(&rule, path, &format!("{code}given\n"));
+        if found != *expected {
+            wrong += &format!("{fault} {path}: `{found}` and not `{expected}`\n{code}\n");
+        }
     }
+    assert!(wrong.is_empty(), "{wrong}");
 }
 
 #[test]

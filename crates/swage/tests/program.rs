@@ -48,7 +48,7 @@ fn output_goes_to_files_whole_and_to_pipes_quietly() {
 
 fn rule(id: &str, word: &str, severity: &str) -> String {
     format!(
-        "[[rule]]\nid = \"{id}\"\nseverity = \"{severity}\"\ntitle = \"t\"\nmessage = \"{{match}}\"\nmatch = {{ text = \"{word}\" }}\n"
+        "[[rule]]\nid = \"{id}\"\nseverity = \"{severity}\"\ntitle = \"t\"\nmessage = \"{{match}}\"\nskip_paths = [\".swage/**\"]\nmatch = {{ text = \"{word}\" }}\n"
     )
 }
 
@@ -139,4 +139,43 @@ fn scans_of_folders_revisions_and_trees() {
     "a.py" "mode" null
     "lib" "added" "it is a submodule"
     "#);
+}
+
+/// Neither the number of threads nor the order in which rule files are read shows in the result.
+#[test]
+fn the_same_inputs_give_the_same_bytes() {
+    let rule = |id: &str, word: &str| {
+        format!(
+            "[[rule]]\nid = \"{id}\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{{match}}\"\nskip_paths = [\".swage/**\"]\nmatch = {{ text = \"{word}\" }}\n"
+        )
+    };
+    let link = "[[rule]]\nid = \"once\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{X}\"\nskip_paths = [\".swage/**\"]\n[rule.match]\neach = \"a\"\nunique = true\ncollect.a.text = \"(?P<X>low|high)\"\n";
+    let mut results: Vec<String> = Vec::new();
+    for order in [["1", "2", "3"], ["3", "1", "2"], ["2", "3", "1"]] {
+        let s = Sandbox::with(&[("swage.toml", "packs = [\"leftovers\", \"names\"]\n"), ("a.txt", "low\n")]);
+        let parts = [rule("low", "low"), rule("low-again", "lo[w]"), link.to_owned()];
+        for (name, part) in order.iter().zip(&parts) {
+            s.write(&format!(".swage/rules/{name}.toml"), part);
+        }
+        s.commit("rules");
+        s.branch("topic");
+        for n in 0..40 {
+            s.write(&format!("tide/{n}.txt"), "low high low\n");
+            s.write(&format!("tide/{n}.py"), "import os\n# x = low(1)\nprint(high)\n");
+        }
+        for args in [&["--threads", "1"][..], &["--threads", "8"], &["--no-cache"], &[]] {
+            let ran = s.swage(&[&["review", "--format", "json"], args].concat());
+            // Which files the rules came from is told in the order in which they were read.
+            let mut json = ran.json();
+            json["rules_from"] = serde_json::Value::Null;
+            json["change"] = serde_json::Value::Null;
+            results.push(json.to_string());
+        }
+    }
+    assert!(results[0].contains("tide/39.py") && results[0].contains("undefined-name"), "{}", results[0]);
+    for other in &results {
+        let same = results[0].chars().zip(other.chars()).take_while(|(a, b)| a == b).count();
+        let from = |text: &str| text.chars().skip(same.saturating_sub(200)).take(400).collect::<String>();
+        assert!(*other == results[0], "{}\nand\n{}", from(&results[0]), from(other));
+    }
 }

@@ -138,8 +138,11 @@ impl Examination<'_> {
 
     fn rule_entries(&self, findings: &[Finding]) -> Vec<RuleEntry> {
         let used: BTreeSet<&str> = findings.iter().map(|f| f.rule.as_str()).collect();
-        let rules = self.rules.rules().iter().filter(|r| used.contains(r.id.as_str()));
+        let mut rules: Vec<_> = self.rules.rules().iter().filter(|r| used.contains(r.id.as_str())).collect();
+        // The order in which their files are read mustn't show.
+        rules.sort_by_key(|r| &r.id);
         rules
+            .into_iter()
             .map(|r| RuleEntry {
                 id: r.id.clone(),
                 severity: r.severity,

@@ -37,11 +37,17 @@ impl Rules for Python {
                 let scope = g.function();
                 node.child_by_field_name("name").into_iter().for_each(|left| g.bind(left, scope));
             }
-            "as_pattern_target" | "type_alias_statement" => {
+            "as_pattern_target" => {
                 let scope = g.function();
-                let target =
-                    if node.kind() == "as_pattern_target" { Some(node) } else { node.child_by_field_name("left") };
-                target.into_iter().for_each(|target| targets(g, target, scope));
+                targets(g, node, scope);
+            }
+            // A name and its type parameters, whose scope may as well be the one around.
+            "type_alias_statement" => {
+                let (scope, mut given) = (g.function(), Vec::new());
+                node.child_by_field_name("left")
+                    .into_iter()
+                    .for_each(|left| leaves(left, &mut |leaf| given.push(leaf)));
+                given.into_iter().for_each(|leaf| g.bind(leaf, scope));
             }
             "global_statement" => each(node, |child| g.bind(child, 0)),
             "nonlocal_statement" => each(node, |child| g.mark(child)),

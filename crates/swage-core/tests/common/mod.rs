@@ -1,0 +1,30 @@
+//! One rule from its text, and what it finds.
+#![allow(dead_code, reason = "each test file uses its part")]
+
+use std::sync::Arc;
+
+use swage_core::lang::Language;
+use swage_core::rule::{Limits, Rule, RuleSet, read_rules};
+use swage_core::scan::scan;
+
+/// The rule with these keys; id, severity, title and message are given.
+pub fn rule(keys: &str) -> Arc<Rule> {
+    rule_saying("{match}", keys)
+}
+
+/// The same with a message of its own.
+pub fn rule_saying(message: &str, keys: &str) -> Arc<Rule> {
+    let source = format!("[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{message}\"\n{keys}\n");
+    let file = read_rules("r.toml", &source, false);
+    let file = file.unwrap_or_else(|p| panic!("{}{source}", p.iter().map(|p| format!("{p}\n")).collect::<String>()));
+    Arc::new(file.rules.into_iter().next().expect("a rule").0)
+}
+
+/// `line:column message` of everything that a rule finds.
+pub fn found(rule: &Arc<Rule>, path: &str, code: &str) -> String {
+    let set = RuleSet::new(vec![rule.clone()]);
+    let language = Language::of(path.as_bytes(), code.as_bytes());
+    let scan = scan(code.as_bytes(), language, &set, &set.wanted(path.as_bytes()), &Limits::default());
+    let told = scan.hits.iter().map(|h| format!("{}:{} {}", h.span.start_line, h.span.start_column, h.message));
+    told.collect::<Vec<_>>().join(", ")
+}
