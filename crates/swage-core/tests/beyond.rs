@@ -304,6 +304,7 @@ files = [
   {{ path = "tide/table.py", lines = [], code = "def low(): pass" }},
   {{ path = "flood/__init__.py", lines = [], code = "def high(): pass" }},
   {{ path = "flood.d/later.py", lines = [], code = "def low(): pass" }},
+  {{ path = "quay/harbour/shared.py", lines = [], code = "def low(): pass" }},
 ]
 "#
         )
@@ -315,7 +316,13 @@ files = [
         ("..tide.table", "[]"),
         ("tide", "[1]"),
         ("flood", "[1]"),
-        ("tide.later", "[]"),
+        ("tide.later", "[1]"),
+        ("later", "[]"),
+        // Without a folder before it, it begins at the root or in a folder of sources there.
+        ("shared", "[1]"),
+        (".shared", "[]"),
+        ("harbour.shared", "[]"),
+        ("quay.harbour.shared", "[]"),
         (".", "[1]"),
         ("table.", ""),
     ];
@@ -326,7 +333,7 @@ files = [
         // What doesn't parse is no import.
         assert_eq!(told, if expected.is_empty() { "[]" } else { expected }, "{module}");
     }
-    let high = rule(&source("shore.flood").replace("import low", "import high"));
+    let high = rule(&source("flood").replace("import low", "import high"));
     let told = high.examples.iter().flat_map(|e| try_example(&high, e));
     assert!(told.into_iter().all(|t| t.found.is_empty()), "a folder's own file has the folder's name");
 }

@@ -4,11 +4,11 @@
 //! when the texts of the rule's holes are equal and both stand within the rule's reach. One table by those texts makes
 //! the join linear in the number of facts.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use rustc_hash::FxBuildHasher;
 
-use crate::rule::{FileOf, Link, Meeting, Rule, Within, meant_name, own_name};
+use crate::rule::{FileOf, Link, Meeting, Rule, Within, may_mean, meant_name, own_name};
 use crate::scan::{Elsewhere, Fact, Hit};
 
 /// A fact with the file that it stands in.
@@ -59,13 +59,12 @@ pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<
             Meeting::Unique => link.each,
         };
         let Some(knot) = judge.knot(other, held) else { continue };
-        let met = others.get(&knot).map_or(&[][..], Vec::as_slice);
+        let met: Vec<&Held<'_>> =
+            others.get(&knot).into_iter().flatten().filter(|m| judge.same_file(held, m)).collect();
         let related = match link.demand {
             Meeting::Must(other) if met.is_empty() => {
-                let lost = lost.get(&knot).map_or(&[][..], Vec::as_slice);
-                lost.iter()
-                    .map(|l| judge.place(l, true, &format!("{}, until this change", judge.says(other))))
-                    .collect()
+                let lost = lost.get(&knot).into_iter().flatten().filter(|l| judge.same_file(held, l));
+                lost.map(|l| judge.place(l, true, &format!("{}, until this change", judge.says(other)))).collect()
             }
             Meeting::MustNot(other) if !met.is_empty() => {
                 let removed = link.collections[other].gone;
@@ -73,7 +72,7 @@ pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<
             }
             Meeting::Unique if met.len() > 1 => {
                 // One of them keeps the right to be there: the first that the change didn't bring.
-                let keeper = met.iter().find(|m| !m.fresh).unwrap_or(&met[0]);
+                let keeper = met.iter().find(|m| !m.fresh).copied().unwrap_or(met[0]);
                 if std::ptr::eq(keeper.fact, held.fact) {
                     continue;
                 }
@@ -85,19 +84,29 @@ pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<
     }
     // Few are at fault and many could excuse them, so the few are looked up.
     for &excuse in &link.unless {
-        let mut excused: HashMap<Knot<'_>, bool, FxBuildHasher> =
-            found.iter().filter_map(|(index, _)| Some((judge.knot(excuse, &here[*index])?, false))).collect();
-        if excused.is_empty() {
+        let mut accused: HashMap<Knot<'_>, Vec<(usize, bool)>, FxBuildHasher> = HashMap::default();
+        for (index, _) in &found {
+            if let Some(knot) = judge.knot(excuse, &here[*index]) {
+                accused.entry(knot).or_default().push((*index, false));
+            }
+        }
+        if accused.is_empty() {
             continue;
         }
         for held in here.iter().filter(of(excuse)) {
-            if let Some(known) = judge.knot(excuse, held).and_then(|knot| excused.get_mut(&knot)) {
-                *known = true;
-            }
+            let Some(list) = judge.knot(excuse, held).and_then(|knot| accused.get_mut(&knot)) else { continue };
+            list.iter_mut().for_each(|(index, excused)| *excused |= judge.same_file(&here[*index], held));
         }
-        found.retain(|(index, _)| {
-            judge.knot(excuse, &here[*index]).is_none_or(|knot| excused.get(&knot) != Some(&true))
-        });
+        let excused: HashSet<usize> =
+            accused.into_values().flatten().filter(|(_, yes)| *yes).map(|(at, _)| at).collect();
+        found.retain(|(index, _)| !excused.contains(index));
+    }
+    if let Some(most) = link.most_files {
+        let mut files: HashMap<&[String], HashSet<&[u8]>, FxBuildHasher> = HashMap::default();
+        for (index, _) in &found {
+            files.entry(judge.texts(&here[*index])).or_default().insert(here[*index].path);
+        }
+        found.retain(|(index, _)| files[judge.texts(&here[*index])].len() as u64 <= most);
     }
     found.into_iter().map(|(index, related)| (index, hit(rule, link, here[index].fact, related))).collect()
 }
@@ -126,22 +135,40 @@ struct Judge<'l> {
 }
 
 impl Judge<'_> {
+    /// The texts by which a fact meets others.
+    fn texts<'a>(&self, held: &Held<'a>) -> &'a [String] {
+        held.fact.values.get(..self.link.on.len()).unwrap_or_default()
+    }
+
     /// What the fact meets those of a collection by; `None` when it lacks a text.
     fn knot<'a>(&self, collection: usize, held: &Held<'a>) -> Option<Knot<'a>> {
-        let texts = held.fact.values.get(..self.link.on.len())?;
-        let place = match self.link.collections[collection].within.unwrap_or(self.link.within) {
+        let of = |index: usize| &self.link.collections[index];
+        let texts = if of(collection).of_file_only { &[] } else { held.fact.values.get(..self.link.on.len())? };
+        let place = match of(collection).within.unwrap_or(self.link.within) {
             Within::Tree => &[][..],
             Within::Directory => held.path.iter().rposition(|b| *b == b'/').map_or(&[][..], |at| &held.path[..at]),
             Within::File => held.path,
         };
-        let says = |index: usize| self.link.collections[index].file;
-        let file = match says(held.fact.collection) {
-            _ if says(collection).is_none() || says(self.link.each).is_none() => &[],
+        let file = match of(held.fact.collection).file {
+            _ if of(collection).file.is_none() || of(self.link.each).file.is_none() => &[],
             Some(FileOf::Own) => own_name(held.path),
             Some(FileOf::Kept(at)) => meant_name(held.fact.values.get(at)?.as_bytes()),
             None => &[],
         };
         Some((texts, place, file))
+    }
+
+    /// Whether two facts that meet otherwise are about the same file, as far as both say.
+    fn same_file(&self, one: &Held<'_>, other: &Held<'_>) -> bool {
+        let said = |held: &Held<'_>| self.link.collections[held.fact.collection].file;
+        let text = |held: &Held<'_>, at: usize| held.fact.values.get(at).map_or("", String::as_str).to_owned();
+        match (said(one), said(other)) {
+            (None, _) | (_, None) => true,
+            (Some(FileOf::Own), Some(FileOf::Own)) => one.path == other.path,
+            (Some(FileOf::Kept(at)), Some(FileOf::Own)) => may_mean(text(one, at).as_bytes(), other.path),
+            (Some(FileOf::Own), Some(FileOf::Kept(at))) => may_mean(text(other, at).as_bytes(), one.path),
+            (Some(FileOf::Kept(a)), Some(FileOf::Kept(b))) => text(one, a) == text(other, b),
+        }
     }
 
     fn table<'a>(&self, collection: usize, facts: impl Iterator<Item = &'a Held<'a>>) -> Table<'a> {
@@ -164,10 +191,10 @@ impl Judge<'_> {
         let mut gone = self.table(index, before.filter(own));
         let own = if gone.is_empty() { &[][..] } else { here }.iter().filter(own);
         for held in own {
-            if let Some(knot) = self.knot(index, held) {
-                gone.remove(&knot);
-            }
+            let Some(list) = self.knot(index, held).and_then(|knot| gone.get_mut(&knot)) else { continue };
+            list.retain(|before| !self.same_file(before, held));
         }
+        gone.retain(|_, list| !list.is_empty());
         gone
     }
 

@@ -25,6 +25,8 @@ pub struct Link {
     pub kept: Vec<String>,
     /// How far apart two facts may be.
     pub within: Within,
+    /// Facts whose texts stand in more files than so many aren't judged.
+    pub most_files: Option<u64>,
 }
 
 /// What is demanded of a fact.
@@ -67,6 +69,8 @@ pub struct Collection {
     /// Which file its facts are about: those of two collections that both say so meet only when both mean one of the
     /// same name.
     pub file: Option<FileOf>,
+    /// Its facts have no texts to compare: they excuse all that is about their file.
+    pub of_file_only: bool,
 }
 
 /// What tells which file a fact is about.
@@ -81,23 +85,40 @@ pub enum FileOf {
 /// The name by which code speaks of a file with this path: the last part without its extension. Files that stand for
 /// their folder have the folder's name.
 pub(crate) fn own_name(path: &[u8]) -> &[u8] {
-    let (folder, name) = match path.iter().rposition(|b| *b == b'/') {
-        Some(at) => (&path[..at], &path[at + 1..]),
-        None => (&[][..], path),
-    };
-    let stem = name.split(|b| *b == b'.').next().unwrap_or(name);
-    match stem {
-        b"__init__" | b"index" | b"mod" if !folder.is_empty() => folder.rsplit(|b| *b == b'/').next().unwrap_or(folder),
-        _ => stem,
-    }
+    parts_of_path(path).pop().unwrap_or(path)
 }
 
 /// The name of the file that a text means: a path, or a name of parts with dots or colons between.
 pub(crate) fn meant_name(text: &[u8]) -> &[u8] {
-    if text.contains(&b'/') {
-        return own_name(text);
+    parts_of_text(text).pop().unwrap_or(text)
+}
+
+/// Whether a text may mean the file with this path, which has the name that the text speaks of. The parts of the text
+/// must be the last ones of the path. A name that isn't relative begins at the root or in a folder of sources there, so
+/// that `dates` doesn't mean `quay/shared/dates.py`.
+pub(crate) fn may_mean(text: &[u8], path: &[u8]) -> bool {
+    let (meant, own) = (parts_of_text(text), parts_of_path(path));
+    let relative = text.starts_with(b".");
+    own.ends_with(&meant) && (relative || text.contains(&b'/') || own.len() <= meant.len() + 1)
+}
+
+fn parts_of_path(path: &[u8]) -> Vec<&[u8]> {
+    let mut parts: Vec<&[u8]> =
+        path.split(|b| *b == b'/').filter(|p| !p.is_empty() && *p != b"." && *p != b"..").collect();
+    if let Some(last) = parts.pop() {
+        let stem = last.split(|b| *b == b'.').next().unwrap_or(last);
+        if parts.is_empty() || ![&b"__init__"[..], b"index", b"mod"].contains(&stem) {
+            parts.push(stem);
+        }
     }
-    text.rsplit(|b| matches!(b, b'.' | b':')).find(|part| !part.is_empty()).unwrap_or(text)
+    parts
+}
+
+fn parts_of_text(text: &[u8]) -> Vec<&[u8]> {
+    if text.contains(&b'/') {
+        return parts_of_path(text);
+    }
+    text.split(|b| matches!(b, b'.' | b':')).filter(|part| !part.is_empty()).collect()
 }
 
 impl Link {
@@ -166,7 +187,16 @@ pub(super) fn read_link(
         files.push(file);
         inner.finish(p);
         ways.extend(own);
-        collections.push(Collection { name: word, says, paths, skip_paths, within, gone, file: None });
+        collections.push(Collection {
+            name: word,
+            says,
+            paths,
+            skip_paths,
+            within,
+            gone,
+            file: None,
+            of_file_only: false,
+        });
     }
     let names = || collections.iter().map(|c| c.name.as_str());
     let named = |word: &At<String>, p: &mut Problems<'_>| {
@@ -200,12 +230,17 @@ pub(super) fn read_link(
         }
     };
     let within = read_within(table, p).unwrap_or(Within::Tree);
+    let most_files = table.number("most_files", p).map(|n| n.value);
     let on = table.strings("on", p);
     if p.list.len() > before {
         return None;
     }
     let each = each?;
-    let others: Vec<usize> = [Some(each), must, must_not].into_iter().flatten().chain(unless.iter().copied()).collect();
+    for &index in unless.iter().filter(|index| holes[**index].is_empty() && files[**index].is_some()) {
+        collections[index].of_file_only = true;
+    }
+    let with_texts = unless.iter().copied().filter(|index| !collections[*index].of_file_only);
+    let others: Vec<usize> = [Some(each), must, must_not].into_iter().flatten().chain(with_texts).collect();
     let shared = |hole: &String| others.iter().all(|index| holes[*index].contains(hole));
     let of_files: Vec<&String> = files.iter().flatten().map(|f| &f.value).filter(|name| *name != OWN).collect();
     let on: Vec<String> = match on {
@@ -235,7 +270,8 @@ pub(super) fn read_link(
             FileOf::Kept(at)
         });
     }
-    (p.list.len() == before).then_some((ways, Link { collections, each, demand: demand?, unless, kept, on, within }))
+    (p.list.len() == before)
+        .then_some((ways, Link { collections, each, demand: demand?, unless, kept, on, within, most_files }))
 }
 
 fn read_within(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Within> {

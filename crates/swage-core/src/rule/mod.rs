@@ -25,7 +25,7 @@ pub use config::{Config, Limits, Policy};
 pub(crate) use key::Step;
 pub use key::{KEYED, KeyMatch};
 pub use link::{Collection, FileOf, Link, Meeting, Within};
-pub(crate) use link::{meant_name, own_name};
+pub(crate) use link::{may_mean, meant_name, own_name};
 pub use load::{FileReader, LoadError, Loaded, load};
 pub(crate) use message::shorten;
 pub use model::{

@@ -82,7 +82,9 @@ fn judge(run: &mut Vec<Line>, parser: &mut Parser, language: &'static Language, 
     let whole = indent(&lines);
     let mut next: usize = 0;
     for part in lines.split(|(_, text)| !could_be_code(text, language)) {
-        let before = next.checked_sub(1).map(|at: usize| lines[at].1.trim());
+        // Lines without text part a comment's words from what they are about, and no more.
+        let start = next;
+        let before = lines[..start].iter().rev().map(|line| line.1.trim()).find(|text| !text.is_empty());
         next += part.len() + 1;
         let behind = lines.get(next - 1).map(|line| line.1.trim());
         // A line that words before it lead up to says what they mean.

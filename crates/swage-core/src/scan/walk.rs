@@ -275,7 +275,7 @@ impl<'a> Run<'a> {
             };
             // Without what decides whether it meets another it is no fact.
             let known = link.kept.iter().take(link.on.len()).all(|name| value(name).is_some());
-            if known {
+            if known || link.collections[collection].of_file_only {
                 let values = link.kept.iter().map(|name| value(name).unwrap_or_default()).collect();
                 facts.push(Fact { rule: rule.mark(), collection, values, span, allowed: None });
             }
