@@ -56,8 +56,20 @@ pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'s
                     .map(|l| l.trim_start().trim_start_matches('*'))
                     .collect::<Vec<_>>()
                     .join("\n");
-                run.push((comment.byte_range(), inner));
-                judge(&mut run, &mut parser, language, &mut found);
+                // What a comment on the line before leads up to, or one behind it explains, is there on purpose.
+                let row = |node: Node<'_>| (node.start_position().row, node.end_position().row);
+                let (first, last) = row(*comment);
+                let beside = |other: Node<'_>| {
+                    let (from, to) = row(other);
+                    comments.contains(&other)
+                        && !language.doc_markers.iter().any(|m| source[other.byte_range()].starts_with(m.as_bytes()))
+                        && (to + 1 == first || from == last)
+                };
+                let explained = [comment.prev_sibling(), comment.next_sibling()].into_iter().flatten().any(beside);
+                if !explained {
+                    run.push((comment.byte_range(), inner));
+                    judge(&mut run, &mut parser, language, &mut found);
+                }
             }
         }
     }

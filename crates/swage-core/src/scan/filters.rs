@@ -10,12 +10,14 @@ impl Walk<'_> {
     /// Whether all filters of a way let a match at this node through.
     pub(super) fn passes(&self, way: &Way, node: Node<'_>, given: Given<'_>) -> bool {
         // What the text of a match mustn't be has been looked at in the match itself; the node may be larger.
-        let done = |filter: &Filter| {
-            filter.relation == Relation::Unless
-                && matches!(way.matcher, Matcher::Text(_) | Matcher::Key(_))
-                && filter.any.iter().all(|place| matches!(place.what, What::Text(_)))
-        };
-        way.filters.iter().all(|filter| done(filter) || self.holds(filter, node, given))
+        let of_text = matches!(way.matcher, Matcher::Text(_) | Matcher::Key(_));
+        way.filters.iter().all(|filter| {
+            if filter.relation == Relation::Unless && of_text {
+                let mut others = filter.any.iter().filter(|place| !matches!(place.what, What::Text(_)));
+                return !others.any(|place| self.is_place(place, node, given));
+            }
+            self.holds(filter, node, given)
+        })
     }
 
     fn holds(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {

@@ -195,7 +195,11 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     let scope = g.function();
     let future = node.kind() == "future_import_statement";
     let from = node.kind() == "import_from_statement";
-    let excused = future || guarded(node) || comment_behind(node) || is_all_of_function(node);
+    // Modules beside this one are imported in a function for what that does, such as to register handlers.
+    let beside = from
+        && scope != 0
+        && node.child_by_field_name("module_name").is_some_and(|module| module.kind() == "relative_import");
+    let excused = future || beside || guarded(node) || comment_behind(node) || is_all_of_function(node);
     if let Some(module) = node.child_by_field_name("module_name") {
         leaves(module, &mut |leaf| g.mark(leaf));
     }
