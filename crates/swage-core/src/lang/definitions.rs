@@ -143,10 +143,11 @@ impl Language {
         (list.is_some() || count > 0 || self.parameter_lists.is_empty()).then_some(count)
     }
 
-    /// Whether the language tells names of definitions from names that refer to them.
+    /// Whether names of definitions are told from names that refer to them: in languages that one programs in, which
+    /// SQL, with functions and without loops, isn't.
     pub fn knows_roles(&self) -> bool {
         let has = |class: Class| self.classes.iter().any(|(c, _)| *c == class);
-        has(Class::Function) && has(Class::Name)
+        has(Class::Function) && has(Class::Name) && has(Class::Loop)
     }
 
     /// What a name does where it stands; `None` for nodes that are no names. Names in imports refer to what is imported.

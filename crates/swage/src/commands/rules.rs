@@ -9,7 +9,8 @@ use std::process::ExitCode;
 
 use swage_core::lang::{Class, LANGUAGES};
 use swage_core::review::{Tried, try_example};
-use swage_core::rule::{Example, PathSet, Rule, Subject};
+use swage_core::rule::{Example, KEYED, PathSet, Rule, Subject};
+use swage_core::scan::SCOPED;
 
 use crate::cli::{RulesArgs, RulesCommand};
 use crate::configuration::Configuration;
@@ -76,12 +77,16 @@ fn languages() -> Result<ExitCode, Failure> {
     let paint = Paint;
     let name = LANGUAGES.iter().map(|l| l.name.len()).max().unwrap_or(0);
     let classes = Class::ALL.map(|(word, _)| word);
-    let mut out = format!("{}\n", paint.strong(format!("{:name$}  {}  files", "", classes.join(" "))));
+    let others = ["keys", "roles", "scopes"];
+    let head = [&classes[..], &others].concat().join(" ");
+    let mut out = format!("{}\n", paint.strong(format!("{:name$}  {head}  files", "")));
     for language in LANGUAGES {
         _ = write!(out, "{:name$} ", language.name);
-        for word in classes {
+        let knows = [KEYED.contains(&language.name), language.knows_roles(), SCOPED.contains(&language.name)];
+        let classed = classes.map(|word| (word, language.abilities().any(|a| a == word)));
+        for (word, has) in classed.into_iter().chain(others.into_iter().zip(knows)) {
             let width = word.len();
-            _ = write!(out, " {:width$}", if language.abilities().any(|a| a == word) { "yes" } else { "·" });
+            _ = write!(out, " {:width$}", if has { "yes" } else { "·" });
         }
         let endings = language.extensions.iter().map(|e| format!(".{e}"));
         let files: Vec<_> = endings.chain(language.file_names.iter().map(ToString::to_string)).collect();
@@ -89,6 +94,7 @@ fn languages() -> Result<ExitCode, Failure> {
     }
     out +=
         "\nThe words are those for `node` in holes and filters; `definition` and `measure` need function or class.\n";
+    out += "Keys are for `key`. Where roles are known, `names` tells what is defined and used; where scopes are, also what is\nundefined, defined twice or imported for nothing.\n";
     out += "Code in Markdown's fences and in HTML's scripts and styles is examined as its own language.\n";
     print(out.as_bytes())?;
     Ok(ExitCode::SUCCESS)
