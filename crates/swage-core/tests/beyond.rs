@@ -192,7 +192,7 @@ fn names_by_scopes() {
             "unused-import",
             "a.py",
             "import a, b.c, d as e, f as f\nfrom g import h, i as j\n__all__ = ['h']\n",
-            "1:8 a, 1:21 e, 2:23 j",
+            "1:8 a, 1:21 e",
         ),
         ("unused-import", "a.py", "def f():\n    import a\n    from b import *\n    return 1\n", "2:12 a"),
         ("unused-import", "a.py", "def f():\n    'Lets them register.'\n    import a\n", ""),

@@ -23,7 +23,8 @@ pub struct Config {
 }
 
 /// Where files lie that people don't write, when the configuration doesn't say.
-const USUALLY_MADE: [&str; 10] = [
+const USUALLY_MADE: [&str; 11] = [
+    "**/html/_static/**",
     "**/{dist,node_modules,bower_components,vendor,third_party,generated,_build}/**",
     "**/{build-*,*-dist}/**",
     "**/build/**/*.{js,mjs,cjs,d.ts}",

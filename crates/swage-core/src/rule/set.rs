@@ -15,7 +15,7 @@ use super::words::{Needs, Vocabulary, Word, query_heads, query_words, regex_word
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
-const ENGINE: u32 = 9;
+const ENGINE: u32 = 10;
 
 /// The rules of a run.
 #[derive(Debug)]

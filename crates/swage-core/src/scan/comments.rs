@@ -115,6 +115,10 @@ fn judge(run: &mut Vec<Line>, parser: &mut Parser, language: &'static Language, 
         }
         let mut from: Option<Range<usize>> = None;
         for line in part {
+            // Words that end in a colon lead up to what stands below them.
+            if from.is_none() && line.1.trim_end().ends_with(':') && line.1.split_whitespace().count() > 1 {
+                break;
+            }
             if is_code(std::slice::from_ref(line), parser, language) {
                 let start = from.as_ref().map_or(line.0.start, |f| f.start);
                 from = Some(start..line.0.end);

@@ -220,8 +220,10 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
         let handed_on = alias.is_some_and(|alias| parts.last().is_some_and(|last| g.text(*last) == g.text(alias)));
         // Importing a module inside of a package may be meant for what that does.
         let inner = !from && alias.is_none() && parts.len() > 1;
+        // What a module takes under another name may well be there for others to take.
+        let renamed = from && alias.is_some();
         let text = g.text(bound);
-        g.imports.push(Import { name: text, node: bound, excused: excused || handed_on || inner });
+        g.imports.push(Import { name: text, node: bound, excused: excused || handed_on || inner || renamed });
     }
 }
 
