@@ -212,6 +212,22 @@ impl Language {
         Some(Role::Refers)
     }
 
+    /// The name that a definition node gives to what it defines: its own, or that of what it is assigned to.
+    pub(crate) fn defined_by<'t>(&self, node: Node<'t>) -> Option<Node<'t>> {
+        let last_part = |mut name: Node<'t>| {
+            while let Some(part) = name.named_child_count().checked_sub(1).and_then(|n| name.named_child(n as u32)) {
+                name = part;
+            }
+            Some(name).filter(|leaf| self.role(*leaf) == Some(Role::Defines))
+        };
+        if let Some(name) = self.name_node(node) {
+            return last_part(name);
+        }
+        let parent = node.parent().filter(|_| self.tables().is(node.kind_id(), Class::Function))?;
+        let given = GIVEN.iter().find_map(|field| parent.child_by_field_name(field)).or_else(|| parent.named_child(0));
+        given.filter(|given| *given != node).and_then(last_part)
+    }
+
     /// Whether a child of a function is its parameter or the list of those.
     fn is_parameter_of(&self, function: Node<'_>, child: Node<'_>) -> bool {
         self.tables().is(child.kind_id(), Class::Parameter)

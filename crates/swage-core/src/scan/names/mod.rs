@@ -117,20 +117,25 @@ impl<'t, 's> Names<'t, 's> {
     }
 }
 
-/// All names of a file in a role.
+/// All names of a file that define something, or that refer to something.
 pub(super) fn in_role<'t>(tree: &'t Tree, language: &Language, role: Role) -> Vec<Node<'t>> {
     let mut found = Vec::new();
     let mut cursor = tree.walk();
     loop {
         let node = cursor.node();
-        if node.is_named() && language.role(node) == Some(role) {
-            found.push(node);
+        match role {
+            // Definitions are few, so they are asked for their names.
+            Role::Defines if language.tables().is_definition(node.kind_id()) => found.extend(language.defined_by(node)),
+            Role::Defines => {}
+            Role::Binds | Role::Refers if node.is_named() && language.role(node) == Some(role) => found.push(node),
+            Role::Binds | Role::Refers => {}
         }
         if cursor.goto_first_child() {
             continue;
         }
         while !cursor.goto_next_sibling() {
             if !cursor.goto_parent() {
+                found.dedup();
                 return found;
             }
         }
