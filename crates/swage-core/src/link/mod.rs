@@ -160,13 +160,15 @@ impl Judge<'_> {
 
     /// Whether two facts that meet otherwise are about the same file, as far as both say.
     fn same_file(&self, one: &Held<'_>, other: &Held<'_>) -> bool {
+        fn text<'a>(held: &Held<'a>, at: usize) -> &'a [u8] {
+            held.fact.values.get(at).map_or(&[], |value| value.as_bytes())
+        }
         let said = |held: &Held<'_>| self.link.collections[held.fact.collection].file;
-        let text = |held: &Held<'_>, at: usize| held.fact.values.get(at).map_or("", String::as_str).to_owned();
         match (said(one), said(other)) {
             (None, _) | (_, None) => true,
             (Some(FileOf::Own), Some(FileOf::Own)) => one.path == other.path,
-            (Some(FileOf::Kept(at)), Some(FileOf::Own)) => may_mean(text(one, at).as_bytes(), other.path),
-            (Some(FileOf::Own), Some(FileOf::Kept(at))) => may_mean(text(other, at).as_bytes(), one.path),
+            (Some(FileOf::Kept(at)), Some(FileOf::Own)) => may_mean(text(one, at), other.path),
+            (Some(FileOf::Own), Some(FileOf::Kept(at))) => may_mean(text(other, at), one.path),
             (Some(FileOf::Kept(a)), Some(FileOf::Kept(b))) => text(one, a) == text(other, b),
         }
     }

@@ -56,25 +56,30 @@ pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'s
                     .map(|l| l.trim_start().trim_start_matches('*'))
                     .collect::<Vec<_>>()
                     .join("\n");
-                // What a comment on the line before leads up to, or one behind it explains, is there on purpose.
-                let row = |node: Node<'_>| (node.start_position().row, node.end_position().row);
-                let (first, last) = row(*comment);
-                let beside = |other: Node<'_>| {
-                    let (from, to) = row(other);
-                    comments.contains(&other)
-                        && !language.doc_markers.iter().any(|m| source[other.byte_range()].starts_with(m.as_bytes()))
-                        && (to + 1 == first || from == last)
-                };
-                let explained = [comment.prev_sibling(), comment.next_sibling()].into_iter().flatten().any(beside);
-                if !explained {
-                    run.push((comment.byte_range(), inner));
-                    judge(&mut run, &mut parser, language, &mut found);
+                run.push((comment.byte_range(), inner));
+                let before = found.len();
+                judge(&mut run, &mut parser, language, &mut found);
+                // Asked last: finding a node's neighbours takes longer the more of them there are.
+                if found.len() > before && is_explained(*comment, source, language) {
+                    found.truncate(before);
                 }
             }
         }
     }
     judge(&mut run, &mut parser, language, &mut found);
     found
+}
+
+/// Whether a comment on the line before leads up to this one, or one on its last line explains it: then what is in it is
+/// there on purpose.
+fn is_explained(comment: Node<'_>, source: &[u8], language: &Language) -> bool {
+    let (first, last) = (comment.start_position().row, comment.end_position().row);
+    let beside = |other: Node<'_>| {
+        language.tables().is(other.kind_id(), Class::Comment)
+            && !language.doc_markers.iter().any(|m| source[other.byte_range()].starts_with(m.as_bytes()))
+            && (other.end_position().row + 1 == first || other.start_position().row == last)
+    };
+    [comment.prev_sibling(), comment.next_sibling()].into_iter().flatten().any(beside)
 }
 
 fn alone_on_line(source: &[u8], offset: usize) -> bool {
