@@ -132,6 +132,10 @@ impl Language {
                 continue;
             }
             // `a, b int` declares two; elsewhere a name field may hold a type besides.
+            if !text(child).contains(&b',') {
+                count += 1;
+                continue;
+            }
             let names = |id: std::num::NonZero<u16>| {
                 child
                     .children_by_field_id(id, &mut child.walk())

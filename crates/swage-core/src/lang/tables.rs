@@ -19,6 +19,8 @@ pub struct Tables {
     pub(super) fields: [u16; 4],
     /// How each kind stands in nesting.
     nesting: Vec<Nesting>,
+    /// Whether what follows an `else` stands in a node of its own.
+    wraps_else: bool,
     interests: OnceLock<Vec<u8>>,
 }
 
@@ -85,7 +87,8 @@ impl Tables {
             spec.name_fields.iter().filter_map(|f| grammar.field_id_for_name(f)).map(NonZero::get).collect();
         let fields = ["parameter", "parameters", "name", "declarator"]
             .map(|f| grammar.field_id_for_name(f).map_or(0, NonZero::get));
-        Tables { grammar, classes, name_fields, fields, nesting, interests: OnceLock::new() }
+        let wraps_else = nesting.contains(&Nesting::Else);
+        Tables { grammar, classes, name_fields, fields, nesting, wraps_else, interests: OnceLock::new() }
     }
 
     /// Whether nodes of this kind are of the class.
@@ -94,17 +97,15 @@ impl Tables {
     }
 
     /// Whether a node is a loop or branch, and whether it nests deeper than what is around it: the parts of one construct
-    /// stand beside each other for a reader.
-    pub fn branches(&self, node: tree_sitter::Node<'_>) -> Option<bool> {
+    /// stand beside each other for a reader. `parent` is the kind of the node around it.
+    pub fn branches(&self, node: tree_sitter::Node<'_>, parent: u16) -> Option<bool> {
         let nesting = |kind: u16| self.nesting.get(usize::from(kind)).copied().unwrap_or(Nesting::None);
         match nesting(node.kind_id()) {
             Nesting::None | Nesting::Else => None,
             Nesting::Part => Some(false),
             Nesting::Deeper => Some(true),
-            Nesting::If => {
-                let in_else = node.parent().is_some_and(|p| nesting(p.kind_id()) == Nesting::Else);
-                Some(!in_else && node.prev_sibling().is_none_or(|before| before.kind() != "else"))
-            }
+            Nesting::If if self.wraps_else => Some(nesting(parent) != Nesting::Else),
+            Nesting::If => Some(node.prev_sibling().is_none_or(|before| before.kind() != "else")),
         }
     }
 

@@ -12,6 +12,7 @@ mod model;
 mod paths;
 pub(crate) mod pattern;
 mod problem;
+mod query;
 mod read;
 mod set;
 mod table;
@@ -30,11 +31,12 @@ pub use load::{FileReader, LoadError, Loaded, load};
 pub(crate) use message::shorten;
 pub use model::{
     Adjust, AllowanceFault, Beyond, CodeMatch, Example, ExampleFile, Filter, Form, Matcher, Measure, MeasureMatch,
-    NameMatch, Names, Place, Relation, Rule, RuleSide, Severity, TextMatch, TreeMatch, Way, What, Zone,
+    NameFault, NameMatch, Names, Place, Relation, Rule, RuleSide, Severity, TextMatch, TreeMatch, Way, What, Zone,
 };
 pub use paths::PathSet;
 pub use pattern::{Hole, Pattern, PatternError};
 pub use problem::{Problem, nearest};
+pub(crate) use query::{Item, PlainQuery, Shape, Test};
 pub(crate) use read::read_shipped;
 pub use read::{RuleFile, read_rules};
 pub(crate) use set::Entry;

@@ -13,6 +13,7 @@ use super::key::KeyMatch;
 use super::link::Link;
 use super::paths::{PathSet, is_wanted};
 use super::pattern::{Hole, Pattern, PatternError};
+use super::query::PlainQuery;
 use crate::change::Change;
 use crate::lang::{Class, Language};
 use crate::scan::SCOPED;
@@ -233,12 +234,8 @@ pub struct NameMatch {
 /// Which names are looked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Names {
-    /// Used and defined nowhere.
-    Undefined,
-    /// Defined, and defined again before anything used them.
-    DefinedTwice,
-    /// Imported and not used.
-    UnusedImport,
+    /// Those with a fault.
+    Faulty(NameFault),
     /// Of functions and classes, where those are defined.
     Defined,
     /// Wherever they refer to something.
@@ -248,9 +245,9 @@ pub enum Names {
 impl Names {
     /// All, with the words that rules use for them.
     pub const ALL: [(&'static str, Names); 5] = [
-        ("undefined", Names::Undefined),
-        ("defined-twice", Names::DefinedTwice),
-        ("unused-import", Names::UnusedImport),
+        ("undefined", Names::Faulty(NameFault::Undefined)),
+        ("defined-twice", Names::Faulty(NameFault::DefinedTwice)),
+        ("unused-import", Names::Faulty(NameFault::UnusedImport)),
         ("defined", Names::Defined),
         ("used", Names::Used),
     ];
@@ -258,10 +255,21 @@ impl Names {
     /// Whether names of a language can be told so.
     pub fn are_told_in(self, language: &Language) -> bool {
         match self {
-            Names::Undefined | Names::DefinedTwice | Names::UnusedImport => SCOPED.contains(&language.name),
+            Names::Faulty(_) => SCOPED.contains(&language.name),
             Names::Defined | Names::Used => language.knows_roles(),
         }
     }
+}
+
+/// What may be wrong with a name.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum NameFault {
+    /// It is used and defined nowhere.
+    Undefined,
+    /// It is defined, and defined again before anything used it.
+    DefinedTwice,
+    /// It is imported and not used.
+    UnusedImport,
 }
 
 /// What may be wrong with a comment that allows a finding.
@@ -351,12 +359,24 @@ pub struct TreeMatch {
     pub query: String,
     /// The compiled form for each of [`crate::lang::LANGUAGES`].
     compiled: Vec<OnceLock<Result<Query, PatternError>>>,
+    /// The same for where it is plain.
+    plain: Vec<OnceLock<Option<PlainQuery>>>,
 }
 
 impl TreeMatch {
     /// A query that is yet to be compiled.
     pub fn new(query: String) -> Self {
-        Self { query, compiled: crate::lang::LANGUAGES.iter().map(|_| OnceLock::new()).collect() }
+        let count = crate::lang::LANGUAGES.len();
+        Self {
+            query,
+            compiled: std::iter::repeat_with(OnceLock::new).take(count).collect(),
+            plain: std::iter::repeat_with(OnceLock::new).take(count).collect(),
+        }
+    }
+
+    /// The query for a language, when it is plain enough to do without the general engine.
+    pub(crate) fn plain(&self, language: &'static Language) -> Option<&PlainQuery> {
+        self.plain[language_index(language)].get_or_init(|| PlainQuery::read(&self.query, language)).as_ref()
     }
 
     /// The names of its captures, as they are written; doubles included.

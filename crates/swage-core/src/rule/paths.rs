@@ -2,6 +2,7 @@
 
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
+use std::sync::Arc;
 
 use globset::{Glob, GlobBuilder, GlobSet, GlobSetBuilder};
 
@@ -9,7 +10,7 @@ use globset::{Glob, GlobBuilder, GlobSet, GlobSetBuilder};
 #[derive(Debug, Clone)]
 pub struct PathSet {
     patterns: Vec<String>,
-    set: GlobSet,
+    set: Arc<GlobSet>,
 }
 
 impl PathSet {
@@ -29,7 +30,7 @@ impl PathSet {
             return Err(wrong);
         }
         let set = builder.build().map_err(|error| vec![(0, error.kind().to_string())])?;
-        Ok(Self { patterns, set })
+        Ok(Self { patterns, set: Arc::new(set) })
     }
 
     fn glob(pattern: &str) -> Result<Glob, globset::Error> {
@@ -50,4 +51,26 @@ impl PathSet {
 /// Whether a path is among those that are wanted, all when `None`, and not among those that are skipped.
 pub(super) fn is_wanted(path: &[u8], paths: Option<&PathSet>, skipped: Option<&PathSet>) -> bool {
     paths.is_none_or(|set| set.has(path)) && !skipped.is_some_and(|set| set.has(path))
+}
+
+/// Path sets of which many are alike, each asked once for a path.
+#[derive(Debug, Default)]
+pub(super) struct PathSets {
+    sets: Vec<PathSet>,
+}
+
+impl PathSets {
+    /// The number of a set.
+    pub fn number(&mut self, set: &PathSet) -> usize {
+        self.sets.iter().position(|known| known.patterns == set.patterns).unwrap_or_else(|| {
+            self.sets.push(set.clone());
+            self.sets.len() - 1
+        })
+    }
+
+    /// For a path, what tells whether the set with a number has it.
+    pub fn of_path<'a>(&'a self, path: &'a [u8]) -> impl FnMut(usize) -> bool + 'a {
+        let mut known = vec![None; self.sets.len()];
+        move |number| *known[number].get_or_insert_with(|| self.sets[number].has(path))
+    }
 }

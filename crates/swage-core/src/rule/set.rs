@@ -3,15 +3,16 @@
 use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
 
-use aho_corasick::AhoCorasick;
+use aho_corasick::{AhoCorasick, AhoCorasickKind};
 use sha2::{Digest, Sha256};
 
 use super::config::Config;
 use super::key::Step;
-use super::model::{Matcher, Place, Rule, Way, What};
-use super::paths::PathSet;
+use super::link::{Link, Meeting, Within};
+use super::model::{CodeMatch, Matcher, Place, Relation, Rule, TreeMatch, Way, What};
+use super::paths::{PathSet, PathSets};
 use super::pattern::{Hole, Pattern, PatternError, PatternNode};
-use super::words::{Needs, Vocabulary, Word, query_heads, query_words, regex_words};
+use super::words::{Needs, Vocabulary, Word, is_always_captured, query_heads, query_words, regex_words};
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
@@ -25,8 +26,20 @@ pub struct RuleSet {
     globals: BTreeMap<String, Vec<String>>,
     /// Files that a program makes.
     made: Option<PathSet>,
+    /// The mark of each rule.
+    marks: Vec<u64>,
+    sets: PathSets,
+    /// For each rule, where it looks, and where each collection of its link does.
+    reaches: Vec<(Reach, Vec<Reach>)>,
     /// For each language, and at the end for files without one.
     by_language: Vec<OnceLock<LanguageSet>>,
+}
+
+/// The sets of paths that something looks at and leaves alone, by their numbers.
+#[derive(Debug)]
+struct Reach {
+    paths: Option<usize>,
+    skipped: Option<usize>,
 }
 
 /// The rules that can find something in files of one language.
@@ -52,7 +65,10 @@ pub(crate) struct Entry {
     pub rule: usize,
     /// Index of the way in the rule.
     pub way: usize,
+    /// What every match holds.
     pub needs: Needs,
+    /// What must stand somewhere in a file for a match in it to count.
+    pub beside: Needs,
     /// The node kinds that it begins with.
     pub kinds: Vec<u16>,
     /// Whether every node that it matches holds one of its words or an opener of the language.
@@ -63,7 +79,19 @@ impl RuleSet {
     /// Takes the rules; they are compiled for a language when its first file comes.
     pub fn new(rules: Vec<Arc<Rule>>) -> Self {
         let by_language = (0..=LANGUAGES.len()).map(|_| OnceLock::new()).collect();
-        Self { rules, globals: BTreeMap::new(), made: Config::default().made(), by_language }
+        let mut sets = PathSets::default();
+        let mut reach = |paths: Option<&PathSet>, skipped: Option<&PathSet>| Reach {
+            paths: paths.map(|set| sets.number(set)),
+            skipped: skipped.map(|set| sets.number(set)),
+        };
+        let reaches = rules.iter().map(|rule| {
+            let own = reach(rule.paths.as_ref(), rule.skip_paths.as_ref());
+            let collections = rule.link().map_or(&[][..], |link| &link.collections);
+            (own, collections.iter().map(|c| reach(c.paths.as_ref(), c.skip_paths.as_ref())).collect())
+        });
+        let reaches = reaches.collect();
+        let marks = rules.iter().map(|rule| rule.mark()).collect();
+        Self { rules, globals: BTreeMap::new(), made: Config::default().made(), marks, sets, reaches, by_language }
     }
 
     /// The same with what a configuration says of names that are defined elsewhere and of files that a program makes.
@@ -86,6 +114,11 @@ impl RuleSet {
         &self.rules
     }
 
+    /// The mark of the rule with this index.
+    pub(crate) fn mark(&self, rule: usize) -> u64 {
+        self.marks[rule]
+    }
+
     /// The rule with this id.
     pub fn get(&self, id: &str) -> Option<&Arc<Rule>> {
         self.rules.iter().find(|r| r.id == id)
@@ -94,7 +127,12 @@ impl RuleSet {
     /// Which rules look at a file with this path.
     pub fn wanted(&self, path: &[u8]) -> Vec<bool> {
         let made = self.is_made(path);
-        self.rules.iter().map(|r| !(made && r.skip_made) && r.reads_path(path)).collect()
+        let mut has = self.sets.of_path(path);
+        let mut within = |reach: &Reach| reach.paths.is_none_or(&mut has) && !reach.skipped.is_some_and(&mut has);
+        let wants = self.rules.iter().zip(&self.reaches).map(|(rule, (own, collections))| {
+            !(made && rule.skip_made) && within(own) && (collections.is_empty() || collections.iter().any(&mut within))
+        });
+        wants.collect()
     }
 
     /// A fingerprint of the scanner and of the wanted rules for files of a language, as 32 bytes.
@@ -153,8 +191,7 @@ impl RuleSet {
                             }
                             kinds.dedup();
                             // A run of siblings may have its words in others than the first.
-                            let own = pattern.words.iter().map(|(w, whole)| vec![Word::new(w, *whole)]);
-                            let needs = words.needs(own.chain(hole_words(&code.holes)));
+                            let needs = words.needs(code_words(code, pattern));
                             marked = pattern.readings.iter().all(|r| r.len() == 1) && !needs.is_empty();
                             needs
                         }
@@ -163,15 +200,9 @@ impl RuleSet {
                             continue;
                         }
                     },
-                    (Matcher::Tree(tree), Some(l)) => match tree.query(l) {
-                        Ok(query) => {
-                            let heads = if query.pattern_count() == 1 { query_heads(&tree.query) } else { None };
+                    (Matcher::Tree(tree), Some(l)) => match tree_words(tree, l, &mut kinds) {
+                        Ok(texts) => {
                             let tables = l.tables();
-                            for head in heads.unwrap_or_default() {
-                                let named = (0..kind_count as u16).filter(|k| tables.grammar.node_kind_is_named(*k));
-                                kinds.extend(named.filter(|k| tables.grammar.node_kind_for_id(*k) == Some(head)));
-                            }
-                            let texts = query_words(&tree.query, query);
                             let opens = |kind: &u16| {
                                 let classes = [Class::Function, Class::Loop, Class::Branch, Class::Comment];
                                 classes.iter().any(|class| tables.is(*kind, *class))
@@ -180,7 +211,7 @@ impl RuleSet {
                             words.needs(texts)
                         }
                         Err(error) => {
-                            set.errors.push((rule.id.clone(), error.clone()));
+                            set.errors.push((rule.id.clone(), error));
                             continue;
                         }
                     },
@@ -210,7 +241,12 @@ impl RuleSet {
                     ) => continue,
                 };
                 kinds.iter().for_each(|kind| set.by_kind[usize::from(*kind)].push(index));
-                set.entries.push(Entry { rule: rule_at, way: way_at, needs, kinds, marked });
+                let beside = language.map(|l| filter_needs(way, l, &mut words)).unwrap_or_default();
+                set.entries.push(Entry { rule: rule_at, way: way_at, needs, beside, kinds, marked });
+            }
+            if let Some(link) = rule.link() {
+                let first = set.entries.partition_point(|e| e.rule < rule_at);
+                share_needs(rule, link, &mut set.entries[first..], &words);
             }
         }
         let Vocabulary { mut words } = words;
@@ -221,11 +257,36 @@ impl RuleSet {
         if !words.is_empty() {
             let any_case = words.iter().any(|word| word.any_case);
             let texts = words.iter().map(|word| &word.text);
-            set.finder = AhoCorasick::builder().ascii_case_insensitive(any_case).build(texts).ok();
+            set.finder = AhoCorasick::builder()
+                .kind(Some(AhoCorasickKind::DFA))
+                .ascii_case_insensitive(any_case)
+                .build(texts)
+                .ok();
         }
         set.words = words;
         set
     }
+}
+
+/// Lists of words of each of which one stands wherever a query matches; the node kinds that it begins with go to `kinds`,
+/// none when it may begin anywhere.
+fn tree_words(
+    tree: &TreeMatch,
+    language: &'static Language,
+    kinds: &mut Vec<u16>,
+) -> Result<Vec<Vec<Word>>, PatternError> {
+    if let Some(plain) = tree.plain(language) {
+        kinds.extend(plain.heads());
+        return Ok(query_words(&tree.query, |name| plain.always(name)));
+    }
+    let query = tree.query(language).map_err(Clone::clone)?;
+    let grammar = &language.tables().grammar;
+    let heads = if query.pattern_count() == 1 { query_heads(&tree.query) } else { None };
+    for head in heads.unwrap_or_default() {
+        let named = (0..grammar.node_kind_count() as u16).filter(|kind| grammar.node_kind_is_named(*kind));
+        kinds.extend(named.filter(|kind| grammar.node_kind_for_id(*kind) == Some(head)));
+    }
+    Ok(query_words(&tree.query, |name| is_always_captured(query, name)))
 }
 
 /// The way's pattern, with the patterns of its filters compiled too.
@@ -242,6 +303,61 @@ fn compile_way<'p>(
         open.extend(place.filters.iter().flat_map(|f| &f.any));
     }
     pattern.map_err(Clone::clone)
+}
+
+/// What a file must hold for the filters of a way to let anything through: the words of the patterns that must be
+/// around it, in it, or before it.
+fn filter_needs(way: &Way, language: &'static Language, words: &mut Vocabulary) -> Needs {
+    let mut all = Needs::default();
+    for filter in &way.filters {
+        if !matches!(filter.relation, Relation::EnclosedBy | Relation::Encloses | Relation::PrecededBy) {
+            continue;
+        }
+        let of_place = |place: &Place| match &place.what {
+            What::Code(code) => {
+                code.pattern(language).map_or_else(|_| Needs::default(), |p| words.needs(code_words(code, p)))
+            }
+            What::Definition { .. } | What::Node(_) | What::Text(_) => Needs::default(),
+        };
+        let places: Vec<Needs> = filter.any.iter().map(of_place).collect();
+        all.0.extend(words.either(&places).0);
+    }
+    all
+}
+
+/// Facts that meet only within their file are of no use in a file that can't hold those that they meet.
+fn share_needs(rule: &Rule, link: &Link, entries: &mut [Entry], words: &Vocabulary) {
+    let of = |entry: &Entry| rule.ways[entry.way].collection;
+    let needs: Vec<Needs> = (0..link.collections.len())
+        .map(|collection| {
+            let own = entries.iter().filter(|e| of(e) == Some(collection));
+            let own: Vec<Needs> = own.map(|e| Needs([&e.needs.0[..], &e.beside.0].concat())).collect();
+            words.either(&own)
+        })
+        .collect();
+    // What is gone stood in the file as it was before, and so did what is missing now.
+    let in_file = |collection: usize| {
+        let own = &link.collections[collection];
+        own.within.unwrap_or(link.within) == Within::File && !own.gone && link.demand != Meeting::Must(collection)
+    };
+    for entry in entries {
+        let Some(own) = of(entry) else { continue };
+        if own == link.each {
+            if let Meeting::MustNot(other) = link.demand
+                && in_file(other)
+            {
+                entry.beside.0.extend_from_slice(&needs[other].0);
+            }
+        } else if in_file(own) {
+            entry.beside.0.extend_from_slice(&needs[link.each].0);
+        }
+    }
+}
+
+/// Lists of words of each of which one stands in whatever a pattern matches.
+fn code_words(code: &CodeMatch, pattern: &Pattern) -> impl Iterator<Item = Vec<Word>> {
+    let own = pattern.words.iter().map(|(word, whole)| vec![Word::new(word, *whole)]);
+    own.chain(hole_words(&code.holes))
 }
 
 /// Words of which each hole with a condition on its text needs one.

@@ -24,7 +24,7 @@ impl Word {
 }
 
 /// What must stand in a file for a rule to match there: of each list one word. Nothing is needed when there are no lists.
-#[derive(Debug, Default)]
+#[derive(Debug, Clone, Default)]
 pub(crate) struct Needs(pub Vec<Vec<u32>>);
 
 impl Needs {
@@ -43,6 +43,20 @@ impl Vocabulary {
     /// Takes lists of words, of each of which one is needed.
     pub fn needs(&mut self, lists: impl IntoIterator<Item = Vec<Word>>) -> Needs {
         Needs(lists.into_iter().map(|list| list.into_iter().map(|word| self.index(word)).collect()).collect())
+    }
+
+    /// What is needed where any of some needs must be met: the lists that they share, or else one list of each, that
+    /// whose words are the longest.
+    pub fn either(&self, all: &[Needs]) -> Needs {
+        let Some((first, others)) = all.split_first() else { return Needs::default() };
+        let shared = first.0.iter().filter(|list| others.iter().all(|needs| needs.0.contains(list)));
+        let shared: Vec<_> = shared.cloned().collect();
+        if !shared.is_empty() {
+            return Needs(shared);
+        }
+        let shortest = |list: &&Vec<u32>| list.iter().map(|word| self.words[*word as usize].text.len()).min();
+        let lists: Option<Vec<_>> = all.iter().map(|needs| needs.0.iter().max_by_key(shortest)).collect();
+        Needs(lists.map(|lists| lists.into_iter().flatten().copied().collect()).into_iter().collect())
     }
 
     fn index(&mut self, word: Word) -> u32 {
@@ -77,20 +91,19 @@ pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
     (!words.is_empty()).then_some(words)
 }
 
+/// Whether a capture of a query of one pattern is there in every match.
+pub(super) fn is_always_captured(query: &Query, name: &str) -> bool {
+    let quantifier = query.capture_index_for_name(name).and_then(|at| query.capture_quantifiers(0).get(at as usize));
+    query.pattern_count() == 1 && quantifier == Some(&CaptureQuantifier::One)
+}
+
 /// Lists of words of each of which one stands wherever a query matches: those that a predicate `#eq?`, `#any-of?` or
 /// `#match?` wants of a capture that is always there.
-pub(super) fn query_words(text: &str, query: &Query) -> Vec<Vec<Word>> {
+pub(super) fn query_words(text: &str, always: impl Fn(&str) -> bool) -> Vec<Vec<Word>> {
     static PREDICATE: OnceLock<Option<Regex>> = OnceLock::new();
     let predicate =
         PREDICATE.get_or_init(|| Regex::new(r#"\(#(eq|any-of|match)\? @([\w.]+)((?: "(?:[^"\\]|\\.)+")+)\)"#).ok());
-    if query.pattern_count() != 1 {
-        return Vec::new();
-    }
-    let always = |name: &str| {
-        let index = query.capture_index_for_name(name)?;
-        Some(query.capture_quantifiers(0).get(index as usize)? == &CaptureQuantifier::One)
-    };
-    let told = predicate.iter().flat_map(|p| p.captures_iter(text)).filter(|c| always(&c[2]) == Some(true));
+    let told = predicate.iter().flat_map(|p| p.captures_iter(text)).filter(|c| always(&c[2]));
     let lists = told.filter_map(|c| {
         let strings: Option<Vec<String>> = c[3].trim_start().split("\" \"").map(unquoted).collect();
         match &c[1] {
@@ -105,7 +118,7 @@ pub(super) fn query_words(text: &str, query: &Query) -> Vec<Vec<Word>> {
 }
 
 /// A query's string without its quotes and escapes; `None` for one with escapes other than of quotes and backslashes.
-fn unquoted(text: &str) -> Option<String> {
+pub(super) fn unquoted(text: &str) -> Option<String> {
     let mut out = String::new();
     let mut rest = text.trim_matches('"').chars();
     while let Some(c) = rest.next() {
@@ -215,7 +228,7 @@ mod tests {
         let python = Language::by_name("python").expect("a known language");
         for (text, words, heads) in cases {
             let query = Query::new(&python.tables().grammar, text).unwrap_or_else(|e| panic!("{text}: {e}"));
-            let lists = query_words(text, &query);
+            let lists = query_words(text, |name| is_always_captured(&query, name));
             let lists: Vec<String> = lists.iter().map(|list| format!("[{}]", told(list))).collect();
             assert_eq!(lists.join(" "), words, "{text}");
             assert_eq!(query_heads(text).unwrap_or_default().join(" "), heads, "{text}");

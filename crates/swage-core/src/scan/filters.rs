@@ -59,7 +59,7 @@ impl Walk<'_> {
     fn encloses(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
         let mut found = false;
         self.all(node, None, &mut |step| {
-            let Step::Enter(n, _) = step else { return false };
+            let Step::Enter { node: n, .. } = step else { return false };
             found = found
                 || filter
                     .any

@@ -16,6 +16,7 @@ mod matcher;
 mod measure;
 mod names;
 mod parse;
+mod query;
 mod texts;
 mod trial;
 mod walk;
@@ -243,7 +244,10 @@ fn nested(
     let whole = 0..content.len();
     let possible: Vec<u32> = (0..set.entries.len() as u32)
         .filter(|&at| looks(&set.entries[at as usize]))
-        .filter(|&at| wanted[set.entries[at as usize].rule] && words.allow(&set.entries[at as usize].needs, &whole))
+        .filter(|&at| {
+            let entry = &set.entries[at as usize];
+            wanted[entry.rule] && words.allow(&entry.needs, &whole) && words.allow(&entry.beside, &whole)
+        })
         .collect();
     let mut run = walk::Run::new(content, language, rules);
     let allows = allow::may_be_in(content);

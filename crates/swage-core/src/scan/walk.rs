@@ -11,6 +11,7 @@ use super::matcher::{Bindings, Matching};
 use super::measure::{Counting, Frame};
 use super::names::{Names, in_role};
 use super::parse::{DEEPEST, nests_too_deep, parse};
+use super::query::{self, Children};
 use super::texts::{fill_named, fill_plain, groups, is_excused, place_of, texts};
 use super::{Fact, Figure, Hit, Span, Words, allow, comments, keys, measure};
 use crate::lang::{Language, Role, interest};
@@ -83,8 +84,9 @@ impl<'a> Run<'a> {
         possible.iter().for_each(|&index| active[index as usize] = true);
         let root = tree.root_node();
         let (source, rules, too_deep) = (self.source, self.rules, Cell::new(false));
-        let (cursor, overrun) = (RefCell::new(QueryCursor::new()), Cell::new(None));
-        let walk = Walk { source, root, too_deep, language, cursor, overrun, rules, set, words, active: &active };
+        let (children, cursor, overrun) = (Children::default(), RefCell::new(QueryCursor::new()), Cell::new(None));
+        let walk =
+            Walk { source, root, too_deep, language, children, cursor, overrun, rules, set, words, active: &active };
         let zoned =
             self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
         let commented: Vec<u32> =
@@ -107,7 +109,14 @@ impl<'a> Run<'a> {
                     Matcher::Text(_) | Matcher::Key(_) | Matcher::Names(_) | Matcher::Allowance(_)
                 )
         };
-        let marks = (set.finder.is_some() && possible.iter().all(needs_mark)).then(|| {
+        let named: Vec<(u32, &NameMatch)> = possible
+            .iter()
+            .filter_map(|&e| if let Matcher::Names(names) = &walk.way(e).matcher { Some((e, names)) } else { None })
+            .collect();
+        let scoped = named.iter().any(|(_, names)| matches!(names.which, Which::Faulty(_)));
+        let mut scopes = if scoped { Names::of(source, language, &tree) } else { None };
+        let pruned = set.finder.is_some() && scopes.is_none() && possible.iter().all(needs_mark);
+        let marks = pruned.then(|| {
             let mut marks = words.marks.clone();
             marks.extend(self.text.iter().map(|(_, range)| range.start as u32));
             marks.sort_unstable();
@@ -118,11 +127,19 @@ impl<'a> Run<'a> {
         let mut comment_nodes = Vec::new();
         let mut counting = Counting::default();
         let entries = |kind: u16| walk.set.by_kind[usize::from(kind)].iter().copied().filter(|&e| active[e as usize]);
-        if structural || zoned || !commented.is_empty() {
+        if structural || zoned || !commented.is_empty() || scopes.is_some() {
             walk.all(root, marks.as_deref(), &mut |step| {
-                let (node, depth) = match step {
-                    Step::Enter(node, depth) => (node, depth),
+                let (node, depth, parent) = match step {
+                    Step::Enter { node, depth, parent } => {
+                        if let Some(scopes) = &mut scopes {
+                            scopes.enter(node);
+                        }
+                        (node, depth, parent)
+                    }
                     Step::Leave(depth) => {
+                        if let Some(scopes) = &mut scopes {
+                            scopes.leave();
+                        }
                         if let Some(frame) = counting.leave(depth) {
                             found.extend(entries(frame.node.kind_id()).filter_map(|e| walk.counted(e, &frame)));
                         }
@@ -138,7 +155,7 @@ impl<'a> Run<'a> {
                     entries(kind).for_each(|e| walk.at(e, node, &mut found));
                 }
                 if counted && interest & (interest::FUNCTION | interest::BRANCH) != 0 {
-                    counting.enter(node, depth, tables);
+                    counting.enter(node, depth, parent, tables);
                 }
                 if interest & interest::COMMENT != 0 {
                     zones.push((node.byte_range(), Zone::Comment));
@@ -204,20 +221,12 @@ impl<'a> Run<'a> {
                 }
             }
         }
-        let named: Vec<(u32, &NameMatch)> = possible
-            .iter()
-            .filter_map(|&e| if let Matcher::Names(names) = &walk.way(e).matcher { Some((e, names)) } else { None })
-            .collect();
-        let scoped = named.iter().any(|(_, names)| !matches!(names.which, Which::Defined | Which::Used));
-        let scopes = if scoped { Names::of(source, language, &tree) } else { None };
         for (entry, names) in named {
             let globals = |name: &str| names.globals.iter().any(|g| g == name) || rules.is_global(language, name);
             let nodes = match names.which {
                 Which::Defined => in_role(&tree, language, Role::Defines),
                 Which::Used => in_role(&tree, language, Role::Refers),
-                Which::Undefined | Which::DefinedTwice | Which::UnusedImport => {
-                    scopes.as_ref().map(|all| all.with(names.which, &globals)).unwrap_or_default()
-                }
+                Which::Faulty(fault) => scopes.as_ref().map(|all| all.with(fault, &globals)).unwrap_or_default(),
             };
             let fits =
                 |node: &Node<'_>| names.name.as_ref().is_none_or(|regex| regex.is_match(&source[node.byte_range()]));
@@ -264,20 +273,21 @@ impl<'a> Run<'a> {
             let rule = &self.rules.rules()[f.rule];
             let text = &self.source[f.range.clone()];
             let span = lines.span(f.range.clone());
-            let Some((collection, holes)) = f.fact else {
+            let Some((collection, mut holes)) = f.fact else {
                 hits.push(Hit::new(rule, f.message, span, f.scope, text, f.figure));
                 continue;
             };
             let Some(link) = rule.link() else { continue };
-            let value = |name: &String| match name.as_str() {
+            let values = link.kept.iter().map(|name| match name.as_str() {
                 "match" => Some(shorten(&String::from_utf8_lossy(text))),
-                name => holes.iter().find(|(hole, _)| hole == name).map(|(_, text)| text.clone()),
-            };
+                name => holes.iter_mut().find(|(hole, _)| hole == name).map(|(_, text)| std::mem::take(text)),
+            });
+            let values: Vec<Option<String>> = values.collect();
             // Without what decides whether it meets another it is no fact.
-            let known = link.kept.iter().take(link.on.len()).all(|name| value(name).is_some());
+            let known = values.iter().take(link.on.len()).all(Option::is_some);
             if known || link.collections[collection].of_file_only {
-                let values = link.kept.iter().map(|name| value(name).unwrap_or_default()).collect();
-                facts.push(Fact { rule: rule.mark(), collection, values, span, allowed: None });
+                let values = values.into_iter().map(Option::unwrap_or_default).collect();
+                facts.push(Fact { rule: self.rules.mark(f.rule), collection, values, span, allowed: None });
             }
         }
         (hits, facts)
@@ -325,11 +335,17 @@ fn zone_of(zones: &[(Range<usize>, Zone)], offset: usize) -> Zone {
     zones[..upto].iter().rev().take(64).find(|(range, _)| range.end > offset).map_or(Zone::Code, |(_, zone)| *zone)
 }
 
-/// A step of the walk, with how deep the node stands below the root.
+/// A step of the walk.
 pub(super) enum Step<'t> {
     /// Into a node.
-    Enter(Node<'t>, u32),
-    /// Out of the node that was entered last and not left yet.
+    Enter {
+        node: Node<'t>,
+        /// How deep it stands below the root.
+        depth: u32,
+        /// The kind of the node around it; 0 for the root.
+        parent: u16,
+    },
+    /// Out of the node that was entered last and not left yet, with how deep it stands.
     Leave(u32),
 }
 
@@ -353,6 +369,8 @@ pub(super) struct Walk<'a> {
     /// Whether there was something deeper than is looked at.
     too_deep: Cell<bool>,
     pub language: &'static Language,
+    /// What plain queries have seen.
+    children: Children<'a>,
     /// Runs queries; making one is costly next to running it at a node.
     cursor: RefCell<QueryCursor>,
     /// An entry whose query began in too many places at once.
@@ -363,7 +381,7 @@ pub(super) struct Walk<'a> {
     active: &'a [bool],
 }
 
-impl Walk<'_> {
+impl<'a> Walk<'a> {
     fn rule(&self, entry: u32) -> &Rule {
         &self.rules.rules()[self.set.entries[entry as usize].rule]
     }
@@ -387,11 +405,13 @@ impl Walk<'_> {
             }
             marks.get(passed).map_or(usize::MAX, |mark| *mark as usize)
         };
-        let mut ends: Vec<usize> = Vec::new();
+        // Of the nodes around, where each ends and its kind.
+        let mut around: Vec<(usize, u16)> = Vec::new();
         loop {
             let node = cursor.node();
             let mark = next(node.start_byte());
-            let enter = visit(Step::Enter(node, ends.len() as u32)) && mark < node.end_byte();
+            let (depth, parent) = (around.len() as u32, around.last().map_or(0, |(_, kind)| *kind));
+            let enter = visit(Step::Enter { node, depth, parent }) && mark < node.end_byte();
             let entered = enter
                 && if mark == node.start_byte() {
                     cursor.goto_first_child()
@@ -399,26 +419,26 @@ impl Walk<'_> {
                     cursor.goto_first_child_for_byte(mark).is_some()
                 };
             if entered {
-                ends.push(node.end_byte());
-                if ends.len() > DEEPEST {
+                around.push((node.end_byte(), node.kind_id()));
+                if around.len() > DEEPEST {
                     self.too_deep.set(true);
                     return;
                 }
                 continue;
             }
-            visit(Step::Leave(ends.len() as u32));
+            visit(Step::Leave(depth));
             let mut at = node.end_byte();
-            while ends.last().is_some_and(|end| next(at) >= *end) || !cursor.goto_next_sibling() {
-                let Some(end) = ends.pop() else { return };
+            while around.last().is_some_and(|(end, _)| next(at) >= *end) || !cursor.goto_next_sibling() {
+                let Some((end, _)) = around.pop() else { return };
                 cursor.goto_parent();
                 at = end;
-                visit(Step::Leave(ends.len() as u32));
+                visit(Step::Leave(around.len() as u32));
             }
         }
     }
 
     /// Tries one entry at a node of its kind.
-    fn at(&self, entry: u32, node: Node<'_>, found: &mut Vec<Found>) {
+    fn at(&self, entry: u32, node: Node<'a>, found: &mut Vec<Found>) {
         let compiled = &self.set.entries[entry as usize];
         if compiled.marked && !self.words.allow(&compiled.needs, &node.byte_range()) {
             return;
@@ -467,8 +487,20 @@ impl Walk<'_> {
     }
 
     /// Everything that a query finds from a node on, beginning at most so deep below it.
-    fn query(&self, entry: u32, root: Node<'_>, depth: Option<u32>, found: &mut Vec<Found>) {
+    fn query(&self, entry: u32, root: Node<'a>, depth: Option<u32>, found: &mut Vec<Found>) {
         let Matcher::Tree(tree) = &self.way(entry).matcher else { return };
+        if let Some(plain) = tree.plain(self.language).filter(|_| depth == Some(0)) {
+            let told = query::matches(plain, root, self.source, &self.children, &mut |taken| {
+                let captured = plain.order.iter().filter_map(|&at| Some((&*plain.captures[at], taken[at]?)));
+                found.extend(self.captured(entry, &captured.collect::<Vec<_>>(), |name| {
+                    plain.captures.iter().any(|own| own == name)
+                }));
+            });
+            if told.is_err() {
+                self.overrun.set(Some(entry));
+            }
+            return;
+        }
         let Ok(query) = tree.query(self.language) else { return };
         let names = query.capture_names();
         let mut cursor = self.cursor.borrow_mut();
@@ -476,32 +508,37 @@ impl Walk<'_> {
         cursor.set_max_start_depth(depth);
         let mut matches = cursor.matches(query, root, self.source);
         while let Some(m) = matches.next() {
-            let named = |name: &str| m.captures().iter().find(|c| names[c.index as usize] == name).map(|c| c.node);
-            let Some(node) = named("here").or_else(|| m.captures().first().map(|c| c.node)) else { continue };
-            let given: Vec<_> = m
-                .captures()
-                .iter()
-                .filter_map(|c| Some((names[c.index as usize], self.source.get(c.node.byte_range())?)))
-                .collect();
-            if self.passes(self.way(entry), named("whole").unwrap_or(node), &given) {
-                let text = |node: Node<'_>| String::from_utf8_lossy(&self.source[node.byte_range()]).into_owned();
-                if let Some(collection) = self.way(entry).collection {
-                    let taken = m.captures().iter();
-                    let holes = taken.map(|c| (names[c.index as usize].to_owned(), text(c.node))).collect();
-                    found.push(self.fact(entry, node.byte_range(), collection, holes));
-                    continue;
-                }
-                let message = self.rule(entry).say(|gap| match gap {
-                    "match" => Some(text(node)),
-                    name => named(name).map(text).or_else(|| names.contains(&name).then(String::new)),
-                });
-                found.push(Found { message, ..self.plain(entry, node.byte_range(), node) });
-            }
+            let captured: Vec<_> = m.captures().iter().map(|c| (names[c.index as usize], c.node)).collect();
+            found.extend(self.captured(entry, &captured, |name| names.contains(&name)));
         }
         drop(matches);
         if cursor.did_exceed_match_limit() {
             self.overrun.set(Some(entry));
         }
+    }
+
+    /// What the captures of a match give, when its filters let it through; `is_capture` tells the query's captures.
+    fn captured(&self, entry: u32, taken: &[(&str, Node<'_>)], is_capture: impl Fn(&str) -> bool) -> Option<Found> {
+        let named = |name: &str| taken.iter().find(|(own, _)| *own == name).map(|(_, node)| *node);
+        let node = named("here").or_else(|| taken.first().map(|(_, node)| *node))?;
+        let way = self.way(entry);
+        if !way.filters.is_empty() {
+            let given: Vec<_> =
+                taken.iter().filter_map(|(name, node)| Some((*name, self.source.get(node.byte_range())?))).collect();
+            if !self.passes(way, named("whole").unwrap_or(node), &given) {
+                return None;
+            }
+        }
+        let text = |node: Node<'_>| String::from_utf8_lossy(&self.source[node.byte_range()]).into_owned();
+        if let Some(collection) = way.collection {
+            let holes = taken.iter().map(|(name, node)| ((*name).to_owned(), text(*node))).collect();
+            return Some(self.fact(entry, node.byte_range(), collection, holes));
+        }
+        let message = self.rule(entry).say(|gap| match gap {
+            "match" => Some(text(node)),
+            name => named(name).map(text).or_else(|| is_capture(name).then(String::new)),
+        });
+        Some(Found { message, ..self.plain(entry, node.byte_range(), node) })
     }
 
     /// A figure that was counted on the way through a function.

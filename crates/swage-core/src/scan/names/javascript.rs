@@ -1,11 +1,11 @@
 //! Scopes of JavaScript (ECMA-262, section 9.1) and of what TypeScript adds to them.
 
-use std::collections::HashSet;
 use std::sync::OnceLock;
 
+use foldhash::HashSet;
 use tree_sitter::Node;
 
-use super::{Gathered, Import, Kind, Rules, words};
+use super::{Action, Field, Gathered, Import, Kind, Rules, words};
 
 pub(super) struct JavaScript;
 
@@ -13,16 +13,16 @@ pub(super) struct JavaScript;
 const MARKUP: [&str; 5] = ["React", "Fragment", "h", "jsx", "createElement"];
 
 impl Rules for JavaScript {
-    fn enter<'t>(&self, g: &mut Gathered<'t, '_>, node: Node<'t>) {
-        match node.kind() {
-            "function_declaration" | "generator_function_declaration" | "function_signature" => {
-                node.child_by_field_name("name").into_iter().for_each(|n| {
-                    let (block, function) = (g.now, g.function());
-                    g.bind(n, block);
-                    g.bind(n, function);
-                });
+    fn action(&self, kind: &str) -> Option<Action> {
+        let action: Action = match kind {
+            "function_declaration" | "generator_function_declaration" | "function_signature" => |g, node| {
+                g.definitions.push(node.start_byte());
+                if let Some(name) = g.field(node, Field::Name) {
+                    g.bind(name, g.now);
+                    g.bind(name, g.function());
+                }
                 function(g, node);
-            }
+            },
             "function_expression"
             | "generator_function"
             | "arrow_function"
@@ -33,112 +33,102 @@ impl Rules for JavaScript {
             | "abstract_method_signature"
             | "call_signature"
             | "construct_signature"
-            | "function" => {
+            | "function" => |g, node| {
+                g.definitions.push(node.start_byte());
                 function(g, node);
-                if let Some(name) = node.child_by_field_name("name").filter(|n| n.kind() == "identifier") {
-                    let scope = g.now;
-                    g.bind(name, scope);
+                if let Some(name) = g.field(node, Field::Name).filter(|n| n.kind() == "identifier") {
+                    g.bind(name, g.now);
                 }
-            }
+            },
             "class_declaration"
             | "class"
             | "abstract_class_declaration"
             | "interface_declaration"
             | "type_alias_declaration" => {
-                let scope = g.now;
-                node.child_by_field_name("name").into_iter().for_each(|n| g.bind(n, scope));
+                |g, node| g.field(node, Field::Name).into_iter().for_each(|name| g.bind(name, g.now))
             }
-            "enum_declaration" => {
+            "enum_declaration" => enumeration,
+            "internal_module" | "module" => |g, node| {
                 let scope = g.now;
-                node.child_by_field_name("name").into_iter().for_each(|n| g.bind(n, scope));
-                if let Some(body) = node.child_by_field_name("body") {
-                    let inside = g.open_at(body, Kind::Block);
-                    each(body, |member| {
-                        let name = member.child_by_field_name("name").unwrap_or(member);
-                        let text = g.text(name).trim_matches(['"', '\'']);
-                        g.scopes[inside].names.insert(text);
-                    });
-                }
-            }
-            "internal_module" | "module" => {
-                let scope = g.now;
-                node.child_by_field_name("name").into_iter().for_each(|n| targets(g, n, scope));
-            }
+                g.field(node, Field::Name).into_iter().for_each(|n| targets(g, n, scope));
+                g.field(node, Field::Body).into_iter().for_each(|body| g.shared = Some(body.id()));
+            },
             // What is declared for all, or in parts of one namespace, is seen from everywhere else in it.
-            "statement_block" => {
-                let shared = ["ambient_declaration", "internal_module", "module"];
-                if !node.parent().is_some_and(|p| shared.contains(&p.kind())) {
-                    g.open_here(node, Kind::Block);
+            "ambient_declaration" => |g, node| {
+                let mut block = None;
+                each(node, |child| block = block.or((child.kind() == "statement_block").then_some(child.id())));
+                g.shared = block;
+            },
+            "statement_block" => |g, node| {
+                if g.shared != Some(node.id()) {
+                    g.open_here(Kind::Block);
                 }
                 g.lists.push(node);
-            }
-            "class_body" => g.lists.push(node),
-            "switch_body" | "for_statement" => _ = g.open_here(node, Kind::Block),
-            "for_in_statement" => {
-                let kind = node.child_by_field_name("kind").map(|k| g.text(k));
+            },
+            "class_body" => |g, node| g.lists.push(node),
+            "switch_body" | "for_statement" => |g, _| _ = g.open_here(Kind::Block),
+            "for_in_statement" => |g, node| {
+                let kind = g.field(node, Field::Kind).map(|k| g.text(k));
                 let function = g.function();
-                let own = g.open_here(node, Kind::Block);
+                let own = g.open_here(Kind::Block);
                 let scope = match kind {
                     Some("var") => function,
                     Some(_) => own,
                     None => 0,
                 };
-                node.child_by_field_name("left").into_iter().for_each(|left| targets(g, left, scope));
-            }
-            "catch_clause" => {
-                let scope = g.open_here(node, Kind::Block);
-                node.child_by_field_name("parameter").into_iter().for_each(|p| targets(g, p, scope));
-            }
-            "lexical_declaration" | "variable_declaration" => {
-                let scope = if node.kind() == "variable_declaration" { g.function() } else { g.now };
-                each(node, |one| one.child_by_field_name("name").into_iter().for_each(|n| targets(g, n, scope)));
-            }
+                g.field(node, Field::Left).into_iter().for_each(|left| targets(g, left, scope));
+            },
+            "catch_clause" => |g, node| {
+                let scope = g.open_here(Kind::Block);
+                g.field(node, Field::Parameter).into_iter().for_each(|p| targets(g, p, scope));
+            },
+            "lexical_declaration" => |g, node| declared(g, node, g.now),
+            "variable_declaration" => |g, node| declared(g, node, g.function()),
             // Assigning to a name that nobody declared makes it, outside of strict code.
-            "assignment_expression" => {
-                let left = node.child_by_field_name("left").filter(|l| l.kind() == "identifier");
+            "assignment_expression" => |g, node| {
+                let left = g.field(node, Field::Left).filter(|l| l.kind() == "identifier");
                 left.into_iter().for_each(|left| g.bind(left, 0));
-            }
-            "import_statement" => import(g, node),
-            "export_statement" if node.child_by_field_name("source").is_some() => {
-                leaves(node, &mut |leaf| g.mark(leaf));
-            }
-            "export_statement" => g.imports_or_exports(),
-            "export_specifier" => node.child_by_field_name("alias").into_iter().for_each(|n| g.mark(n)),
-            "index_signature" => node.child_by_field_name("name").into_iter().for_each(|n| g.mark(n)),
-            "tuple_type" => each(node, |part| part.child_by_field_name("name").into_iter().for_each(|n| g.mark(n))),
-            "unary_expression" => {
-                let asks = node.child_by_field_name("operator").is_some_and(|o| g.text(o) == "typeof");
-                if let Some(name) = node.child_by_field_name("argument").filter(|a| asks && a.kind() == "identifier") {
-                    let name = g.text(name);
-                    g.tested.insert(name);
+            },
+            "import_statement" => import,
+            "export_statement" => |g, node| match g.field(node, Field::Source) {
+                Some(_) => leaves(node, &mut |leaf| g.mark(leaf)),
+                None => g.module = true,
+            },
+            "export_specifier" => |g, node| g.field(node, Field::Alias).into_iter().for_each(|n| g.mark(n)),
+            "index_signature" => |g, node| g.field(node, Field::Name).into_iter().for_each(|n| g.mark(n)),
+            "tuple_type" => |g, node| each(node, |part| g.field(part, Field::Name).into_iter().for_each(|n| g.mark(n))),
+            "unary_expression" => |g, node| {
+                let asks = g.field(node, Field::Operator).is_some_and(|o| g.text(o) == "typeof");
+                if let Some(name) = g.field(node, Field::Argument).filter(|a| asks && a.kind() == "identifier") {
+                    g.tested.insert(g.text(name));
                 }
-            }
-            "jsx_opening_element" | "jsx_closing_element" | "jsx_self_closing_element" => {
+            },
+            "jsx_opening_element" | "jsx_closing_element" | "jsx_self_closing_element" => |g, node| {
                 g.tested.extend(MARKUP);
-                let name = node.child_by_field_name("name").filter(|n| n.kind() == "identifier");
+                let name = g.field(node, Field::Name).filter(|n| n.kind() == "identifier");
                 // Names in lower case are elements of the page.
                 if let Some(name) = name.filter(|n| g.text(*n).starts_with(|c: char| c.is_lowercase())) {
                     g.mark(name);
                 }
-            }
+            },
             // Types may be declared for all in files that nobody imports.
-            "nested_type_identifier" => leaves(node, &mut |leaf| g.mark(leaf)),
-            "with_statement" => g.open = true,
+            "nested_type_identifier" => |g, node| leaves(node, &mut |leaf| g.mark(leaf)),
+            "with_statement" => |g, _| g.open = true,
             "call_expression" => {
-                let called = node.child_by_field_name("function").map(|f| g.text(f));
-                g.open |= called == Some("eval");
+                |g, node| g.open |= g.field(node, Field::Function).is_some_and(|f| g.text(f) == "eval")
             }
-            "comment" => g.texts.push(node.byte_range()),
-            _ => {}
-        }
+            "comment" => |g, node| g.texts.push(node.byte_range()),
+            _ => return None,
+        };
+        Some(action)
     }
 
-    fn is_use(&self, node: Node<'_>) -> bool {
-        matches!(node.kind(), "identifier" | "shorthand_property_identifier")
+    fn is_use(&self, kind: &str) -> bool {
+        matches!(kind, "identifier" | "shorthand_property_identifier")
     }
 
-    fn is_mention(&self, node: Node<'_>) -> bool {
-        self.is_use(node) || matches!(node.kind(), "type_identifier" | "shorthand_property_identifier_pattern")
+    fn is_mention(&self, kind: &str) -> bool {
+        self.is_use(kind) || matches!(kind, "type_identifier" | "shorthand_property_identifier_pattern")
     }
 
     fn is_known(&self, name: &str) -> bool {
@@ -151,7 +141,8 @@ impl Rules for JavaScript {
 
     /// A script without imports and exports shares its names with other scripts of its page.
     fn is_closed(&self, g: &Gathered<'_, '_>) -> bool {
-        g.module || g.uses.iter().any(|(name, ..)| matches!(*name, "require" | "module" | "exports"))
+        let given = ["require", "module", "exports"].map(|name| g.numbers.get(name));
+        g.module || g.uses.iter().any(|(name, ..)| given.contains(&Some(name)))
     }
 
     fn definitions<'t>(&self, node: Node<'t>, source: &[u8]) -> Vec<(String, Node<'t>, bool)> {
@@ -183,24 +174,33 @@ impl Rules for JavaScript {
     }
 }
 
-impl Gathered<'_, '_> {
-    /// The file is a module.
-    fn imports_or_exports(&mut self) {
-        self.module = true;
-    }
-}
-
 fn each<'t>(node: Node<'t>, mut act: impl FnMut(Node<'t>)) {
     let mut cursor = node.walk();
     node.named_children(&mut cursor).for_each(&mut act);
 }
 
 fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
-    let scope = g.open_here(node, Kind::Function);
-    for field in ["parameters", "parameter"] {
-        node.child_by_field_name(field).into_iter().for_each(|list| targets(g, list, scope));
+    let scope = g.open_here(Kind::Function);
+    for field in [Field::Parameters, Field::Parameter] {
+        g.field(node, field).into_iter().for_each(|list| targets(g, list, scope));
     }
-    g.scopes[scope].names.insert("arguments");
+    g.bind_text("arguments", scope);
+}
+
+fn enumeration<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
+    g.field(node, Field::Name).into_iter().for_each(|n| g.bind(n, g.now));
+    if let Some(body) = g.field(node, Field::Body) {
+        let inside = g.open_at(body, Kind::Block);
+        each(body, |member| {
+            let name = g.field(member, Field::Name).unwrap_or(member);
+            g.bind_text(g.text(name).trim_matches(['"', '\'']), inside);
+        });
+    }
+}
+
+/// Binds what the parts of a declaration declare.
+fn declared<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>, scope: usize) {
+    each(node, |one| g.field(one, Field::Name).into_iter().for_each(|name| targets(g, name, scope)));
 }
 
 /// Binds the names of a pattern or of parameters.
@@ -212,10 +212,10 @@ fn targets<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>, scope: usize) {
             "formal_parameters" | "object_pattern" | "array_pattern" | "rest_pattern" => {
                 each(node, |child| open.push(child));
             }
-            "required_parameter" | "optional_parameter" => open.extend(node.child_by_field_name("pattern")),
-            "pair_pattern" => open.extend(node.child_by_field_name("value")),
-            "assignment_pattern" | "object_assignment_pattern" => open.extend(node.child_by_field_name("left")),
-            "nested_identifier" => open.extend(node.child_by_field_name("object")),
+            "required_parameter" | "optional_parameter" => open.extend(g.field(node, Field::Pattern)),
+            "pair_pattern" => open.extend(g.field(node, Field::Value)),
+            "assignment_pattern" | "object_assignment_pattern" => open.extend(g.field(node, Field::Left)),
+            "nested_identifier" => open.extend(g.field(node, Field::Object)),
             _ => {}
         }
     }
@@ -232,13 +232,13 @@ fn leaves<'t>(node: Node<'t>, act: &mut impl FnMut(Node<'t>)) {
 }
 
 fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
-    g.imports_or_exports();
+    g.module = true;
     let end = node.end_position().row;
     let excused = node.next_sibling().is_some_and(|n| n.kind() == "comment" && n.start_position().row == end);
     let mut open = vec![node];
     while let Some(node) = open.pop() {
         let bound = match node.kind() {
-            "import_specifier" => node.child_by_field_name("alias").or_else(|| node.child_by_field_name("name")),
+            "import_specifier" => g.field(node, Field::Alias).or_else(|| g.field(node, Field::Name)),
             "identifier" => Some(node),
             _ => {
                 each(node, |child| open.push(child));
@@ -248,8 +248,9 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
         if let Some(bound) = bound {
             leaves(node, &mut |leaf| g.mark(leaf));
             g.bind(bound, 0);
-            let name = g.text(bound);
-            g.imports.push(Import { name, node: bound, excused: excused || MARKUP.contains(&name) });
+            let excused = excused || MARKUP.contains(&g.text(bound));
+            let name = g.number(bound);
+            g.imports.push(Import { name, node: bound, excused });
         }
     }
 }

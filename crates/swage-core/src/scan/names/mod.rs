@@ -1,6 +1,6 @@
 //! Names and their definitions, by the scopes of the language.
 //!
-//! One walk over the tree, parents first, gathers the scopes with the names that they bind, the uses of names, imports,
+//! The walk over the tree, parents first, gathers the scopes with the names that they bind, the uses of names, imports,
 //! and definitions that stand side by side. Order within a scope is left aside: a name that is bound anywhere in a scope
 //! is defined in all of it. Wherever there is doubt, the name counts as defined and as used, because a false alarm costs
 //! more than a miss: a file that doesn't parse whole has no odd names, and one that imports everything of a module or
@@ -9,31 +9,118 @@
 mod javascript;
 mod python;
 
-use std::collections::{HashMap, HashSet};
+use std::num::NonZero;
 use std::ops::Range;
+use std::sync::OnceLock;
 
+use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 use tree_sitter::{Node, Tree};
 
 use crate::lang::{Language, Role};
-use crate::rule::Names as Wanted;
+use crate::rule::NameFault;
 
 /// The languages whose scopes are known.
 pub const SCOPED: [&str; 4] = ["javascript", "python", "tsx", "typescript"];
 
+/// What a node calls for before its children are looked at: opening scopes, binding names, and marking names that are
+/// no uses.
+type Action = for<'t, 's> fn(&mut Gathered<'t, 's>, Node<'t>);
+
 /// What a language knows of scopes.
-trait Rules {
-    /// Looks at a node before its children: opens scopes, binds names, and marks names that are no uses.
-    fn enter<'t>(&self, gathered: &mut Gathered<'t, '_>, node: Node<'t>);
-    /// Whether a leaf is the use of a name.
-    fn is_use(&self, node: Node<'_>) -> bool;
-    /// Whether a leaf names something, in whatever role.
-    fn is_mention(&self, node: Node<'_>) -> bool;
+trait Rules: Sync {
+    /// What nodes of this kind call for.
+    fn action(&self, kind: &str) -> Option<Action>;
+    /// Whether leaves of this kind are uses of names, unless they are marked.
+    fn is_use(&self, kind: &str) -> bool;
+    /// Whether leaves of this kind name something, in whatever role.
+    fn is_mention(&self, kind: &str) -> bool;
     /// Names that are there without a definition.
     fn is_known(&self, name: &str) -> bool;
     /// Whether all names of the file can be told.
     fn is_closed(&self, gathered: &Gathered<'_, '_>) -> bool;
     /// The definitions among a node's children, each with its name; what isn't one but defines its name again is `None`.
     fn definitions<'t>(&self, node: Node<'t>, source: &[u8]) -> Vec<(String, Node<'t>, bool)>;
+}
+
+/// A language's rules by the ids of its grammar.
+struct Tables {
+    rules: &'static dyn Rules,
+    /// For each node kind, what it calls for.
+    steps: Vec<Step>,
+    /// The ids of the fields, in the order of [`Field`]; 0, which no field has, where the grammar lacks one.
+    fields: [u16; FIELDS.len()],
+}
+
+/// What is to be done at nodes of one kind.
+#[derive(Clone, Copy)]
+struct Step {
+    action: Option<Action>,
+    is_mention: bool,
+    is_use: bool,
+}
+
+/// Fields of grammars.
+#[derive(Clone, Copy)]
+enum Field {
+    Alias,
+    Argument,
+    Attribute,
+    Body,
+    Function,
+    Kind,
+    Left,
+    ModuleName,
+    Name,
+    Object,
+    Operator,
+    Parameter,
+    Parameters,
+    Pattern,
+    Right,
+    Source,
+    TypeParameters,
+    Value,
+}
+
+/// Their names.
+const FIELDS: [&str; 18] = [
+    "alias",
+    "argument",
+    "attribute",
+    "body",
+    "function",
+    "kind",
+    "left",
+    "module_name",
+    "name",
+    "object",
+    "operator",
+    "parameter",
+    "parameters",
+    "pattern",
+    "right",
+    "source",
+    "type_parameters",
+    "value",
+];
+
+impl Tables {
+    fn of(language: &'static Language) -> Option<&'static Self> {
+        static ALL: [OnceLock<Tables>; SCOPED.len()] = [const { OnceLock::new() }; SCOPED.len()];
+        let index = SCOPED.iter().position(|name| *name == language.name)?;
+        let rules: &'static dyn Rules =
+            if language.name == "python" { &python::Python } else { &javascript::JavaScript };
+        Some(ALL[index].get_or_init(|| {
+            let grammar = &language.tables().grammar;
+            let step = |id: u16| {
+                let kind = grammar.node_kind_for_id(id).filter(|_| grammar.node_kind_is_named(id)).unwrap_or_default();
+                Step { action: rules.action(kind), is_mention: rules.is_mention(kind), is_use: rules.is_use(kind) }
+            };
+            let steps = (0..grammar.node_kind_count() as u16).map(step).collect();
+            let fields = FIELDS.map(|name| grammar.field_id_for_name(name).map_or(0, NonZero::get));
+            Self { rules, steps, fields }
+        }))
+    }
 }
 
 /// What kind of scope it is.
@@ -49,34 +136,43 @@ enum Kind {
     Block,
 }
 
-struct Scope<'s> {
+struct Scope {
     parent: Option<usize>,
     kind: Kind,
-    names: HashSet<&'s str>,
 }
 
 /// An imported name.
-struct Import<'t, 's> {
-    name: &'s str,
+struct Import<'t> {
+    name: u32,
     node: Node<'t>,
     /// There is a reason for it to be there unused.
     excused: bool,
 }
 
-/// What one walk over a file gathers.
+/// What the walk over a file gathers.
 struct Gathered<'t, 's> {
     source: &'s [u8],
-    scopes: Vec<Scope<'s>>,
+    /// The whole source, where it is text throughout.
+    text: Option<&'s str>,
+    fields: &'static [u16; FIELDS.len()],
+    /// Every name that was met, and its number.
+    names: Vec<&'s str>,
+    numbers: HashMap<&'s str, u32>,
+    scopes: Vec<Scope>,
+    /// The names that each scope binds.
+    bound: HashSet<(usize, u32)>,
     /// The scope of the node that is looked at.
     now: usize,
-    /// Scopes that begin at nodes, by the nodes' ids.
-    openings: HashMap<usize, usize>,
-    /// Leaves that are names and no uses.
-    marked: HashSet<usize>,
-    uses: Vec<(&'s str, Node<'t>, usize)>,
-    imports: Vec<Import<'t, 's>>,
+    /// Scopes that begin at nodes still to come, by the nodes' ids.
+    openings: Vec<(usize, usize)>,
+    /// The id of a block to come that has no scope of its own.
+    shared: Option<usize>,
+    /// For each byte, whether a leaf begins there that is a name and no use.
+    marked: Vec<u64>,
+    uses: Vec<(u32, Node<'t>, usize)>,
+    imports: Vec<Import<'t>>,
     /// Every name in the order of its places.
-    mentions: Vec<(usize, &'s str)>,
+    mentions: Vec<(usize, u32)>,
     /// Names that the code asks for whether they are there.
     tested: HashSet<&'s str>,
     /// Names come from where they can't be seen.
@@ -87,32 +183,79 @@ struct Gathered<'t, 's> {
     texts: Vec<Range<usize>>,
     /// Nodes whose children may be definitions side by side.
     lists: Vec<Node<'t>>,
+    /// Where definitions begin.
+    definitions: Vec<usize>,
 }
 
-/// The names of a file.
+/// The names of a file, gathered while a walk goes through all of its nodes.
 pub(super) struct Names<'t, 's> {
     gathered: Gathered<'t, 's>,
-    rules: &'static dyn Rules,
+    tables: &'static Tables,
+    /// The scopes around the node that the walk is at.
+    around: Vec<usize>,
 }
 
 impl<'t, 's> Names<'t, 's> {
-    /// Gathers them; `None` where the language's scopes aren't known or the file doesn't parse whole.
-    pub fn of(source: &'s [u8], language: &Language, tree: &'t Tree) -> Option<Self> {
-        let rules: &dyn Rules = match language.name {
-            "python" => &python::Python,
-            "javascript" | "typescript" | "tsx" => &javascript::JavaScript,
-            _ => return None,
+    /// Nothing gathered yet; `None` where the language's scopes aren't known or the file doesn't parse whole.
+    pub fn of(source: &'s [u8], language: &'static Language, tree: &'t Tree) -> Option<Self> {
+        let root = tree.root_node();
+        let tables = Tables::of(language).filter(|_| !root.has_error())?;
+        let gathered = Gathered {
+            source,
+            text: std::str::from_utf8(source).ok(),
+            fields: &tables.fields,
+            names: Vec::new(),
+            numbers: HashMap::new(),
+            scopes: vec![Scope { parent: None, kind: Kind::Module }],
+            bound: HashSet::new(),
+            now: 0,
+            openings: Vec::new(),
+            shared: None,
+            marked: vec![0; source.len() / 64 + 1],
+            uses: Vec::new(),
+            imports: Vec::new(),
+            mentions: Vec::new(),
+            tested: HashSet::new(),
+            open: false,
+            module: false,
+            texts: Vec::new(),
+            lists: vec![root],
+            definitions: Vec::new(),
         };
-        (!tree.root_node().has_error()).then(|| Self { gathered: gather(source, tree, rules), rules })
+        Some(Self { gathered, tables, around: Vec::new() })
+    }
+
+    /// The walk enters a node.
+    pub fn enter(&mut self, node: Node<'t>) {
+        let all = &mut self.gathered;
+        self.around.push(all.now);
+        if let Some(at) = all.openings.iter().rposition(|(id, _)| *id == node.id()) {
+            all.now = all.openings.swap_remove(at).1;
+        }
+        let Some(step) = self.tables.steps.get(usize::from(node.kind_id())) else { return };
+        if let Some(action) = step.action {
+            action(all, node);
+        }
+        if step.is_mention && node.child_count() == 0 {
+            let (start, name) = (node.start_byte(), all.number(node));
+            all.mentions.push((start, name));
+            if step.is_use && all.marked[start / 64] & 1 << (start % 64) == 0 {
+                all.uses.push((name, node, all.now));
+            }
+        }
+    }
+
+    /// The walk leaves the node that it entered last and hasn't left yet.
+    pub fn leave(&mut self) {
+        self.gathered.now = self.around.pop().unwrap_or(0);
     }
 
     /// The names with a fault. `globals` are those that are defined where it can't be seen.
-    pub fn with(&self, wanted: Wanted, globals: &dyn Fn(&str) -> bool) -> Vec<Node<'t>> {
-        match wanted {
-            Wanted::Undefined => self.gathered.undefined(self.rules, globals),
-            Wanted::DefinedTwice => self.gathered.defined_twice(self.rules),
-            Wanted::UnusedImport => self.gathered.unused_imports(),
-            Wanted::Defined | Wanted::Used => Vec::new(),
+    pub fn with(&self, fault: NameFault, globals: &dyn Fn(&str) -> bool) -> Vec<Node<'t>> {
+        match fault {
+            NameFault::Undefined => self.gathered.undefined(self.tables.rules, globals),
+            NameFault::DefinedTwice => self.gathered.defined_twice(self.tables.rules),
+            NameFault::UnusedImport => self.gathered.unused_imports(),
         }
     }
 }
@@ -142,87 +285,66 @@ pub(super) fn in_role<'t>(tree: &'t Tree, language: &Language, role: Role) -> Ve
     }
 }
 
-fn gather<'t, 's>(source: &'s [u8], tree: &'t Tree, rules: &dyn Rules) -> Gathered<'t, 's> {
-    let module = Scope { parent: None, kind: Kind::Module, names: HashSet::new() };
-    let mut gathered = Gathered {
-        source,
-        scopes: vec![module],
-        now: 0,
-        openings: HashMap::new(),
-        marked: HashSet::new(),
-        uses: Vec::new(),
-        imports: Vec::new(),
-        mentions: Vec::new(),
-        tested: HashSet::new(),
-        open: false,
-        module: false,
-        texts: Vec::new(),
-        lists: vec![tree.root_node()],
-    };
-    let mut cursor = tree.walk();
-    // The scopes around the node that the cursor is at.
-    let mut around = Vec::new();
-    loop {
-        let node = cursor.node();
-        around.push(gathered.now);
-        if let Some(scope) = gathered.openings.get(&node.id()) {
-            gathered.now = *scope;
-        }
-        if node.is_named() {
-            rules.enter(&mut gathered, node);
-            if node.child_count() == 0 && rules.is_mention(node) {
-                let name = gathered.text(node);
-                gathered.mentions.push((node.start_byte(), name));
-                if rules.is_use(node) && !gathered.marked.contains(&node.id()) {
-                    gathered.uses.push((name, node, gathered.now));
-                }
-            }
-        }
-        if cursor.goto_first_child() {
-            continue;
-        }
-        loop {
-            gathered.now = around.pop().unwrap_or(0);
-            if cursor.goto_next_sibling() {
-                break;
-            }
-            if !cursor.goto_parent() {
-                return gathered;
-            }
-        }
-    }
-}
-
 impl<'t, 's> Gathered<'t, 's> {
     fn text(&self, node: Node<'_>) -> &'s str {
-        self.source.get(node.byte_range()).and_then(|bytes| std::str::from_utf8(bytes).ok()).unwrap_or_default()
+        let range = node.byte_range();
+        match self.text {
+            Some(text) => text.get(range),
+            None => self.source.get(range).and_then(|bytes| std::str::from_utf8(bytes).ok()),
+        }
+        .unwrap_or_default()
     }
 
-    /// Opens a scope at a node.
+    /// The number of a leaf's name.
+    fn number(&mut self, leaf: Node<'_>) -> u32 {
+        self.number_of(self.text(leaf))
+    }
+
+    fn number_of(&mut self, name: &'s str) -> u32 {
+        let next = self.names.len() as u32;
+        let number = *self.numbers.entry(name).or_insert(next);
+        if number == next {
+            self.names.push(name);
+        }
+        number
+    }
+
+    fn field(&self, node: Node<'t>, field: Field) -> Option<Node<'t>> {
+        node.child_by_field_id(self.fields[field as usize])
+    }
+
+    /// Opens a scope at a node that is still to come.
     fn open_at(&mut self, node: Node<'t>, kind: Kind) -> usize {
-        self.scopes.push(Scope { parent: Some(self.now), kind, names: HashSet::new() });
+        self.scopes.push(Scope { parent: Some(self.now), kind });
         let scope = self.scopes.len() - 1;
-        self.openings.insert(node.id(), scope);
+        self.openings.push((node.id(), scope));
         scope
     }
 
-    /// Opens a scope at a node that is being entered.
-    fn open_here(&mut self, node: Node<'t>, kind: Kind) -> usize {
-        let scope = self.open_at(node, kind);
-        self.now = scope;
-        scope
+    /// Opens a scope at the node that is being entered.
+    fn open_here(&mut self, kind: Kind) -> usize {
+        self.scopes.push(Scope { parent: Some(self.now), kind });
+        self.now = self.scopes.len() - 1;
+        self.now
     }
 
     /// Marks a leaf as no use.
-    fn mark(&mut self, node: Node<'_>) {
-        self.marked.insert(node.id());
+    fn mark(&mut self, leaf: Node<'_>) {
+        let start = leaf.start_byte();
+        self.marked[start / 64] |= 1 << (start % 64);
     }
 
     /// Binds the name of a leaf.
-    fn bind(&mut self, node: Node<'_>, scope: usize) {
-        self.mark(node);
-        let name = self.text(node);
-        self.scopes[scope].names.insert(name);
+    fn bind(&mut self, leaf: Node<'_>, scope: usize) {
+        self.mark(leaf);
+        let name = self.number(leaf);
+        self.bound.insert((scope, name));
+    }
+
+    /// Binds a name that no leaf names.
+    fn bind_text(&mut self, name: &'s str, scope: usize) {
+        let name = self.number_of(name);
+        self.bound.insert((scope, name));
     }
 
     /// The innermost scope around the present one that isn't a block.
@@ -234,11 +356,11 @@ impl<'t, 's> Gathered<'t, 's> {
         scope
     }
 
-    fn is_bound(&self, name: &str, from: usize) -> bool {
+    fn is_bound(&self, name: u32, from: usize) -> bool {
         let mut at = Some(from);
         while let Some(scope) = at {
             let seen = self.scopes[scope].kind != Kind::Class || scope == from;
-            if seen && self.scopes[scope].names.contains(name) {
+            if seen && self.bound.contains(&(scope, name)) {
                 return true;
             }
             at = self.scopes[scope].parent;
@@ -251,19 +373,23 @@ impl<'t, 's> Gathered<'t, 's> {
             return Vec::new();
         }
         let lost = self.uses.iter().filter(|(name, _, scope)| {
-            !self.is_bound(name, *scope) && !self.tested.contains(name) && !rules.is_known(name) && !globals(name)
+            let text = self.names[*name as usize];
+            !self.is_bound(*name, *scope) && !self.tested.contains(text) && !rules.is_known(text) && !globals(text)
         });
         lost.map(|(_, node, _)| *node).collect()
     }
 
     fn unused_imports(&self) -> Vec<Node<'t>> {
-        let mut counts: HashMap<&str, usize> = HashMap::new();
-        self.mentions.iter().for_each(|(_, name)| *counts.entry(name).or_default() += 1);
-        let own = |name: &str| self.imports.iter().filter(|other| other.name == name).count();
+        let mut counts = vec![0; self.names.len()];
+        self.mentions.iter().for_each(|(_, name)| counts[*name as usize] += 1);
+        let own = |name: u32| self.imports.iter().filter(|other| other.name == name).count();
         let idle = self.imports.iter().filter(|import| {
             !import.excused
-                && counts.get(import.name).copied().unwrap_or(0) <= own(import.name)
-                && !self.texts.iter().any(|range| has_word(&self.source[range.clone()], import.name))
+                && counts[import.name as usize] <= own(import.name)
+                && !self
+                    .texts
+                    .iter()
+                    .any(|range| has_word(&self.source[range.clone()], self.names[import.name as usize]))
         });
         idle.map(|import| import.node).collect()
     }
@@ -271,12 +397,17 @@ impl<'t, 's> Gathered<'t, 's> {
     fn defined_twice(&self, rules: &dyn Rules) -> Vec<Node<'t>> {
         let mut found = Vec::new();
         for list in &self.lists {
+            let before = |end: usize| self.definitions.partition_point(|at| *at < end);
+            if before(list.end_byte()) - before(list.start_byte()) < 2 {
+                continue;
+            }
             let mut last: HashMap<String, (Node<'t>, bool)> = HashMap::new();
             for (name, node, plain) in rules.definitions(*list, self.source) {
                 let Some((before, was_plain)) = last.insert(name.clone(), (node, plain)) else { continue };
                 let from = self.mentions.partition_point(|(at, _)| *at < before.end_byte());
                 let to = self.mentions.partition_point(|(at, _)| *at < node.start_byte());
-                let used = self.mentions[from..to.max(from)].iter().any(|(_, mention)| *mention == name);
+                let is_same = |mention: &u32| self.names[*mention as usize] == name;
+                let used = self.mentions[from..to.max(from)].iter().any(|(_, mention)| is_same(mention));
                 if plain && was_plain && !used {
                     found.extend(node.child_by_field_name("name"));
                 }

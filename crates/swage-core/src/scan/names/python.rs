@@ -1,11 +1,11 @@
 //! Scopes of Python: <https://docs.python.org/3/reference/executionmodel.html#naming-and-binding>.
 
-use std::collections::HashSet;
 use std::sync::OnceLock;
 
+use foldhash::HashSet;
 use tree_sitter::Node;
 
-use super::{Gathered, Import, Kind, Rules, words};
+use super::{Action, Field, Gathered, Import, Kind, Rules, words};
 
 pub(super) struct Python;
 
@@ -13,66 +13,52 @@ pub(super) struct Python;
 const MAKERS: [&str; 5] = ["exec", "globals", "locals", "vars", "execfile"];
 
 impl Rules for Python {
-    fn enter<'t>(&self, g: &mut Gathered<'t, '_>, node: Node<'t>) {
-        match node.kind() {
-            "function_definition" | "lambda" => function(g, node),
-            "class_definition" => {
-                name(g, node);
-                if let Some(body) = node.child_by_field_name("body") {
-                    g.open_at(body, Kind::Class);
-                    g.lists.push(body);
-                    // Methods see a class's type parameters, though not its names.
-                    type_parameters(g, node, 0);
-                }
-            }
+    fn action(&self, kind: &str) -> Option<Action> {
+        let action: Action = match kind {
+            "function_definition" | "lambda" => function,
+            "class_definition" => class,
             "list_comprehension" | "set_comprehension" | "dictionary_comprehension" | "generator_expression" => {
-                comprehension(g, node);
+                comprehension
             }
-            "block" => g.lists.push(node),
-            "assignment" | "augmented_assignment" | "for_statement" => {
+            "block" => |g, node| g.lists.push(node),
+            "assignment" | "augmented_assignment" | "for_statement" => |g, node| {
                 let scope = g.function();
-                node.child_by_field_name("left").into_iter().for_each(|left| targets(g, left, scope));
-            }
-            "named_expression" => {
-                let scope = g.function();
-                node.child_by_field_name("name").into_iter().for_each(|left| g.bind(left, scope));
-            }
-            "as_pattern_target" => {
-                let scope = g.function();
-                targets(g, node, scope);
-            }
+                g.field(node, Field::Left).into_iter().for_each(|left| targets(g, left, scope));
+            },
+            "named_expression" => name,
+            "as_pattern_target" => |g, node| targets(g, node, g.function()),
             // A name and its type parameters, whose scope may as well be the one around.
-            "type_alias_statement" => {
+            "type_alias_statement" => |g, node| {
                 let (scope, mut given) = (g.function(), Vec::new());
-                node.child_by_field_name("left")
-                    .into_iter()
-                    .for_each(|left| leaves(left, &mut |leaf| given.push(leaf)));
+                let left = g.field(node, Field::Left);
+                left.into_iter().for_each(|left| leaves(left, &mut |leaf| given.push(leaf)));
                 given.into_iter().for_each(|leaf| g.bind(leaf, scope));
-            }
-            "global_statement" => each(node, |child| g.bind(child, 0)),
-            "nonlocal_statement" => each(node, |child| g.mark(child)),
-            "import_statement" | "import_from_statement" | "future_import_statement" => import(g, node),
-            "wildcard_import" => g.open = true,
-            "keyword_argument" => node.child_by_field_name("name").into_iter().for_each(|n| g.mark(n)),
-            "attribute" => node.child_by_field_name("attribute").into_iter().for_each(|n| g.mark(n)),
-            "dotted_name" => looked_up(g, node),
-            "keyword_pattern" | "splat_pattern" | "as_pattern" => pattern(g, node),
-            "try_statement" => tested(g, node),
-            "string" | "comment" => g.texts.push(node.byte_range()),
-            "call" => {
-                let called = node.child_by_field_name("function").map(|f| g.text(f));
+            },
+            "global_statement" => |g, node| each(node, |child| g.bind(child, 0)),
+            "nonlocal_statement" => |g, node| each(node, |child| g.mark(child)),
+            "import_statement" | "import_from_statement" | "future_import_statement" => import,
+            "wildcard_import" => |g, _| g.open = true,
+            "keyword_argument" => |g, node| g.field(node, Field::Name).into_iter().for_each(|n| g.mark(n)),
+            "attribute" => |g, node| g.field(node, Field::Attribute).into_iter().for_each(|n| g.mark(n)),
+            "dotted_name" => looked_up,
+            "keyword_pattern" | "splat_pattern" | "as_pattern" => pattern,
+            "try_statement" => tested,
+            "string" | "comment" => |g, node| g.texts.push(node.byte_range()),
+            "call" => |g, node| {
+                let called = g.field(node, Field::Function).map(|f| g.text(f));
                 g.open |= called.is_some_and(|name| MAKERS.contains(&name));
-            }
-            _ => {}
-        }
+            },
+            _ => return None,
+        };
+        Some(action)
     }
 
-    fn is_use(&self, node: Node<'_>) -> bool {
-        node.kind() == "identifier"
+    fn is_use(&self, kind: &str) -> bool {
+        kind == "identifier"
     }
 
-    fn is_mention(&self, node: Node<'_>) -> bool {
-        node.kind() == "identifier"
+    fn is_mention(&self, kind: &str) -> bool {
+        kind == "identifier"
     }
 
     fn is_known(&self, name: &str) -> bool {
@@ -112,13 +98,25 @@ fn each<'t>(node: Node<'t>, mut act: impl FnMut(Node<'t>)) {
 
 fn name<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     let scope = g.function();
-    node.child_by_field_name("name").into_iter().for_each(|name| g.bind(name, scope));
+    g.field(node, Field::Name).into_iter().for_each(|name| g.bind(name, scope));
+}
+
+/// Methods see a class's type parameters, though not its names.
+fn class<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
+    g.definitions.push(node.start_byte());
+    name(g, node);
+    if let Some(body) = g.field(node, Field::Body) {
+        g.open_at(body, Kind::Class);
+        g.lists.push(body);
+        type_parameters(g, node, 0);
+    }
 }
 
 /// Parameters and body have a scope; defaults and annotations belong to what is around.
 fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
+    g.definitions.push(node.start_byte());
     name(g, node);
-    let Some(body) = node.child_by_field_name("body") else { return };
+    let Some(body) = g.field(node, Field::Body) else { return };
     let around = g.now;
     let scope = g.open_at(body, Kind::Function);
     // Annotations, which are looked up around the function, may name its type parameters.
@@ -127,10 +125,10 @@ fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     if body.kind() == "block" {
         g.lists.push(body);
     }
-    let Some(list) = node.child_by_field_name("parameters") else { return };
+    let Some(list) = g.field(node, Field::Parameters) else { return };
     each(list, |parameter| {
         let inner = match parameter.kind() {
-            "default_parameter" | "typed_default_parameter" => parameter.child_by_field_name("name"),
+            "default_parameter" | "typed_default_parameter" => g.field(parameter, Field::Name),
             // The name comes first, the type behind it.
             "typed_parameter" => parameter.named_child(0),
             _ => Some(parameter),
@@ -141,11 +139,10 @@ fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
 
 /// Type parameters bind their names; that they can't be seen outside doesn't matter.
 fn type_parameters<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>, scope: usize) {
-    let mut open: Vec<Node<'t>> = node.child_by_field_name("type_parameters").into_iter().collect();
+    let mut open: Vec<Node<'t>> = g.field(node, Field::TypeParameters).into_iter().collect();
     while let Some(node) = open.pop() {
         if node.kind() == "identifier" {
-            let name = g.text(node);
-            g.scopes[scope].names.insert(name);
+            g.bind_text(g.text(node), scope);
         }
         each(node, |child| open.push(child));
     }
@@ -154,15 +151,15 @@ fn type_parameters<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>, scope: usize) {
 /// A comprehension has a scope of its own, but the first thing that it goes through is looked up around it.
 fn comprehension<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     let around = g.now;
-    let scope = g.open_here(node, Kind::Block);
+    let scope = g.open_here(Kind::Block);
     let mut first = true;
     each(node, |clause| {
         if clause.kind() != "for_in_clause" {
             return;
         }
-        clause.child_by_field_name("left").into_iter().for_each(|left| targets(g, left, scope));
-        if first && let Some(right) = clause.child_by_field_name("right") {
-            g.openings.insert(right.id(), around);
+        g.field(clause, Field::Left).into_iter().for_each(|left| targets(g, left, scope));
+        if first && let Some(right) = g.field(clause, Field::Right) {
+            g.openings.push((right.id(), around));
         }
         first = false;
     });
@@ -196,11 +193,10 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     let future = node.kind() == "future_import_statement";
     let from = node.kind() == "import_from_statement";
     // Modules beside this one are imported in a function for what that does, such as to register handlers.
-    let beside = from
-        && scope != 0
-        && node.child_by_field_name("module_name").is_some_and(|module| module.kind() == "relative_import");
+    let beside =
+        from && scope != 0 && g.field(node, Field::ModuleName).is_some_and(|module| module.kind() == "relative_import");
     let excused = future || beside || guarded(node) || comment_behind(node) || is_all_of_function(node);
-    if let Some(module) = node.child_by_field_name("module_name") {
+    if let Some(module) = g.field(node, Field::ModuleName) {
         leaves(module, &mut |leaf| g.mark(leaf));
     }
     let mut cursor = node.walk();
@@ -222,8 +218,8 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
         let inner = !from && alias.is_none() && parts.len() > 1;
         // What a module takes under another name may well be there for others to take.
         let renamed = from && alias.is_some();
-        let text = g.text(bound);
-        g.imports.push(Import { name: text, node: bound, excused: excused || handed_on || inner || renamed });
+        let name = g.number(bound);
+        g.imports.push(Import { name, node: bound, excused: excused || handed_on || inner || renamed });
     }
 }
 
@@ -313,7 +309,7 @@ fn tested<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
             super::has_word(line, "NameError")
         }
     });
-    if catches && let Some(body) = node.child_by_field_name("body") {
+    if catches && let Some(body) = g.field(node, Field::Body) {
         let mut names = Vec::new();
         leaves(body, &mut |leaf| names.push(leaf));
         names.into_iter().for_each(|leaf| {

@@ -1,0 +1,281 @@
+//! Tree queries that are plain enough to be matched without the general engine.
+//!
+//! A query begins at nodes of known kinds and asks for children in their order. The general engine keeps a state for each
+//! beginning and visits nodes in a way that serves all patterns; for one small pattern at a known node that costs more
+//! than looking at the few children that matter. What isn't plain (quantifiers, negated fields, anchors other than before
+//! the first child, supertypes, other predicates) is left to the general engine, and so are all faults.
+
+use std::num::NonZero;
+
+use regex::bytes::Regex;
+
+use super::words::unquoted;
+use crate::lang::Language;
+
+/// A query of one pattern.
+#[derive(Debug)]
+pub(crate) struct PlainQuery {
+    /// What it begins with.
+    pub head: Item,
+    /// The names of its captures, each once.
+    pub captures: Vec<String>,
+    /// Their indices, those of outer nodes first.
+    pub order: Vec<usize>,
+    /// What must hold of the captures; those that took nothing fulfil all.
+    pub predicates: Vec<Predicate>,
+}
+
+/// A place among the children of a node.
+#[derive(Debug)]
+pub(crate) struct Item {
+    /// The field that holds it.
+    pub field: Option<NonZero<u16>>,
+    /// It must be the first named child.
+    pub first: bool,
+    /// Any of these may stand there.
+    pub choices: Vec<Shape>,
+    /// Whether any capture is in it.
+    pub captures: bool,
+}
+
+/// A node of a query.
+#[derive(Debug)]
+pub(crate) struct Shape {
+    /// The kinds that it may have; any named one when empty.
+    pub kinds: Vec<u16>,
+    /// The captures that take it, by index.
+    pub captures: Vec<usize>,
+    /// Children in their order, with any others between.
+    pub children: Vec<Item>,
+}
+
+/// A condition on the text of a capture.
+#[derive(Debug)]
+pub(crate) struct Predicate {
+    /// The capture, by index.
+    pub capture: usize,
+    /// Whether the test must hold, or must not.
+    pub holds: bool,
+    /// The test.
+    pub test: Test,
+}
+
+/// What a text is held against.
+#[derive(Debug)]
+pub(crate) enum Test {
+    /// It is one of these.
+    Is(Vec<String>),
+    /// It is the text of another capture.
+    Same(usize),
+    /// An expression matches somewhere in it.
+    Matches(Regex),
+}
+
+impl PlainQuery {
+    /// Reads a query; `None` when it isn't plain or has a fault.
+    pub fn read(text: &str, language: &Language) -> Option<Self> {
+        let mut reader = Reader { rest: text, language, captures: Vec::new(), predicates: Vec::new() };
+        let head = reader.item()?;
+        reader.blank();
+        let begins = head.choices.iter().all(|shape| !shape.kinds.is_empty());
+        let order = head.order()?;
+        let Reader { rest, captures, predicates, .. } = reader;
+        (rest.is_empty() && begins && !captures.is_empty()).then_some(Self { head, captures, order, predicates })
+    }
+
+    /// The kinds of the nodes that it begins with.
+    pub fn heads(&self) -> impl Iterator<Item = u16> {
+        self.head.choices.iter().flat_map(|shape| shape.kinds.iter().copied())
+    }
+
+    /// Whether a capture takes a node in every match.
+    pub fn always(&self, name: &str) -> bool {
+        fn in_item(item: &Item, capture: usize) -> bool {
+            item.choices.iter().all(|s| s.captures.contains(&capture) || s.children.iter().any(|c| in_item(c, capture)))
+        }
+        self.captures.iter().position(|own| own == name).is_some_and(|capture| in_item(&self.head, capture))
+    }
+}
+
+impl Item {
+    /// Its captures, those of outer nodes first; `None` when one may take several nodes.
+    fn order(&self) -> Option<Vec<usize>> {
+        let mut all = Vec::new();
+        for shape in &self.choices {
+            let mut own = shape.captures.clone();
+            for child in &shape.children {
+                own.extend(child.order()?);
+            }
+            if (1..own.len()).any(|at| own[..at].contains(&own[at])) {
+                return None;
+            }
+            own.retain(|capture| !all.contains(capture));
+            all.extend(own);
+        }
+        Some(all)
+    }
+}
+
+struct Reader<'q> {
+    rest: &'q str,
+    language: &'q Language,
+    captures: Vec<String>,
+    predicates: Vec<Predicate>,
+}
+
+impl<'q> Reader<'q> {
+    fn blank(&mut self) {
+        self.rest = self.rest.trim_start();
+    }
+
+    /// Takes a sign, with the blanks before it.
+    fn takes(&mut self, sign: char) -> bool {
+        self.blank();
+        let rest = self.rest.strip_prefix(sign);
+        self.rest = rest.unwrap_or(self.rest);
+        rest.is_some()
+    }
+
+    fn word(&mut self) -> Option<&'q str> {
+        let in_word = |c: char| c.is_ascii_alphanumeric() || matches!(c, '_' | '-' | '.');
+        let end = self.rest.find(|c| !in_word(c)).unwrap_or(self.rest.len());
+        let (word, rest) = self.rest.split_at(end);
+        self.rest = rest;
+        Some(word).filter(|w| !w.is_empty())
+    }
+
+    /// A string with its quotes.
+    fn string(&mut self) -> Option<&'q str> {
+        let mut escaped = false;
+        let closes = |(_, c): &(usize, char)| {
+            let closes = *c == '"' && !escaped;
+            escaped = *c == '\\' && !escaped;
+            closes
+        };
+        let (end, _) = self.rest.char_indices().skip(1).find(closes)?;
+        let (string, rest) = self.rest.split_at(end + 1);
+        self.rest = rest;
+        Some(string)
+    }
+
+    fn capture(&mut self, name: &str) -> usize {
+        self.captures.iter().position(|own| own == name).unwrap_or_else(|| {
+            self.captures.push(name.to_owned());
+            self.captures.len() - 1
+        })
+    }
+
+    /// A node, a choice or a group, with its captures.
+    fn item(&mut self) -> Option<Item> {
+        self.blank();
+        let mut choices = if self.takes('[') {
+            let mut all = Vec::new();
+            while !self.takes(']') {
+                all.extend(self.item()?.choices);
+            }
+            all
+        } else if self.rest.starts_with('"') {
+            let text = unquoted(self.string()?)?;
+            vec![Shape { kinds: self.kinds(&text, false)?, captures: Vec::new(), children: Vec::new() }]
+        } else if self.takes('(') {
+            self.blank();
+            if self.rest.starts_with(['(', '[', '"']) {
+                let inner = self.item()?.choices;
+                while !self.takes(')') {
+                    self.predicate()?;
+                }
+                inner
+            } else {
+                vec![self.shape()?]
+            }
+        } else {
+            return None;
+        };
+        while self.takes('@') {
+            let name = self.word()?;
+            let capture = self.capture(name);
+            choices.iter_mut().for_each(|shape| shape.captures.push(capture));
+        }
+        let captures = choices.iter().any(|s| !s.captures.is_empty() || s.children.iter().any(|c| c.captures));
+        (!choices.is_empty() && !self.rest.trim_start().starts_with(['*', '+', '?'])).then_some(Item {
+            field: None,
+            first: false,
+            choices,
+            captures,
+        })
+    }
+
+    /// What stands behind the bracket that opens a node, up to the one that closes it.
+    fn shape(&mut self) -> Option<Shape> {
+        let kinds = match self.word()? {
+            "_" => Vec::new(),
+            name => self.kinds(name, true)?,
+        };
+        let mut children: Vec<Item> = Vec::new();
+        let mut first = false;
+        while !self.takes(')') {
+            if self.takes('.') {
+                if first || !children.is_empty() {
+                    return None;
+                }
+                first = true;
+                continue;
+            }
+            if self.rest.starts_with("(#") {
+                self.predicate()?;
+                continue;
+            }
+            let mut field = None;
+            if self.rest.starts_with(|c: char| c.is_ascii_alphabetic()) {
+                let name = self.word()?;
+                field = Some(self.language.tables().grammar.field_id_for_name(name)?);
+                if !self.takes(':') {
+                    return None;
+                }
+            }
+            let item = Item { field, first: std::mem::take(&mut first), ..self.item()? };
+            children.push(item);
+        }
+        (!first).then_some(Shape { kinds, captures: Vec::new(), children })
+    }
+
+    /// The node kinds with a name; `None` when there is none, or it is one for many.
+    fn kinds(&self, name: &str, named: bool) -> Option<Vec<u16>> {
+        let grammar = &self.language.tables().grammar;
+        let with_name =
+            |id: &u16| grammar.node_kind_for_id(*id) == Some(name) && grammar.node_kind_is_named(*id) == named;
+        let kinds: Vec<u16> = (0..grammar.node_kind_count() as u16).filter(with_name).collect();
+        let plain = kinds.iter().all(|id| grammar.node_kind_is_visible(*id) && !grammar.node_kind_is_supertype(*id));
+        (!kinds.is_empty() && plain).then_some(kinds)
+    }
+
+    fn predicate(&mut self) -> Option<()> {
+        self.blank();
+        self.rest = self.rest.strip_prefix("(#")?;
+        let name = self.word()?;
+        if !self.takes('?') || !self.takes('@') {
+            return None;
+        }
+        let capture = self.word()?;
+        let capture = self.captures.iter().position(|own| own == capture)?;
+        let (mut texts, mut others) = (Vec::new(), Vec::new());
+        while !self.takes(')') {
+            if self.takes('@') {
+                let other = self.word()?;
+                others.push(self.captures.iter().position(|own| own == other)?);
+            } else {
+                self.rest.starts_with('"').then_some(())?;
+                texts.push(unquoted(self.string()?)?);
+            }
+        }
+        let (holds, name) = name.strip_prefix("not-").map_or((true, name), |name| (false, name));
+        let test = match (name, &texts[..], &others[..]) {
+            ("eq", [_], []) | ("any-of", [_, ..], []) => Test::Is(texts),
+            ("eq", [], [other]) => Test::Same(*other),
+            ("match", [expression], []) => Test::Matches(Regex::new(expression).ok()?),
+            _ => return None,
+        };
+        self.predicates.push(Predicate { capture, holds, test });
+        Some(())
+    }
+}

@@ -1,0 +1,309 @@
+//! Matching a plain query at a node: all ways in which its places can be taken by children.
+
+use std::cell::{Cell, RefCell};
+use std::num::NonZero;
+use std::rc::Rc;
+
+use foldhash::HashMap;
+use tree_sitter::Node;
+
+use crate::rule::{Item, PlainQuery, Shape, Test};
+
+/// Most places that are tried at one node; a query that asks for several children of thousands could go on for ever.
+const MOST_TRIED: u32 = 1 << 20;
+
+/// What each capture took.
+pub(super) type Captured<'t> = Vec<Option<Node<'t>>>;
+
+/// The children of nodes that queries have asked for. Several queries ask for those of one node, and going from one
+/// child to the next is what costs most.
+#[derive(Default)]
+pub(super) struct Children<'t> {
+    known: RefCell<HashMap<usize, Rc<[Child<'t>]>>>,
+}
+
+#[derive(Clone, Copy)]
+struct Child<'t> {
+    node: Node<'t>,
+    kind: u16,
+    is_named: bool,
+    field: Option<NonZero<u16>>,
+}
+
+impl<'t> Children<'t> {
+    fn of(&self, node: Node<'t>) -> Rc<[Child<'t>]> {
+        if let Some(known) = self.known.borrow().get(&node.id()) {
+            return known.clone();
+        }
+        let mut all = Vec::with_capacity(node.child_count() as usize);
+        let mut cursor = node.walk();
+        let mut more = cursor.goto_first_child();
+        while more {
+            let node = cursor.node();
+            all.push(Child { node, kind: node.kind_id(), is_named: node.is_named(), field: cursor.field_id() });
+            more = cursor.goto_next_sibling();
+        }
+        self.known.borrow_mut().entry(node.id()).or_insert(all.into()).clone()
+    }
+}
+
+/// Calls `found` with the captures of every match that begins at a node of a kind that the query begins with.
+///
+/// # Errors
+/// When too many places would have to be tried.
+pub(super) fn matches<'t>(
+    query: &PlainQuery,
+    node: Node<'t>,
+    source: &[u8],
+    children: &Children<'t>,
+    found: &mut dyn FnMut(&Captured<'t>),
+) -> Result<(), TooMany> {
+    let work = Work { children, tried: Cell::new(0) };
+    let mut taken = vec![None; query.captures.len()];
+    let root = Child { node, kind: node.kind_id(), is_named: node.is_named(), field: None };
+    work.choices(&query.head, &root, &mut taken, &mut |taken| {
+        if holds(query, taken, source) {
+            found(taken);
+        }
+        true
+    });
+    if work.tried.get() > MOST_TRIED { Err(TooMany) } else { Ok(()) }
+}
+
+/// A query asks for more than can be tried.
+#[derive(Debug)]
+pub(super) struct TooMany;
+
+/// Goes on with what has been taken so far; whether the rest could be matched.
+type Then<'a, 't> = &'a mut dyn FnMut(&mut Captured<'t>) -> bool;
+
+struct Work<'c, 't> {
+    children: &'c Children<'t>,
+    tried: Cell<u32>,
+}
+
+impl<'t> Work<'_, 't> {
+    /// Tries each choice for a node.
+    fn choices(&self, item: &Item, child: &Child<'t>, taken: &mut Captured<'t>, then: Then<'_, 't>) -> bool {
+        let mut any = false;
+        for shape in &item.choices {
+            let fits = if shape.kinds.is_empty() { child.is_named } else { shape.kinds.contains(&child.kind) };
+            any |= fits && self.shape(shape, child.node, taken, then);
+        }
+        any
+    }
+
+    fn shape(&self, shape: &Shape, node: Node<'t>, taken: &mut Captured<'t>, then: Then<'_, 't>) -> bool {
+        self.tried.set(self.tried.get() + 1);
+        if self.tried.get() > MOST_TRIED {
+            return false;
+        }
+        // No capture takes two nodes of a match, so there is nothing to put back.
+        shape.captures.iter().for_each(|capture| taken[*capture] = Some(node));
+        let matched = if shape.children.is_empty() {
+            then(taken)
+        } else {
+            self.places(&shape.children, &self.children.of(node), true, taken, then)
+        };
+        shape.captures.iter().for_each(|capture| taken[*capture] = None);
+        matched
+    }
+
+    /// Finds children for places. `ahead` while no named child has been passed.
+    fn places(
+        &self,
+        items: &[Item],
+        children: &[Child<'t>],
+        mut ahead: bool,
+        taken: &mut Captured<'t>,
+        then: Then<'_, 't>,
+    ) -> bool {
+        let Some((item, rest)) = items.split_first() else { return then(taken) };
+        let mut any = false;
+        for (index, child) in children.iter().enumerate() {
+            if item.first && !ahead {
+                break;
+            }
+            if item.field.is_none() || item.field == child.field {
+                any |= self.choices(item, child, taken, &mut |taken| {
+                    self.places(rest, &children[index + 1..], false, taken, then)
+                });
+                // Without captures, what a later child could give the first one has given.
+                if any && !item.captures {
+                    return true;
+                }
+            }
+            ahead &= !child.is_named;
+        }
+        any
+    }
+}
+
+/// Whether all predicates hold.
+fn holds(query: &PlainQuery, taken: &Captured<'_>, source: &[u8]) -> bool {
+    let text = |capture: usize| taken[capture].map(|node| source.get(node.byte_range()).unwrap_or_default());
+    query.predicates.iter().all(|predicate| {
+        let Some(own) = text(predicate.capture) else { return true };
+        let test = match &predicate.test {
+            Test::Is(texts) => texts.iter().any(|text| text.as_bytes() == own),
+            Test::Same(other) => match text(*other) {
+                Some(other) => own == other,
+                None => return true,
+            },
+            Test::Matches(regex) => regex.is_match(own),
+        };
+        test == predicate.holds
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeSet;
+
+    use tree_sitter::{Query, QueryCursor, StreamingIterator, Tree};
+
+    use super::*;
+    use crate::lang::Language;
+    use crate::packs::PACKS;
+    use crate::rule::Matcher;
+    use crate::scan::parse::parse;
+
+    /// Matches as texts: each capture that took something, with its place.
+    type Told = BTreeSet<Vec<(String, usize, usize)>>;
+
+    fn told<'a>(captured: impl Iterator<Item = (&'a str, Node<'a>)>) -> Vec<(String, usize, usize)> {
+        let mut all: Vec<_> = captured.map(|(n, node)| (n.to_owned(), node.start_byte(), node.end_byte())).collect();
+        all.sort();
+        all
+    }
+
+    fn compiled(query: &str, language: &Language) -> Query {
+        Query::new(&language.tables().grammar, query).unwrap_or_else(|e| panic!("{query}: {e}"))
+    }
+
+    /// What the general engine finds in a tree.
+    fn general(query: &Query, source: &str, tree: &Tree) -> Told {
+        let names = query.capture_names();
+        let (mut cursor, mut all) = (QueryCursor::new(), Told::new());
+        let mut matches = cursor.matches(query, tree.root_node(), source.as_bytes());
+        while let Some(m) = matches.next() {
+            all.insert(told(m.captures().iter().map(|c| (names[c.index as usize], c.node))));
+        }
+        all
+    }
+
+    /// What the plain one finds, begun at every node of a kind that it begins with.
+    fn plain(query: &PlainQuery, source: &str, tree: &Tree) -> Told {
+        let (mut all, mut open, children) = (Told::new(), vec![tree.root_node()], Children::default());
+        while let Some(node) = open.pop() {
+            if query.heads().any(|kind| kind == node.kind_id()) {
+                matches(query, node, source.as_bytes(), &children, &mut |taken| {
+                    let captured = query.order.iter().filter_map(|&at| Some((&*query.captures[at], taken[at]?)));
+                    all.insert(told(captured));
+                })
+                .expect("there are few places");
+            }
+            open.extend(node.children(&mut node.walk()));
+        }
+        all
+    }
+
+    /// The general engine is the reference: for each query of the packs on the examples of all rules, and for the forms
+    /// below.
+    #[test]
+    fn plain_queries_find_what_the_general_engine_finds() {
+        let rules = || PACKS.iter().flat_map(|pack| pack.rules());
+        let examples: Vec<_> = rules().flat_map(|rule| &rule.examples).flat_map(|example| example.files()).collect();
+        let (mut compared, mut found) = (0, 0);
+        for way in rules().flat_map(|rule| rule.ways.iter()) {
+            let Matcher::Tree(tree) = &way.matcher else { continue };
+            for &language in &way.languages {
+                let Some(query) = PlainQuery::read(&tree.query, language) else { continue };
+                let reference = compiled(&tree.query, language);
+                compared += 1;
+                for file in &examples {
+                    if Language::of(file.path.as_bytes(), file.code.as_bytes()) != Some(language) {
+                        continue;
+                    }
+                    let parsed = parse(file.code.as_bytes(), language).expect("an example parses");
+                    let expected = general(&reference, &file.code, &parsed);
+                    found += expected.len();
+                    assert_eq!(plain(&query, &file.code, &parsed), expected, "{}\n{}", tree.query, file.code);
+                }
+            }
+        }
+        assert!(compared > 50 && found > 500, "{compared} queries with {found} matches");
+        let source = "def tide(a, b=1, *c):\n    # low\n    return f(a, 'x', b, *c)\n\n@cached\ndef _own():\n    'Says.'\n    x = y = [1, 2, 3]\n    f()\n";
+        let forms = [
+            "(list (integer) @a (integer) @b)",
+            "(list (integer) (integer) @b)",
+            "(list (_) @a (integer) @b (_) @c)",
+            "(list \",\" (integer) @b)",
+            "(list . (integer) @a)",
+            "(list . (string) @a)",
+            "(block . (_) @first)",
+            "(block . (expression_statement (string) @doc) (_) @next)",
+            "(call function: (identifier) @f arguments: (argument_list (identifier) @a (list_splat) @s))",
+            "(call function: (identifier) @f arguments: (argument_list [(identifier) (string)] @a))",
+            "[(list) @l (call (identifier) @f)]",
+            "([(list) (call)] @any (#match? @any \"^f\"))",
+            "(module [(function_definition name: (identifier) @n) (decorated_definition (decorator) @d (function_definition name: (identifier) @n))] (#not-match? @n \"^t\") (#not-eq? @d \"@cached\"))",
+            "((assignment left: (_) @a right: (assignment left: (_) @b)) (#not-eq? @a @b))",
+            "((argument_list (_) @a (_) @b) (#eq? @a @b))",
+            "((identifier) @n (#any-of? @n \"x\" \"tide\"))",
+            "((identifier) @n (#not-any-of? @n \"x\" \"tide\"))",
+            "((string) @s (#eq? @s \"'x'\"))",
+            "(parameters (identifier) @p)",
+            "(function_definition (block (comment) @c (return_statement) @r))",
+        ];
+        let python = Language::by_name("python").expect("a known language");
+        let parsed = parse(source.as_bytes(), python).expect("it parses");
+        for form in forms {
+            let query = PlainQuery::read(form, python).unwrap_or_else(|| panic!("{form} is plain"));
+            assert_eq!(plain(&query, source, &parsed), general(&compiled(form, python), source, &parsed), "{form}");
+        }
+        for form in [
+            "(list (integer)+ @a)",
+            "(list (integer)? @a (string) @b)",
+            "(list (integer) @a . (integer) @b)",
+            "(list (integer) @a .)",
+            "(call !arguments) @c",
+            "(expression) @e",
+            "(_ (integer) @a)",
+            "(list (integer) @a (integer) @a)",
+            "((list) @a (call) @b)",
+            "(list) @a (call) @b",
+            "(list (integer)) ",
+            "(nothing) @a",
+            "(call nothing: (_) @a)",
+            "((list) @a (#is? @a \"x\"))",
+            "((list) @a (#eq? @b \"x\"))",
+            "((list) @a (#match? @a \"(\"))",
+            "(list @a",
+            "",
+        ] {
+            assert!(PlainQuery::read(form, python).is_none(), "{form} is left to the general engine");
+        }
+    }
+
+    /// What would take for ever is given up.
+    #[test]
+    fn queries_that_ask_for_too_much_are_given_up() {
+        let (python, source) =
+            (Language::by_name("python").expect("a known language"), format!("[{}]", "1,".repeat(2000)));
+        let parsed = parse(source.as_bytes(), python).expect("it parses");
+        let at = parsed.root_node().descendant_for_byte_range(0, source.len() - 1).expect("the list");
+        for (form, fits) in [
+            ("(list (integer) @a)", true),
+            ("(list (integer) (integer) (integer) (integer) @a)", true),
+            ("(list (integer) @a (integer) @b (integer) @c)", false),
+        ] {
+            let query = PlainQuery::read(form, python).expect("a plain query");
+            assert_eq!(
+                matches(&query, at, source.as_bytes(), &Children::default(), &mut |_| ()).is_ok(),
+                fits,
+                "{form}"
+            );
+        }
+    }
+}
