@@ -6,6 +6,12 @@
 use std::fmt::Write;
 use std::time::{Duration, Instant};
 
+use mimalloc::MiMalloc;
+
+/// The same as the program's.
+#[global_allocator]
+static ALLOCATOR: MiMalloc = MiMalloc;
+
 /// Runs two things in turn, `runs` times each after one that isn't counted; the medians.
 pub fn in_turn(runs: usize, mut ours: impl FnMut(), mut reference: impl FnMut()) -> (Duration, Duration) {
     let time = |work: &mut dyn FnMut()| {

@@ -18,6 +18,11 @@ mod terminal;
 use std::process::ExitCode;
 
 use clap::Parser;
+use mimalloc::MiMalloc;
+
+/// Parsing makes and drops many small things, and so do the grammars, which it serves too.
+#[global_allocator]
+static ALLOCATOR: MiMalloc = MiMalloc;
 
 fn main() -> ExitCode {
     let cli = cli::Cli::parse();

@@ -97,8 +97,9 @@ impl Language {
         })
     }
 
-    /// How many parameters a function node declares; `None` when it has no parameter list.
-    pub fn parameter_count(&self, node: Node<'_>, source: &[u8]) -> Option<u32> {
+    /// How many parameters a function node declares; `None` when it has no parameter list, and when a glance at the list
+    /// tells that there are no more than `least`.
+    pub fn parameter_count(&self, node: Node<'_>, source: &[u8], least: u64) -> Option<u32> {
         let tables = self.tables();
         let [single, list, name, declarator] = tables.fields;
         if node.child_by_field_id(single).is_some_and(|p| p.child_count() == 0) {
@@ -118,6 +119,10 @@ impl Language {
             return Some(1);
         }
         let text = |node: Node<'_>| source.get(node.byte_range()).unwrap_or_default();
+        // Wherever there is a list, commas part what is in it.
+        if list.is_some_and(|list| (memchr::memchr_iter(b',', text(list)).count() as u64) < least) {
+            return None;
+        }
         let mut count = 0;
         // Where there is no list, the parameters stand in the function itself.
         let holder = list.unwrap_or(node);

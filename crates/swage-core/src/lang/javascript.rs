@@ -76,6 +76,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     doc_markers: &["/**", "///", "#!"],
     code_signs: CODE_SIGNS,
     statement_ends: &[";", "{", "}", ","],
+    names_side_by_side: 1,
     openers: OPENERS,
     stand_ins: &["case HOLE:"],
     ..Spec::PLAIN

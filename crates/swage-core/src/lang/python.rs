@@ -73,6 +73,7 @@ pub(super) static PYTHON: Language = Language::new(Spec {
         "delete_statement",
     ],
     statement_ends: &[],
+    names_side_by_side: 1,
     openers: &["def", "lambda", "for", "while", "if", "elif", "match", "case", "try", "except", "with", "#"],
     ..Spec::PLAIN
 });

@@ -92,6 +92,8 @@ pub struct Spec {
     pub code_signs: &'static [&'static str],
     /// Statements end in one of these, so that prose in a comment isn't taken for code; empty when a line end does.
     pub statement_ends: &'static [&'static str],
+    /// How many names stand side by side in code at most, keywords aside.
+    pub names_side_by_side: usize,
     /// Texts of which every function, loop, branch and comment holds one, so that a walk can leave out what holds
     /// none; empty when there is no such list.
     pub openers: &'static [&'static str],
@@ -145,6 +147,7 @@ impl Spec {
         doc_markers: &[],
         code_signs: &[],
         statement_ends: &[],
+        names_side_by_side: 2,
         openers: &[],
         keywords_in_any_case: false,
         keyed: &[],

@@ -3,6 +3,8 @@
 use std::num::NonZero;
 use std::sync::OnceLock;
 
+use foldhash::HashSet;
+
 use super::{Class, Spec};
 
 /// A language's node kinds by id, for look-ups during a walk.
@@ -22,6 +24,7 @@ pub struct Tables {
     /// Whether what follows an `else` stands in a node of its own.
     wraps_else: bool,
     interests: OnceLock<Vec<u8>>,
+    keywords: OnceLock<HashSet<String>>,
 }
 
 /// What a walk has to do with a node kind.
@@ -38,6 +41,8 @@ pub(crate) mod interest {
     pub const RULE: u8 = 16;
     /// It never has children.
     pub const LEAF: u8 = 32;
+    /// It matters to what names stand for.
+    pub const NAME: u8 = 64;
 }
 
 /// How a node kind counts when nesting is measured.
@@ -88,7 +93,16 @@ impl Tables {
         let fields = ["parameter", "parameters", "name", "declarator"]
             .map(|f| grammar.field_id_for_name(f).map_or(0, NonZero::get));
         let wraps_else = nesting.contains(&Nesting::Else);
-        Tables { grammar, classes, name_fields, fields, nesting, wraps_else, interests: OnceLock::new() }
+        Tables {
+            grammar,
+            classes,
+            name_fields,
+            fields,
+            nesting,
+            wraps_else,
+            interests: OnceLock::new(),
+            keywords: OnceLock::new(),
+        }
     }
 
     /// Whether nodes of this kind are of the class.
@@ -120,6 +134,15 @@ impl Tables {
                 _ => return false,
             }
         }
+    }
+
+    /// The words that the grammar has as they stand.
+    pub(crate) fn keywords(&self) -> &HashSet<String> {
+        self.keywords.get_or_init(|| {
+            let anonymous = (0..self.classes.len() as u16).filter(|kind| !self.grammar.node_kind_is_named(*kind));
+            let words = anonymous.filter_map(|kind| self.grammar.node_kind_for_id(kind));
+            words.filter(|word| word.bytes().all(|b| b.is_ascii_alphabetic())).map(str::to_owned).collect()
+        })
     }
 
     /// For each node kind, what a walk has to do with it, as the bits of [`interest`].

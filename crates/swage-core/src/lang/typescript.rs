@@ -52,6 +52,7 @@ const fn typescript(
         doc_markers: &["/**", "///", "#!"],
         code_signs: CODE_SIGNS,
         statement_ends: &[";", "{", "}", ","],
+        names_side_by_side: 1,
         openers: OPENERS,
         stand_ins: &["case HOLE:"],
         ..Spec::PLAIN

@@ -4,7 +4,7 @@ use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::sync::Arc;
 
-use globset::{Glob, GlobBuilder, GlobSet, GlobSetBuilder};
+use globset::{Candidate, Glob, GlobBuilder, GlobSet, GlobSetBuilder};
 
 /// Paths that match any of some patterns: `*` stands for anything but `/`, `**` for any folders, `{a,b}` for either.
 #[derive(Debug, Clone)]
@@ -71,6 +71,7 @@ impl PathSets {
     /// For a path, what tells whether the set with a number has it.
     pub fn of_path<'a>(&'a self, path: &'a [u8]) -> impl FnMut(usize) -> bool + 'a {
         let mut known = vec![None; self.sets.len()];
-        move |number| *known[number].get_or_insert_with(|| self.sets[number].has(path))
+        let path = Candidate::new(OsStr::from_bytes(path));
+        move |number| *known[number].get_or_insert_with(|| self.sets[number].set.is_match_candidate(&path))
     }
 }

@@ -16,7 +16,7 @@ use super::words::{Needs, Vocabulary, Word, is_always_captured, query_heads, que
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
-const ENGINE: u32 = 10;
+const ENGINE: u32 = 11;
 
 /// The rules of a run.
 #[derive(Debug)]
@@ -47,10 +47,12 @@ struct Reach {
 pub struct LanguageSet {
     /// Finds everything in `words`, in whatever case.
     pub(crate) finder: Option<AhoCorasick>,
-    /// Every word of `entries`, and behind those the language's openers.
+    /// Every word of `entries`, and behind those, where they are of use, the language's openers.
     pub(crate) words: Vec<Word>,
     /// How many of them are words of entries.
     pub(crate) word_count: usize,
+    /// Whether the openers are among them.
+    pub(crate) is_marked: bool,
     pub(crate) entries: Vec<Entry>,
     /// For each node kind, the entries that begin with it.
     pub(crate) by_kind: Vec<Vec<u32>>,
@@ -164,6 +166,7 @@ impl RuleSet {
             finder: None,
             words: Vec::new(),
             word_count: 0,
+            is_marked: false,
             entries: Vec::new(),
             by_kind: vec![Vec::new(); kind_count],
             errors: Vec::new(),
@@ -251,7 +254,10 @@ impl RuleSet {
         }
         let Vocabulary { mut words } = words;
         set.word_count = words.len();
-        let openers = language.iter().flat_map(|l| l.openers).map(|o| o.as_bytes());
+        // Where something looks at every node of every file, marks are of no use.
+        let anywhere = |e: &Entry| !e.marked && !e.kinds.is_empty() && e.needs.is_empty() && e.beside.is_empty();
+        set.is_marked = !set.entries.iter().any(anywhere);
+        let openers = language.iter().filter(|_| set.is_marked).flat_map(|l| l.openers).map(|o| o.as_bytes());
         words.extend(openers.map(|o| Word::new(o, o.iter().all(u8::is_ascii_alphabetic))));
         // Without words, or when the automaton can't be built, every entry simply counts as possible.
         if !words.is_empty() {

@@ -4,6 +4,7 @@ use std::sync::OnceLock;
 
 use regex::Regex;
 use regex_syntax::hir::literal::{ExtractKind, Extractor};
+use regex_syntax::hir::{Hir, HirKind};
 use tree_sitter::{CaptureQuantifier, Query};
 
 /// A text that must stand in a file.
@@ -75,9 +76,11 @@ pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
     let any_case = plain != expression;
     let hir = regex_syntax::ParserBuilder::new().utf8(false).multi_line(true).crlf(true).build().parse(&plain).ok()?;
     let found = Extractor::new().kind(ExtractKind::Prefix).limit_total(64).extract(&hir);
+    let begins = found.literals().map(|all| all.iter().map(|literal| literal.as_bytes()).collect::<Vec<_>>());
+    let begins = begins.filter(|all| all.iter().all(|literal| literal.len() > 1));
     let mut words: Vec<Word> = Vec::new();
-    for literal in found.literals()? {
-        let mut word = Word { any_case, ..Word::new(literal.as_bytes(), false) };
+    for literal in begins.or_else(|| longest_inside(&hir).map(|literal| vec![literal]))? {
+        let mut word = Word { any_case, ..Word::new(literal, false) };
         if any_case {
             word.text.make_ascii_lowercase();
         }
@@ -89,6 +92,19 @@ pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
         }
     }
     (!words.is_empty()).then_some(words)
+}
+
+/// The longest text that stands somewhere in whatever an expression matches.
+fn longest_inside(hir: &Hir) -> Option<&[u8]> {
+    match hir.kind() {
+        HirKind::Literal(literal) => Some(&literal.0),
+        HirKind::Capture(capture) => longest_inside(&capture.sub),
+        HirKind::Repetition(repeated) if repeated.min > 0 => longest_inside(&repeated.sub),
+        HirKind::Concat(parts) => parts.iter().filter_map(longest_inside).max_by_key(|literal| literal.len()),
+        HirKind::Repetition(_) | HirKind::Alternation(_) | HirKind::Class(_) | HirKind::Look(_) | HirKind::Empty => {
+            None
+        }
+    }
 }
 
 /// Whether a capture of a query of one pattern is there in every match.
@@ -194,7 +210,11 @@ mod tests {
             ("^(?i:Img)$", "img~"),
             ("(?i:a)b|cd", "ab~ cd~"),
             ("x|query", ""),
-            (".*query", ""),
+            (".*query", "query"),
+            (r"(?i)\b[a-z]{2,}://(\w+/)+x", "://~"),
+            ("[a-z](?:query)?[0-9]|ab", ""),
+            ("[a-z](?:query)?(xy){2}", "xy"),
+            ("[a-z]q", ""),
             ("", ""),
             ("(?i)straße|ufer", ""),
         ];
@@ -211,7 +231,7 @@ mod tests {
             (r#"((identifier) @a (#any-of? @a "open" "shut"))"#, "[open shut]", "identifier"),
             (r#"((identifier) @a (#any-of? @a "open" "x"))"#, "", "identifier"),
             (r#"((identifier) @a (#match? @a "^(?i:open)"))"#, "[open~]", "identifier"),
-            (r#"((string) @a (#match? @a "^\\s*(open)"))"#, "", "string"),
+            (r#"((string) @a (#match? @a "^\\s*(open)"))"#, "[open]", "string"),
             (r#"((string) @a (#match? @a "it is \"open"))"#, "[it is \"open]", "string"),
             (r#"((identifier) @a (#not-eq? @a "open"))"#, "", "identifier"),
             (r#"(call (identifier)? @a (#eq? @a "open"))"#, "", "call"),

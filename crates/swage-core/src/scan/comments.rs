@@ -149,144 +149,60 @@ fn could_be_code(text: &str, language: &Language) -> bool {
     !text.is_empty()
         && !text.starts_with(ARROWS)
         && !label
-        && (language.keywords_in_any_case || !has_three_words(text))
+        && (language.keywords_in_any_case || !reads_as_prose(text, language))
         && (text.contains(['(', '=', ';', '{', '}', ')', ']'])
             || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
 }
 
-/// Words of code that may stand beside others.
-const BESIDE_OTHERS: &[&str] = &[
-    "abstract",
-    "and",
-    "as",
-    "assert",
-    "async",
-    "auto",
-    "await",
-    "bool",
-    "boolean",
-    "case",
-    "char",
-    "class",
-    "const",
-    "def",
-    "default",
-    "defer",
-    "del",
-    "delete",
-    "do",
-    "done",
-    "double",
-    "dyn",
-    "echo",
-    "else",
-    "enum",
-    "export",
-    "extends",
-    "extern",
-    "final",
-    "float",
-    "fn",
-    "for",
-    "from",
-    "fun",
-    "func",
-    "function",
-    "get",
-    "global",
-    "go",
-    "goto",
-    "if",
-    "impl",
-    "implements",
-    "import",
-    "in",
-    "inline",
-    "instanceof",
-    "int",
-    "interface",
-    "is",
-    "lambda",
-    "let",
-    "local",
-    "long",
-    "match",
-    "mod",
-    "module",
-    "move",
-    "mut",
-    "namespace",
-    "new",
-    "not",
-    "of",
-    "open",
-    "operator",
-    "or",
-    "override",
-    "package",
-    "private",
-    "protected",
-    "protocol",
-    "pub",
-    "public",
-    "raise",
-    "range",
-    "readonly",
-    "ref",
-    "return",
-    "sealed",
-    "select",
-    "set",
-    "short",
-    "signed",
-    "static",
-    "string",
-    "struct",
-    "super",
-    "switch",
-    "template",
-    "then",
-    "throw",
-    "throws",
-    "trait",
-    "try",
-    "type",
-    "typedef",
-    "typename",
-    "typeof",
-    "union",
-    "unless",
-    "unsafe",
-    "unsigned",
-    "until",
-    "use",
-    "using",
-    "val",
-    "var",
-    "virtual",
-    "void",
-    "volatile",
-    "when",
-    "where",
-    "while",
-    "with",
-    "yield",
-];
-
-/// Three words one behind the other, of which none is a word of code: that is prose. A text with quotes may hold such
-/// words in a string.
-fn has_three_words(text: &str) -> bool {
-    if text.contains(['"', '\'', '`']) {
-        return false;
-    }
-    // A comment behind code may well be prose.
-    let code = text.split(" #").next().and_then(|t| t.split(" //").next()).unwrap_or(text);
-    let mut run = 0;
-    code.split(' ').any(|word| {
-        let plain = !word.is_empty() && word.bytes().all(|b| b.is_ascii_alphabetic());
-        run = if plain && !BESIDE_OTHERS.contains(&word) { run + 1 } else { 0 };
-        run == 3
+/// Whether more names stand side by side in a line than code of the language ever has: that is prose. What stands in
+/// quotes, and a comment behind code, may well be prose. Neither an apostrophe nor a hyphen ends a word.
+fn reads_as_prose(text: &str, language: &Language) -> bool {
+    let keywords = language.tables().keywords();
+    // Markup holds prose.
+    let most = if text.contains('<') { 2 } else { language.names_side_by_side };
+    text.lines().any(|line| {
+        let mut run = 0;
+        without_strings(line, language).split(' ').any(|part| {
+            let opened = part.trim_start_matches(['(', '[']);
+            let word = opened.trim_end_matches([',', '.', ';', ':', '!', '?', ')', ']']);
+            let in_word = |b: u8| b.is_ascii_alphabetic() || matches!(b, b'\'' | b'-');
+            let plain = word.starts_with(|c: char| c.is_ascii_alphabetic()) && word.bytes().all(in_word);
+            if !plain || keywords.contains(word) {
+                run = 0;
+                return false;
+            }
+            run = if opened.len() < part.len() { 1 } else { run + 1 };
+            let over = run > most;
+            if word.len() < opened.len() {
+                run = 0;
+            }
+            over
+        })
     })
+}
+
+/// A line without what stands in quotes and without a comment at its end. A quotation mark between letters is an
+/// apostrophe, and one that nothing closes is taken as it is.
+fn without_strings(line: &str, language: &Language) -> String {
+    let mut out = String::with_capacity(line.len());
+    let mut rest = line;
+    while let Some(c) = rest.chars().next() {
+        let begins = out.is_empty() || out.ends_with(' ');
+        if begins && language.line_markers.iter().any(|marker| rest.starts_with(marker)) {
+            break;
+        }
+        let quotes = matches!(c, '"' | '`') || c == '\'' && !out.ends_with(|before: char| before.is_alphanumeric());
+        let closed = if quotes { rest[1..].find(c) } else { None };
+        out.push(c);
+        rest = &rest[closed.map_or(c.len_utf8(), |inside| inside + 2)..];
+    }
+    out
+}
+
+/// Whether a bracket lacks its counterpart, where no string, comment or other sign can be what lacks it.
+fn is_unbalanced(text: &str) -> bool {
+    let lacks = |open: char, close: char| text.matches(open).count() != text.matches(close).count();
+    !text.contains(['"', '\'', '`', '/', '\\', '#']) && (lacks('(', ')') || lacks('[', ']') || lacks('{', '}'))
 }
 
 fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> bool {
@@ -296,6 +212,7 @@ fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> 
     let body = text.iter().map(|l| l.get(indent..).unwrap_or_else(|| l.trim_start())).collect::<Vec<_>>().join("\n");
     let ends = language.statement_ends;
     if body.trim().is_empty()
+        || is_unbalanced(&body)
         || !ends.is_empty() && !body.lines().any(|l| ends.iter().any(|e| l.trim_end().ends_with(e)))
     {
         return false;

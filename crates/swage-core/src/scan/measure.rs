@@ -6,12 +6,13 @@
 use tree_sitter::Node;
 
 use crate::lang::{Class, Language, Tables};
-use crate::rule::Measure;
+use crate::rule::{Measure, MeasureMatch};
 
-/// A figure that can be told from the definition alone; `None` for those that are counted, or when it has none.
-pub(super) fn at_once(measure: Measure, node: Node<'_>, source: &[u8], language: &Language) -> Option<u64> {
-    match measure {
-        Measure::Parameters => language.parameter_count(node, source).map(u64::from),
+/// A figure that can be told from the definition alone; `None` for those that are counted, when it has none, and when it
+/// is plain that it isn't over its limit.
+pub(super) fn at_once(m: &MeasureMatch, node: Node<'_>, source: &[u8], language: &Language) -> Option<u64> {
+    match m.measure {
+        Measure::Parameters => language.parameter_count(node, source, m.over).map(u64::from),
         Measure::Lines => Some((node.end_position().row - node.start_position().row) as u64 + 1),
         Measure::Nesting | Measure::Branches => None,
     }

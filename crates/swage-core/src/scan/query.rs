@@ -37,11 +37,12 @@ impl<'t> Children<'t> {
         }
         let mut all = Vec::with_capacity(node.child_count() as usize);
         let mut cursor = node.walk();
-        let mut more = cursor.goto_first_child();
-        while more {
+        for index in 0..node.child_count() {
+            if !(if index == 0 { cursor.goto_first_child() } else { cursor.goto_next_sibling() }) {
+                break;
+            }
             let node = cursor.node();
             all.push(Child { node, kind: node.kind_id(), is_named: node.is_named(), field: cursor.field_id() });
-            more = cursor.goto_next_sibling();
         }
         self.known.borrow_mut().entry(node.id()).or_insert(all.into()).clone()
     }

@@ -91,8 +91,17 @@ impl<'a> Run<'a> {
             self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
         let commented: Vec<u32> =
             possible.iter().copied().filter(|&e| matches!(walk.way(e).matcher, Matcher::CommentedCode)).collect();
+        let named: Vec<(u32, &NameMatch)> = possible
+            .iter()
+            .filter_map(|&e| if let Matcher::Names(names) = &walk.way(e).matcher { Some((e, names)) } else { None })
+            .collect();
+        let scoped = named.iter().any(|(_, names)| matches!(names.which, Which::Faulty(_)));
+        let mut scopes = if scoped { Names::of(source, language, &tree) } else { None };
         let tables = language.tables();
         let mut interests = tables.interests().to_vec();
+        for (interest, named) in interests.iter_mut().zip(scopes.iter().flat_map(Names::kinds)) {
+            *interest |= if named { interest::NAME } else { 0 };
+        }
         let (mut structural, mut counted) = (false, false);
         for &entry in possible {
             for &kind in &set.entries[entry as usize].kinds {
@@ -109,13 +118,7 @@ impl<'a> Run<'a> {
                     Matcher::Text(_) | Matcher::Key(_) | Matcher::Names(_) | Matcher::Allowance(_)
                 )
         };
-        let named: Vec<(u32, &NameMatch)> = possible
-            .iter()
-            .filter_map(|&e| if let Matcher::Names(names) = &walk.way(e).matcher { Some((e, names)) } else { None })
-            .collect();
-        let scoped = named.iter().any(|(_, names)| matches!(names.which, Which::Faulty(_)));
-        let mut scopes = if scoped { Names::of(source, language, &tree) } else { None };
-        let pruned = set.finder.is_some() && scopes.is_none() && possible.iter().all(needs_mark);
+        let pruned = set.finder.is_some() && set.is_marked && scopes.is_none() && possible.iter().all(needs_mark);
         let marks = pruned.then(|| {
             let mut marks = words.marks.clone();
             marks.extend(self.text.iter().map(|(_, range)| range.start as u32));
@@ -130,15 +133,10 @@ impl<'a> Run<'a> {
         if structural || zoned || !commented.is_empty() || scopes.is_some() {
             walk.all(root, marks.as_deref(), &mut |step| {
                 let (node, depth, parent) = match step {
-                    Step::Enter { node, depth, parent } => {
-                        if let Some(scopes) = &mut scopes {
-                            scopes.enter(node);
-                        }
-                        (node, depth, parent)
-                    }
+                    Step::Enter { node, depth, parent } => (node, depth, parent),
                     Step::Leave(depth) => {
                         if let Some(scopes) = &mut scopes {
-                            scopes.leave();
+                            scopes.leave(depth);
                         }
                         if let Some(frame) = counting.leave(depth) {
                             found.extend(entries(frame.node.kind_id()).filter_map(|e| walk.counted(e, &frame)));
@@ -148,8 +146,13 @@ impl<'a> Run<'a> {
                 };
                 let kind = node.kind_id();
                 let interest = interests.get(usize::from(kind)).copied().unwrap_or(0);
-                if interest & !interest::LEAF == 0 {
-                    return interest == 0;
+                if let Some(scopes) = &mut scopes
+                    && (interest & interest::NAME != 0 || scopes.expects())
+                {
+                    scopes.enter(node, depth);
+                }
+                if interest & !(interest::LEAF | interest::NAME) == 0 {
+                    return interest & interest::LEAF == 0;
                 }
                 if interest & interest::RULE != 0 {
                     entries(kind).for_each(|e| walk.at(e, node, &mut found));
@@ -474,7 +477,7 @@ impl<'a> Walk<'a> {
                 Some(Found { message, ..self.plain(entry, range, node) })
             }
             Matcher::Measure(m) => {
-                let value = measure::at_once(m.measure, node, self.source, self.language)?;
+                let value = measure::at_once(m, node, self.source, self.language)?;
                 self.over(entry, m, node, value)
             }
             Matcher::Text(_)

@@ -191,8 +191,9 @@ struct Gathered<'t, 's> {
 pub(super) struct Names<'t, 's> {
     gathered: Gathered<'t, 's>,
     tables: &'static Tables,
-    /// The scopes around the node that the walk is at.
-    around: Vec<usize>,
+    /// The nodes around the one that the walk is at in which the scope changed: how deep each stands, and the scope
+    /// before it.
+    around: Vec<(u32, usize)>,
 }
 
 impl<'t, 's> Names<'t, 's> {
@@ -225,10 +226,20 @@ impl<'t, 's> Names<'t, 's> {
         Some(Self { gathered, tables, around: Vec::new() })
     }
 
-    /// The walk enters a node.
-    pub fn enter(&mut self, node: Node<'t>) {
+    /// For each node kind, whether its nodes are to be entered here.
+    pub fn kinds(&self) -> impl Iterator<Item = bool> {
+        self.tables.steps.iter().map(|step| step.action.is_some() || step.is_mention)
+    }
+
+    /// Whether the next node is to be entered here, whatever its kind.
+    pub fn expects(&self) -> bool {
+        !self.gathered.openings.is_empty()
+    }
+
+    /// The walk enters a node that stands so deep in the tree.
+    pub fn enter(&mut self, node: Node<'t>, depth: u32) {
         let all = &mut self.gathered;
-        self.around.push(all.now);
+        let before = all.now;
         if let Some(at) = all.openings.iter().rposition(|(id, _)| *id == node.id()) {
             all.now = all.openings.swap_remove(at).1;
         }
@@ -243,11 +254,16 @@ impl<'t, 's> Names<'t, 's> {
                 all.uses.push((name, node, all.now));
             }
         }
+        if all.now != before {
+            self.around.push((depth, before));
+        }
     }
 
-    /// The walk leaves the node that it entered last and hasn't left yet.
-    pub fn leave(&mut self) {
-        self.gathered.now = self.around.pop().unwrap_or(0);
+    /// The walk leaves a node that stands so deep.
+    pub fn leave(&mut self, depth: u32) {
+        if let Some((_, before)) = self.around.pop_if(|(at, _)| *at == depth) {
+            self.gathered.now = before;
+        }
     }
 
     /// The names with a fault. `globals` are those that are defined where it can't be seen.
