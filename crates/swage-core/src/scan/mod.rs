@@ -17,6 +17,7 @@ mod measure;
 mod names;
 mod parse;
 mod query;
+mod run;
 mod texts;
 mod trial;
 mod walk;
@@ -249,7 +250,7 @@ fn nested(
             wanted[entry.rule] && words.allow(&entry.needs, &whole) && words.allow(&entry.beside, &whole)
         })
         .collect();
-    let mut run = walk::Run::new(content, language, rules);
+    let mut run = run::Run::new(content, language, rules);
     let allows = allow::may_be_in(content);
     let mut tree_wanted = holds_code || allows && language.is_some();
     for &index in &possible {
@@ -323,7 +324,7 @@ fn digests(text: &[u8]) -> (u64, u64) {
 /// Gives hits that were found elsewhere what the file says of their places: the definitions around them, and the
 /// comments that let them be.
 pub(crate) fn settle(content: &[u8], language: Option<&'static Language>, hits: &mut [Hit]) {
-    let Some((scopes, mut allowances)) = walk::surroundings(content, language, hits.iter().map(|h| h.span)) else {
+    let Some((scopes, mut allowances)) = run::surroundings(content, language, hits.iter().map(|h| h.span)) else {
         return;
     };
     hits.iter_mut().zip(scopes).for_each(|(hit, scope)| hit.scope = scope);
