@@ -139,11 +139,7 @@ fn judge(run: &mut Vec<Line>, parser: &mut Parser, language: &'static Language, 
 fn could_be_code(text: &str, language: &Language) -> bool {
     let text = text.trim();
     let first = text.split(|c: char| !c.is_alphanumeric() && c != '_').next().unwrap_or_default();
-    let word = [
-        "import", "from", "return", "raise", "throw", "use", "package", "else", "try", "finally", "break", "continue",
-        "pass", "if", "for", "while", "def", "class", "fn", "func", "let", "const", "var",
-    ]
-    .contains(&first);
+    let word = language.tables().keywords().contains(first);
     // `Note: this = that` is a label and what it says.
     let label = text.split_once(": ").is_some_and(|(label, _)| !word && label.chars().all(char::is_alphanumeric));
     !text.is_empty()
@@ -213,7 +209,8 @@ fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> 
     let ends = language.statement_ends;
     if body.trim().is_empty()
         || is_unbalanced(&body)
-        || !ends.is_empty() && !body.lines().any(|l| ends.iter().any(|e| l.trim_end().ends_with(e)))
+        || !ends.is_empty()
+            && !body.lines().any(|l| ends.iter().any(|e| without_strings(l, language).trim_end().ends_with(e)))
     {
         return false;
     }
@@ -232,7 +229,7 @@ fn has_sign(root: Node<'_>, range: Range<usize>, language: &Language, source: &[
     loop {
         let node = cursor.node();
         let inside = node.start_byte() >= range.start && node.end_byte() <= range.end;
-        if inside && language.code_signs.contains(&node.kind()) && !is_prose(node, source) {
+        if inside && language.code_signs.contains(&node.kind()) && !is_prose(node, source, language) {
             return true;
         }
         if !tables.is(node.kind_id(), Class::String) && cursor.goto_first_child() {
@@ -247,7 +244,7 @@ fn has_sign(root: Node<'_>, range: Range<usize>, language: &Language, source: &[
 }
 
 /// `note: text` parses as an annotation, `return early` and `see(also)` as statements; none of them shows code.
-fn is_prose(node: Node<'_>, source: &[u8]) -> bool {
+fn is_prose(node: Node<'_>, source: &[u8], language: &Language) -> bool {
     let ends_in_semicolon = source.get(node.end_byte()) == Some(&b';');
     let text = source.get(node.byte_range()).unwrap_or_default();
     match node.kind() {
@@ -266,6 +263,15 @@ fn is_prose(node: Node<'_>, source: &[u8]) -> bool {
             let first = text.split(|b| !b.is_ascii_alphanumeric()).next().unwrap_or_default();
             let keyword = [&b"private"[..], b"public", b"protected", b"static", b"final", b"int", b"long", b"boolean"];
             !text.contains(&b'=') && !keyword.contains(&first)
+        }
+        "declaration" => {
+            let keywords = language.tables().keywords();
+            let mut words =
+                text.trim_ascii_end().split(|b| *b == b' ').filter_map(|word| std::str::from_utf8(word).ok());
+            let plain = |b: &u8| b.is_ascii_alphabetic() || matches!(b, b' ' | b',' | b';');
+            let types = ["int", "char", "bool", "float", "double", "void", "auto"];
+            text.iter().all(plain)
+                && words.next().is_some_and(|word| !keywords.contains(word) && !types.contains(&word))
         }
         "return_statement" | "raise_statement" | "return_expression" | "delete_statement" => {
             !text.iter().any(|b| b"(=.;[".contains(b))

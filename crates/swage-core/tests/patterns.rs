@@ -1,0 +1,452 @@
+//! What patterns match in each language, and which comments count as code.
+
+mod common;
+
+use common::{found, rule_saying};
+use swage_core::lang::Language;
+
+/// A comment in each language, and whether it is code.
+#[test]
+fn comments_that_are_code() {
+    let cases: &[(&str, &[&str], &[&str])] = &[
+        (
+            "a.py",
+            &[
+                "# x = load(path)",
+                "# for row in rows:\n#     use(row)",
+                "# import csv",
+                "# return rows[0]",
+                "# board.show('text')",
+                "# self.show(text)",
+                "# if late:\n#     raise Late(boat)",
+                "# note = 'it is there for all of us'",
+                "# rows = load(path)  # what isn't there yet comes later",
+            ],
+            &[
+                "# It's the board's own (see show())",
+                "# the rows = what is shown",
+                "# 3 (or 4) of [12",
+                "# doesn't matter; load(path) is called later",
+                "# The rows, in order.",
+                "# Note: keep this",
+                "# see load (below)",
+                "# type: ignore",
+                "# return early",
+                "# a, b and c",
+                "# 12:30",
+                "#!/usr/bin/env python",
+                "# -*- coding: utf-8 -*-",
+                "# (optional)",
+                "# rows first",
+                "# transpose()",
+                "# math.atan2(-0, x)",
+                "# (sin(x), cos(x))",
+                "# coding=utf-8",
+                "# name=value (optional)",
+                "# The rows, as in\n#     rows = load(path)\n# and so on.",
+            ],
+        ),
+        (
+            "a.ts",
+            &[
+                "// const x = load(path);",
+                "// if (late) {\n//   warn();\n// }",
+                "/* x = 1; */",
+                "// import { a } from \"./a\";",
+                "// boats.push(boat);",
+            ],
+            &[
+                "// Loads the path; then returns.",
+                "// see load(path)",
+                "/** const x = load(path); */",
+                "// eslint-disable-next-line",
+                "// { }",
+                "// e.g. 3 boats; or 4",
+                "// TODO later",
+                "// a; b",
+                "/// <reference path=\"x\" />",
+            ],
+        ),
+        (
+            "A.java",
+            &["// int x = load(path);", "// private int berths;", "/* warn(boat); */"],
+            &["// Loads the path.", "/** int x; */", "// the end;", "// berths; boats"],
+        ),
+        (
+            "a.go",
+            &["// x := load(path)", "// if late {\n// \twarn()\n// }"],
+            &["// Load loads a path.", "//go:build linux", "// see Load", "// a list (of boats)"],
+        ),
+        (
+            "a.rs",
+            &["// let x = load(path)?;", "// use std::fs;", "// fn f() {}"],
+            &["// Loads the path.", "/// let x = load(path);", "//! let x = 1;", "// SAFETY: it is never null;"],
+        ),
+        (
+            "a.c",
+            &[
+                "// best = load(path);",
+                "/* if (late) {\n   warn(boat);\n} */",
+                "// static const unsigned long berths = 12;",
+                "// best = level[i] > best ? level[i] : best; // isn't read where the gauge is off",
+                "/*\n * for (i = 0; i < count; i++)\n *     sum += level[i];\n */",
+            ],
+            &[
+                "// Loads the path; the caller's copy (if any) is freed.",
+                "/* It isn't known whether the gauge's reading (in cm)\n   is above the sill; see level(). */",
+                "/*\n * Copyright of the line, all rights reserved;\n * \"as is\", without any warranty.\n */",
+                "// the tide;",
+                "// }",
+                "// (see `level`); 3 m",
+                "/** best = load(path); */",
+            ],
+        ),
+        (
+            "a.cpp",
+            &["// auto boat = fleet.find(name);", "// std::vector<int> berths(12);"],
+            &["// The fleet's boats; each has a name.", "// so (boats) and (berths);"],
+        ),
+        (
+            "A.cs",
+            &["// var boat = fleet.Find(name);", "// if (late) { Warn(boat); }"],
+            &["// Finds the boat; it's null when there is none.", "/// <summary>var boat;</summary>"],
+        ),
+        (
+            "a.kt",
+            &["// val boat = fleet.find(name)", "// fun warn(boat: Boat) { log(boat) }"],
+            &["// Finds the boat (if any)", "/** val boat = fleet.find(name) */"],
+        ),
+        (
+            "a.php",
+            &["// $boat = find($name);", "# return $rows[0];"],
+            &["// Finds the boat; it's null otherwise.", "/** $boat = find($name); */"],
+        ),
+        (
+            "a.rb",
+            &["# boat = fleet.find(name)", "# def warn(boat)\n#   log(boat)\n# end"],
+            &["# Finds the boat (or nil)", "# frozen_string_literal: true", "# it's = to the other"],
+        ),
+        (
+            "a.scala",
+            &["// val boat = fleet.find(name)", "// def warn(boat: Boat) = log(boat)"],
+            &["// Finds the boat (if any)", "/** val boat = fleet.find(name) */"],
+        ),
+        (
+            "a.swift",
+            &["// let boat = fleet.find(name)", "// guard let boat = fleet.find(name) else { return }"],
+            &["// Finds the boat (if any)", "/// let boat = fleet.find(name)"],
+        ),
+    ];
+    for (path, code, prose) in cases {
+        let language = Language::of(path.as_bytes(), b"").expect("a language");
+        let keys = format!("languages = ['{}']\nmatch = {{ commented_code = true }}", language.name);
+        let rule = rule_saying("m", &keys);
+        let around = |comment: &str| match language.name {
+            "php" => format!("<?php\n{comment}\n$a = 1;\n"),
+            "ruby" => format!("{comment}\na = 1\n"),
+            "c" | "cpp" => format!("{comment}\nint a = 1;\n"),
+            "csharp" => format!("class A {{\n{comment}\nint a;\n}}\n"),
+            "kotlin" | "scala" => format!("{comment}\nval a = 1\n"),
+            "swift" => format!("{comment}\nlet a = 1\n"),
+            "go" => format!("package p\n\n{comment}\nvar a = 1\n"),
+            "java" => format!("class A {{\n{comment}\nint a;\n}}\n"),
+            "rust" => format!("{comment}\nstatic A: u8 = 1;\n"),
+            "python" => format!("{comment}\na = 1\n"),
+            _ => format!("{comment}\nlet a = 1;\n"),
+        };
+        for (comments, expected) in [(code, 1), (prose, 0)] {
+            for comment in *comments {
+                let found = found(&rule, path, &around(comment));
+                assert_eq!(found.split(", ").filter(|f| !f.is_empty()).count(), expected, "{path}: {comment}");
+            }
+        }
+    }
+}
+
+/// What a pattern may look like in each language, and code on whose second line it stands and on whose first it doesn't.
+#[test]
+fn patterns_in_every_position() {
+    const MANY: &str = "many = true";
+    const ONE: &str = "";
+    /// Language, pattern, its holes with what is asked of them, and the code.
+    type Case = (&'static str, &'static str, &'static [(&'static str, &'static str)], &'static str);
+    let cases: &[Case] = &[
+        (
+            "python",
+            "class NAME(Base):\n    BODY",
+            &[("NAME", ONE), ("BODY", MANY)],
+            "class A(Other): pass\nclass B(Base): pass\n",
+        ),
+        ("python", "import MODULE", &[("MODULE", ONE)], "from a import b\nimport c\n"),
+        ("python", "lambda X: X", &[("X", ONE)], "lambda x: y\nlambda x: x\n"),
+        ("python", "[X for X in LIST]", &[("X", ONE), ("LIST", ONE)], "[f(x) for x in y]\n[x for x in y]\n"),
+        ("python", "f(KEY=VALUE)", &[("KEY", ONE), ("VALUE", ONE)], "f(1)\nf(a=1)\n"),
+        (
+            "python",
+            "with open(ARGS) as FILE:\n    BODY",
+            &[("ARGS", MANY), ("FILE", ONE), ("BODY", MANY)],
+            "with lock: pass\nwith open(a) as f: f.read()\n",
+        ),
+        ("python", "not X == None", &[("X", ONE)], "x == None\nnot x == None\n"),
+        (
+            "python",
+            "@cached\ndef NAME(GIVEN):\n    BODY",
+            &[("NAME", ONE), ("GIVEN", MANY), ("BODY", MANY)],
+            "def f(): pass\n@cached\ndef g(): pass\n",
+        ),
+        (
+            "typescript",
+            "async function NAME(GIVEN) { BODY }",
+            &[("NAME", ONE), ("GIVEN", MANY), ("BODY", MANY)],
+            "function f() {}\nasync function g(a: A) { x(); }\n",
+        ),
+        ("typescript", "X as any", &[("X", ONE)], "x as A;\ny.z as any;\n"),
+        (
+            "typescript",
+            "type NAME = string | REST;",
+            &[("NAME", ONE), ("REST", ONE)],
+            "type A = string;\ntype B = string | number;\n",
+        ),
+        (
+            "typescript",
+            "new Promise(FUNCTION)",
+            &[("FUNCTION", "node = \"function\"")],
+            "new Promise(f);\nnew Promise((r) => r());\n",
+        ),
+        (
+            "typescript",
+            "import DEFAULT from \"old\"",
+            &[("DEFAULT", ONE)],
+            "import a from \"new\";\nimport a from \"old\"\n",
+        ),
+        ("typescript", "`${X}`", &[("X", ONE)], "`a${x}`;\n`${x}`;\n"),
+        (
+            "typescript",
+            "case VALUE: throw ERROR;",
+            &[("VALUE", ONE), ("ERROR", ONE)],
+            "switch (a) { case 1: f();\ncase 2: throw e; }\n",
+        ),
+        (
+            "tsx",
+            "<img src={SOURCE} />",
+            &[("SOURCE", ONE)],
+            "const a = <img alt=\"\" src={x} />;\nconst b = <img src={x} />;\n",
+        ),
+        ("javascript", "A || B", &[("A", ONE), ("B", ONE)], "a && b;\na || b;\n"),
+        ("javascript", "({ KEY: VALUE })", &[("KEY", ONE), ("VALUE", ONE)], "({});\n({ a: 1 });\n"),
+        (
+            "java",
+            "synchronized (LOCK) { BODY }",
+            &[("LOCK", ONE), ("BODY", MANY)],
+            "class A { void f() { g();\nsynchronized (this) { g(); } } }\n",
+        ),
+        ("java", "@Deprecated", &[], "class A { @Override void f() {}\n@Deprecated void g() {} }\n"),
+        (
+            "java",
+            "X instanceof Y",
+            &[("X", ONE), ("Y", ONE)],
+            "class A { boolean a = b == c;\nboolean d = b instanceof C; }\n",
+        ),
+        ("go", "defer CALL(ARGS)", &[("CALL", ONE), ("ARGS", MANY)], "package p; func f() { g()\ndefer h(1) }\n"),
+        ("go", "for { BODY }", &[("BODY", MANY)], "package p; func f() { for a { b() }\nfor { b() } }\n"),
+        (
+            "go",
+            "X, _ := CALL(ARGS)",
+            &[("X", ONE), ("CALL", ONE), ("ARGS", MANY)],
+            "package p; func f() { x, err := g()\nx, _ := g() }\n",
+        ),
+        (
+            "rust",
+            "match X { A => B, _ => c() }",
+            &[("X", ONE), ("A", ONE), ("B", ONE)],
+            "fn f() { if a { b() }\nmatch a { 1 => b(), _ => c() } }\n",
+        ),
+        ("rust", "unsafe { BODY }", &[("BODY", MANY)], "fn f() { { b() }\nunsafe { b() } }\n"),
+        ("rust", "X?.Y()", &[("X", ONE), ("Y", ONE)], "fn f() { a.b();\na?.b(); }\n"),
+        // Where the language wants more than a name, the compiler supplies it.
+        (
+            "java",
+            "void NAME(GIVEN) { BODY }",
+            &[("NAME", ONE), ("GIVEN", MANY), ("BODY", MANY)],
+            "class A { int f(int a) { g(); }\nvoid h(int a, B b) { g(); } }\n",
+        ),
+        (
+            "java",
+            "class NAME extends Test { MEMBERS }",
+            &[("NAME", ONE), ("MEMBERS", MANY)],
+            "class A extends B {}\nclass C extends Test { int a; void f() {} }\n",
+        ),
+        (
+            "java",
+            "LIST<TYPE> NAME = VALUE;",
+            &[("LIST", ONE), ("TYPE", ONE), ("NAME", ONE), ("VALUE", ONE)],
+            "class A { void f() { int a = 1;\nList<B> b = c(); } }\n",
+        ),
+        (
+            "java",
+            "switch (X) { CASES }",
+            &[("X", ONE), ("CASES", MANY)],
+            "class A { void f() { if (a) {}\nswitch (a) { case 1: g(); default: } } }\n",
+        ),
+        (
+            "rust",
+            "match X { ARMS }",
+            &[("X", ONE), ("ARMS", MANY)],
+            "fn f() { if a {}\nmatch a { 1 => b(), _ => c() } }\n",
+        ),
+        (
+            "rust",
+            "fn NAME(GIVEN) -> TYPE { BODY }",
+            &[("NAME", ONE), ("GIVEN", MANY), ("TYPE", ONE), ("BODY", MANY)],
+            "fn f() {}\nfn g(a: u8, b: B) -> C { b; c() }\n",
+        ),
+        ("rust", "#[test]", &[], "#[cfg(unix)] fn f() {}\n#[test] fn g() {}\n"),
+        (
+            "go",
+            "func NAME(GIVEN) error { BODY }",
+            &[("NAME", ONE), ("GIVEN", MANY), ("BODY", MANY)],
+            "package p; func f() {}\nfunc g(a, b int, c C) error { return nil }\n",
+        ),
+        (
+            "c",
+            "TYPE NAME(GIVEN) { BODY }",
+            &[("TYPE", ONE), ("NAME", ONE), ("GIVEN", MANY), ("BODY", MANY)],
+            "int a = 1;\nint f(int a, char *b) { g(); return 1; }\n",
+        ),
+        ("c", "#include <FILE>", &[], "#include <stdio.h>\n#include <FILE>\n"),
+        (
+            "c",
+            "TYPE *NAME = malloc(SIZE);",
+            &[("TYPE", ONE), ("NAME", ONE), ("SIZE", ONE)],
+            "int f(void) { char *a = b();\nchar *c = malloc(d * 2); }\n",
+        ),
+        (
+            "cpp",
+            "try { BODY } catch (...) { }",
+            &[("BODY", MANY)],
+            "int f() { try { a(); } catch (E& e) {}\ntry { a(); b(); } catch (...) {} }\n",
+        ),
+        ("cpp", "std::vector<TYPE> NAME;", &[("TYPE", ONE), ("NAME", ONE)], "std::list<int> a;\nstd::vector<int> b;\n"),
+        (
+            "csharp",
+            "async void NAME(GIVEN) { BODY }",
+            &[("NAME", ONE), ("GIVEN", MANY), ("BODY", MANY)],
+            "class A { async Task F() {}\nasync void G(int a, B b) { C(); } }\n",
+        ),
+        (
+            "csharp",
+            "catch (EXCEPTION NAME) { }",
+            &[("EXCEPTION", ONE), ("NAME", ONE)],
+            "class A { void F() { try {} catch (B b) { C(); }\ntry {} catch (B b) { } } }\n",
+        ),
+        (
+            "kotlin",
+            "fun NAME(GIVEN): TYPE { BODY }",
+            &[("NAME", ONE), ("GIVEN", MANY), ("TYPE", ONE), ("BODY", MANY)],
+            "fun f() {}\nfun g(a: Int, b: B): C { return c() }\n",
+        ),
+        ("kotlin", "X!!", &[("X", ONE)], "val a = b?.c\nval d = b!!\n"),
+        (
+            "kotlin",
+            "when (X) { CASES }",
+            &[("X", ONE), ("CASES", MANY)],
+            "fun f() { if (a) {}\nwhen (a) { 1 -> b(); else -> c() } }\n",
+        ),
+        (
+            "swift",
+            "func NAME(GIVEN) -> TYPE { BODY }",
+            &[("NAME", ONE), ("GIVEN", MANY), ("TYPE", ONE), ("BODY", MANY)],
+            "func f() {}\nfunc g(a: Int, b: B) -> C { h(); return c() }\n",
+        ),
+        ("swift", "try! X", &[("X", ONE)], "let a = try? b()\nlet c = try! d()\n"),
+        (
+            "scala",
+            "def NAME(GIVEN): TYPE = BODY",
+            &[("NAME", ONE), ("GIVEN", MANY), ("TYPE", ONE), ("BODY", ONE)],
+            "object A { val b = 1\ndef f(a: Int, b: B): C = c() }\n",
+        ),
+        (
+            "ruby",
+            "def NAME(GIVEN)\n  BODY\nend",
+            &[("NAME", ONE), ("GIVEN", MANY), ("BODY", MANY)],
+            "a = 1\ndef f(a, *b) c; d end\n",
+        ),
+        (
+            "ruby",
+            "rescue NAME => ERROR\n  nil",
+            &[("NAME", ONE), ("ERROR", ONE)],
+            "begin; a; rescue B => c; d; end\nbegin; a; rescue B => c\n nil\nend\n",
+        ),
+        (
+            "php",
+            "function NAME(GIVEN) { BODY }",
+            &[("NAME", ONE), ("GIVEN", MANY), ("BODY", MANY)],
+            "<?php $a = 1;\nfunction f(int $a, $b = 1) { g(); }\n",
+        ),
+        ("php", "X->query(SQL)", &[("X", ONE), ("SQL", ONE)], "<?php $a->find(1);\n$this->db->query($sql);\n"),
+        ("bash", "rm -rf TARGET", &[("TARGET", ONE)], "rm -r a\nrm -rf \"$a\"\n"),
+        ("bash", "curl ARGS | sh", &[("ARGS", MANY)], "curl a | jq\ncurl -s a | sh\n"),
+        // Keys, attributes and the contents of strings.
+        (
+            "json",
+            "{ \"scripts\": SCRIPTS, REST }",
+            &[("SCRIPTS", ONE), ("REST", MANY)],
+            "[{\"a\": 1},\n{\"scripts\": {}, \"b\": 2}]\n",
+        ),
+        ("yaml", "image: \"NAME\"", &[("NAME", "text = \":latest$\"")], "image: \"a:1\"\nimage: \"a:latest\"\n"),
+        ("toml", "[dependencies]\nREST", &[("REST", MANY)], "a = 1\n[dependencies]\nb = 2\nc = 3\n"),
+        ("html", "<img ATTRIBUTES>", &[("ATTRIBUTES", MANY)], "<p>a</p>\n<img src=\"a\" alt=\"b\">\n"),
+        (
+            "css",
+            "SELECTOR { RULES }",
+            &[("SELECTOR", ONE), ("RULES", MANY)],
+            "@import \"a\";\np { color: red; width: 1px }\n",
+        ),
+        (
+            "sql",
+            "SELECT * FROM TABLE_NAME WHERE CONDITION",
+            &[("TABLE_NAME", ONE), ("CONDITION", ONE)],
+            "select a from b where c = 1;\nselect * from b where c = 1;\n",
+        ),
+        ("python", "open(\"PATH\")", &[("PATH", "text = \"^/tmp/\"")], "open(\"/srv/a\")\nopen('/tmp/a')\n"),
+        (
+            "python",
+            "@DECORATOR\ndef NAME(GIVEN):\n    BODY",
+            &[("DECORATOR", ONE), ("NAME", ONE), ("GIVEN", MANY), ("BODY", MANY)],
+            "def f(): pass\n@cached(1)\ndef g(a: A, *b): pass\n",
+        ),
+        (
+            "typescript",
+            "class NAME { MEMBERS }",
+            &[("NAME", ONE), ("MEMBERS", MANY)],
+            "type A = B;\nclass C { a = 1; f() {} }\n",
+        ),
+        (
+            "typescript",
+            "function NAME(GIVEN): TYPE { BODY }",
+            &[("NAME", ONE), ("GIVEN", MANY), ("TYPE", ONE), ("BODY", MANY)],
+            "function f() {}\nfunction g(a: A, b?: B): C { h(); }\n",
+        ),
+        (
+            "typescript",
+            "fetch(\"URL\")",
+            &[("URL", "text = \"^http:\"")],
+            "fetch(\"https://a\");\nfetch('http://a');\n",
+        ),
+        (
+            "tsx",
+            "<label htmlFor=\"NAME\">CHILDREN</label>",
+            &[("NAME", ONE), ("CHILDREN", MANY)],
+            "const a = <label>b</label>;\nconst c = <label htmlFor=\"d\">e {f}</label>;\n",
+        ),
+    ];
+    for (name, pattern, holes, code) in cases {
+        let language = Language::by_name(name).expect("a language");
+        let path = format!("a.{}", language.extensions[0]);
+        let holes: String = holes.iter().map(|(hole, what)| format!("{hole} = {{ {what} }}, ")).collect();
+        let holes = holes.trim_end_matches(", ");
+        let keys = format!("languages = ['{name}']\nmatch = {{ code = '''{pattern}''', holes = {{ {holes} }} }}");
+        let found = found(&rule_saying("m", &keys), &path, code);
+        assert!(found.starts_with("2:") && !found.contains(','), "{name}: {pattern}: {found}");
+    }
+}
