@@ -370,3 +370,18 @@ fn code_words(code: &CodeMatch, pattern: &Pattern) -> impl Iterator<Item = Vec<W
 fn hole_words(holes: &[Hole]) -> impl Iterator<Item = Vec<Word>> {
     holes.iter().filter_map(|hole| regex_words(hole.text.as_ref()?.as_str()))
 }
+
+#[cfg(test)]
+impl RuleSet {
+    /// The same, with nothing left out of files of a language for want of words.
+    pub(crate) fn without_words(self, language: &'static Language) -> Self {
+        let mut set = self.compile(Some(language));
+        for entry in &mut set.entries {
+            (entry.needs, entry.beside, entry.marked) = (Needs::default(), Needs::default(), false);
+        }
+        set.finder = None;
+        let index = LANGUAGES.iter().position(|l| *l == language).expect("a known language");
+        assert!(self.by_language[index].set(set).is_ok(), "nothing has been scanned yet");
+        self
+    }
+}
