@@ -335,7 +335,7 @@ pub(crate) fn settle(content: &[u8], language: Option<&'static Language>, hits: 
 struct Words {
     /// For each word of the set, the offsets at which it begins, in order; empty when there is no automaton.
     at: Vec<Vec<u32>>,
-    /// The offsets of all words and of the language's openers, in order.
+    /// The offsets of all words and of the language's openers, in order; none where they are of no use.
     marks: Vec<u32>,
 }
 
@@ -355,7 +355,9 @@ impl Words {
                     continue;
                 }
                 let start = word.start() as u32;
-                found.marks.push(start);
+                if set.is_marked {
+                    found.marks.push(start);
+                }
                 if let Some(at) = found.at.get_mut(word.pattern().as_usize()) {
                     at.push(start);
                 }

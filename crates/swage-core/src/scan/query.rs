@@ -19,7 +19,7 @@ pub(super) type Captured<'t> = Vec<Option<Node<'t>>>;
 /// child to the next is what costs most.
 #[derive(Default)]
 pub(super) struct Children<'t> {
-    known: RefCell<HashMap<usize, Rc<[Child<'t>]>>>,
+    known: RefCell<HashMap<usize, Rc<Vec<Child<'t>>>>>,
 }
 
 #[derive(Clone, Copy)]
@@ -31,7 +31,7 @@ struct Child<'t> {
 }
 
 impl<'t> Children<'t> {
-    fn of(&self, node: Node<'t>) -> Rc<[Child<'t>]> {
+    fn of(&self, node: Node<'t>) -> Rc<Vec<Child<'t>>> {
         if let Some(known) = self.known.borrow().get(&node.id()) {
             return known.clone();
         }
@@ -44,7 +44,7 @@ impl<'t> Children<'t> {
             let node = cursor.node();
             all.push(Child { node, kind: node.kind_id(), is_named: node.is_named(), field: cursor.field_id() });
         }
-        self.known.borrow_mut().entry(node.id()).or_insert(all.into()).clone()
+        self.known.borrow_mut().entry(node.id()).or_insert(Rc::new(all)).clone()
     }
 }
 
