@@ -441,9 +441,11 @@ mod tests {
         told
     }
 
-    /// A match, files, and the places that are found: what is asked for stands in other files than what asks, or not at
-    /// all.
-    const MATCHES: &[(&str, &[(&str, &str)], &str)] = &[
+    /// A match, files, and the places that are found.
+    type Case = (&'static str, &'static [(&'static str, &'static str)], &'static str);
+
+    /// What is asked for stands in other files than what asks, or not at all.
+    const MATCHES: &[Case] = &[
         (
             "languages = ['python']\ncode = 'open(X)'\nholes.X = {}\nnot_enclosed_by = { code = \"with lock:\\n    B\", holes.B = { many = true } }",
             &[("a.py", "open(a)\n"), ("b.py", "with lock:\n    open(b)\n")],
