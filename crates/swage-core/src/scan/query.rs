@@ -161,6 +161,9 @@ fn holds(query: &PlainQuery, taken: &Captured<'_>, source: &[u8]) -> bool {
 mod tests {
     use std::collections::BTreeSet;
 
+    use proptest::collection::vec;
+    use proptest::prelude::*;
+    use proptest::sample::Index;
     use tree_sitter::{Query, QueryCursor, StreamingIterator, Tree};
 
     use super::*;
@@ -193,10 +196,20 @@ mod tests {
         all
     }
 
+    /// All nodes of a tree.
+    fn nodes(tree: &Tree) -> Vec<Node<'_>> {
+        let (mut all, mut seen) = (vec![tree.root_node()], 0);
+        while let Some(node) = all.get(seen).copied() {
+            all.extend(node.children(&mut node.walk()));
+            seen += 1;
+        }
+        all
+    }
+
     /// What the plain one finds, begun at every node of a kind that it begins with.
     fn plain(query: &PlainQuery, source: &str, tree: &Tree) -> Told {
-        let (mut all, mut open, children) = (Told::new(), vec![tree.root_node()], Children::default());
-        while let Some(node) = open.pop() {
+        let (mut all, children) = (Told::new(), Children::default());
+        for node in nodes(tree) {
             if query.heads().any(|kind| kind == node.kind_id()) {
                 matches(query, node, source.as_bytes(), &children, &mut |taken| {
                     let captured = query.order.iter().filter_map(|&at| Some((&*query.captures[at], taken[at]?)));
@@ -204,7 +217,6 @@ mod tests {
                 })
                 .expect("there are few places");
             }
-            open.extend(node.children(&mut node.walk()));
         }
         all
     }
@@ -284,6 +296,92 @@ mod tests {
             "",
         ] {
             assert!(PlainQuery::read(form, python).is_none(), "{form} is left to the general engine");
+        }
+    }
+
+    /// A query that matches at least the node that it is made from: some of what is there, some of it captured.
+    fn sketch(node: Node<'_>, one_in: &mut dyn FnMut(u8) -> bool, depth: u8, captures: &mut usize) -> String {
+        if !node.is_named() {
+            return format!("{:?}", node.kind());
+        }
+        let mut text = if depth > 0 && one_in(4) { "(_".to_owned() } else { format!("({}", node.kind()) };
+        let mut cursor = node.walk();
+        let (mut more, mut first, mut alone) = (depth < 3 && cursor.goto_first_child(), true, true);
+        while more {
+            let child = cursor.node();
+            if !child.is_missing() && !child.is_error() && one_in(3) {
+                text += if first && alone && child.is_named() && one_in(2) { " . " } else { " " };
+                if let Some(field) = cursor.field_name().filter(|_| one_in(2)) {
+                    text += &format!("{field}: ");
+                }
+                text += &sketch(child, one_in, depth + 1, captures);
+                alone = false;
+            }
+            first &= !child.is_named();
+            more = cursor.goto_next_sibling();
+        }
+        text.push(')');
+        if depth == 0 || one_in(2) {
+            text += &format!(" @c{captures}");
+            *captures += 1;
+        }
+        text
+    }
+
+    /// Whether a node is what a shape asks for, with the captures where they are said to be: told from the meaning of
+    /// queries alone.
+    fn is_shape(query: &PlainQuery, shape: &Shape, node: Node<'_>, told: &[(String, usize, usize)]) -> bool {
+        let taken = |at: &usize| told.contains(&(query.captures[*at].clone(), node.start_byte(), node.end_byte()));
+        let kind = if shape.kinds.is_empty() { node.is_named() } else { shape.kinds.contains(&node.kind_id()) };
+        let children = Children::default().of(node);
+        kind && shape.captures.iter().all(taken) && are_in_order(query, &shape.children, &children, true, told)
+    }
+
+    fn are_in_order(
+        query: &PlainQuery,
+        items: &[Item],
+        children: &[Child<'_>],
+        all: bool,
+        told: &[(String, usize, usize)],
+    ) -> bool {
+        let Some((item, rest)) = items.split_first() else { return true };
+        (0..children.len()).any(|at| {
+            let child = &children[at];
+            (!item.first || all && children[..at].iter().all(|before| !before.is_named))
+                && (item.field.is_none() || item.field == child.field)
+                && item.choices.iter().any(|shape| is_shape(query, shape, child.node, told))
+                && are_in_order(query, rest, &children[at + 1..], false, told)
+        })
+    }
+
+    proptest! {
+        /// For queries that nobody wrote, each made from a node of an example: all that the general engine finds, which
+        /// doesn't find everything where several children could be each other's, and nothing that isn't so.
+        #[test]
+        fn sketched_queries_find_what_they_ask_for(
+            file in any::<Index>(), at in any::<Index>(), choices in vec(any::<u8>(), 1..40)
+        ) {
+            let rules = PACKS.iter().flat_map(|pack| pack.rules());
+            let files: Vec<_> = rules.flat_map(|rule| &rule.examples).flat_map(|e| e.files()).collect();
+            let file = file.get(&files);
+            let language = Language::of(file.path.as_bytes(), file.code.as_bytes());
+            let Some(language) = language.filter(|_| file.code.len() < 600) else { return Ok(()) };
+            let tree = parse(file.code.as_bytes(), language).expect("an example parses");
+            let nodes = nodes(&tree);
+            let whole = |node: &&Node<'_>| node.is_named() && !node.is_error() && !node.is_missing();
+            let named: Vec<_> = nodes.iter().filter(whole).collect();
+            let node = **at.get(&named);
+            let mut choices = choices.into_iter().cycle();
+            let text = sketch(node, &mut |n| choices.next().unwrap_or(0) % n == 0, 0, &mut 0);
+            let Some(query) = PlainQuery::read(&text, language) else { return Ok(()) };
+            let Ok(reference) = Query::new(&language.tables().grammar, &text) else { return Ok(()) };
+            let found = plain(&query, &file.code, &tree);
+            let missed = &general(&reference, &file.code, &tree) - &found;
+            prop_assert!(missed.is_empty(), "{} lacks {:?} in\n{}", text, missed, file.code);
+            for told in found {
+                let holds = |node: &Node<'_>| query.head.choices.iter().any(|s| is_shape(&query, s, *node, &told));
+                prop_assert!(nodes.iter().any(holds), "{} isn't {:?} in\n{}", text, told, file.code);
+            }
         }
     }
 
