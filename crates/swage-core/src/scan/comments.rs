@@ -9,6 +9,9 @@ use crate::lang::{Class, Language};
 /// Longest run of lines that is tried, so that a file of comments stays cheap.
 const LONGEST_RUN: usize = 200;
 
+/// The same in bytes.
+const LARGEST_RUN: usize = 16 << 10;
+
 /// Signs with which a comment goes on to say what becomes of the code before it.
 const ARROWS: [char; 4] = ['-', '=', '>', '→'];
 
@@ -24,7 +27,7 @@ pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'s
     }
     let mut run: Vec<Line> = Vec::new();
     let mut last: Option<Node<'_>> = None;
-    for comment in comments {
+    for (at, comment) in comments.iter().enumerate() {
         let Some(text) = source.get(comment.byte_range()).map(String::from_utf8_lossy) else { continue };
         let line = language.line_markers.iter().find(|m| text.starts_with(**m));
         let doc = language.doc_markers.iter().any(|m| text.starts_with(*m));
@@ -57,12 +60,10 @@ pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'s
                     .collect::<Vec<_>>()
                     .join("\n");
                 run.push((comment.byte_range(), inner));
-                let before = found.len();
-                judge(&mut run, &mut parser, language, &mut found);
-                // Asked last: finding a node's neighbours takes longer the more of them there are.
-                if found.len() > before && is_explained(*comment, source, language) {
-                    found.truncate(before);
+                if !is_explained(at, comments, source, language) {
+                    judge(&mut run, &mut parser, language, &mut found);
                 }
+                run.clear();
             }
         }
     }
@@ -72,14 +73,17 @@ pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'s
 
 /// Whether a comment on the line before leads up to this one, or one on its last line explains it: then what is in it is
 /// there on purpose.
-fn is_explained(comment: Node<'_>, source: &[u8], language: &Language) -> bool {
-    let (first, last) = (comment.start_position().row, comment.end_position().row);
-    let beside = |other: Node<'_>| {
-        language.tables().is(other.kind_id(), Class::Comment)
-            && !language.doc_markers.iter().any(|m| source[other.byte_range()].starts_with(m.as_bytes()))
-            && (other.end_position().row + 1 == first || other.start_position().row == last)
+fn is_explained(at: usize, comments: &[Node<'_>], source: &[u8], language: &Language) -> bool {
+    let own = comments[at];
+    let explains = |other: &Node<'_>| {
+        let between = other.end_byte().min(own.end_byte())..other.start_byte().max(own.start_byte());
+        let is_doc = language.doc_markers.iter().any(|m| source[other.byte_range()].starts_with(m.as_bytes()));
+        !is_doc && source.get(between).is_some_and(|bytes| bytes.iter().all(u8::is_ascii_whitespace))
     };
-    [comment.prev_sibling(), comment.next_sibling()].into_iter().flatten().any(beside)
+    let before = at.checked_sub(1).and_then(|before| comments.get(before)).filter(|other| explains(other));
+    let behind = comments.get(at + 1).filter(|other| explains(other));
+    before.is_some_and(|other| other.end_position().row + 1 == own.start_position().row)
+        || behind.is_some_and(|other| other.start_position().row == own.end_position().row)
 }
 
 fn alone_on_line(source: &[u8], offset: usize) -> bool {
@@ -89,7 +93,8 @@ fn alone_on_line(source: &[u8], offset: usize) -> bool {
 /// Tries the whole run, then its parts between lines that can't be code, then single lines.
 fn judge(run: &mut Vec<Line>, parser: &mut Parser, language: &'static Language, found: &mut Vec<Range<usize>>) {
     let lines = std::mem::take(run);
-    if lines.is_empty() || lines.len() > LONGEST_RUN {
+    let (count, size) = lines.iter().fold((0, 0), |(n, size), (_, text)| (n + text.lines().count(), size + text.len()));
+    if lines.is_empty() || count > LONGEST_RUN || size > LARGEST_RUN {
         return;
     }
     let indent = |lines: &[Line]| {
