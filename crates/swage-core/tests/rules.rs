@@ -472,6 +472,9 @@ fn what_cannot_be_examined_says_so() {
         // A program has made this, so the packs have nothing to say of it.
         ("a.js", &format!("var a=1;{}", "if(a==a)debugger;".repeat(400)), "examined"),
         ("a.py", "def ((((\n  %%% ]]] \u{1}", "examined"),
+        // Comments that would take minutes to be tried as code, and to be asked for their neighbours.
+        ("a.c", &format!("/* {}*/\nint a;\n", "it's (a = b);\n ".repeat(100_000)), "examined"),
+        ("a.ts", &"/* a = b; */\n".repeat(40_000), "examined"),
     ];
     for (path, code, expected) in cases {
         let told = match scan_with(all(), path, code).status {
