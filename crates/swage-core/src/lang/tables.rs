@@ -119,6 +119,8 @@ impl Tables {
             Nesting::Part => Some(false),
             Nesting::Deeper => Some(true),
             Nesting::If if self.wraps_else => Some(nesting(parent) != Nesting::Else),
+            // What follows an `else` stands in the `if` that it belongs to.
+            Nesting::If if nesting(parent) != Nesting::If => Some(true),
             Nesting::If => Some(node.prev_sibling().is_none_or(|before| before.kind() != "else")),
         }
     }

@@ -4,6 +4,7 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Parser};
 
+use super::parse::with_parser;
 use crate::lang::{Class, Language};
 
 /// Longest run of lines that is tried, so that a file of comments stays cheap.
@@ -20,11 +21,11 @@ type Line = (Range<usize>, String);
 
 /// Byte ranges of the source's comments that are code. `comments` are the comment nodes in order.
 pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'static Language) -> Vec<Range<usize>> {
+    with_parser(language, |parser| Ok(judged(source, comments, language, parser))).unwrap_or_default()
+}
+
+fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, parser: &mut Parser) -> Vec<Range<usize>> {
     let mut found = Vec::new();
-    let mut parser = Parser::new();
-    if parser.set_language(&language.tables().grammar).is_err() {
-        return found;
-    }
     let mut run: Vec<Line> = Vec::new();
     let mut last: Option<Node<'_>> = None;
     for (at, comment) in comments.iter().enumerate() {
@@ -36,7 +37,7 @@ pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'s
                 && l.start_position().column == comment.start_position().column
         });
         if !joins || doc || line.is_none() {
-            judge(&mut run, &mut parser, language, &mut found);
+            judge(&mut run, parser, language, &mut found);
         }
         last = None;
         if doc {
@@ -61,13 +62,13 @@ pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'s
                     .join("\n");
                 run.push((comment.byte_range(), inner));
                 if !is_explained(at, comments, source, language) {
-                    judge(&mut run, &mut parser, language, &mut found);
+                    judge(&mut run, parser, language, &mut found);
                 }
                 run.clear();
             }
         }
     }
-    judge(&mut run, &mut parser, language, &mut found);
+    judge(&mut run, parser, language, &mut found);
     found
 }
 

@@ -22,15 +22,25 @@ pub(super) fn nests_too_deep() -> String {
 /// Files up to so many bytes are parsed without a budget.
 const SMALL: usize = 16 << 10;
 
+/// Lends the thread's parser, set to a language.
+pub(super) fn with_parser<T>(
+    language: &'static Language,
+    work: impl FnOnce(&mut Parser) -> Result<T, String>,
+) -> Result<T, String> {
+    PARSER.with_borrow_mut(|parser| {
+        parser
+            .set_language(&language.tables().grammar)
+            .map_err(|e| format!("the grammar of {} can't be loaded: {e}", language.name))?;
+        work(parser)
+    })
+}
+
 /// Parses with a budget of steps, so that a hostile file ends in the same place on every machine.
 pub(super) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, String> {
     if source.len() > SMALL && language.depth.is_some_and(|depth| depth(source) > DEEPEST) {
         return Err(nests_too_deep());
     }
-    PARSER.with_borrow_mut(|parser| {
-        parser
-            .set_language(&language.tables().grammar)
-            .map_err(|e| format!("the grammar of {} can't be loaded: {e}", language.name))?;
+    with_parser(language, |parser| {
         let mut steps = 0u64;
         let budget = 20_000 + source.len() as u64;
         let mut progress = |_: &ParseState| {
