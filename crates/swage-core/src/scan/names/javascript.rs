@@ -47,6 +47,9 @@ impl Rules for JavaScript {
             | "type_alias_declaration" => {
                 |g, node| g.field(node, Field::Name).into_iter().for_each(|name| g.bind(name, g.now))
             }
+            "required_parameter" | "optional_parameter" => {
+                |g, node| g.field(node, Field::Pattern).into_iter().for_each(|given| targets(g, given, g.now))
+            }
             "enum_declaration" => enumeration,
             "internal_module" | "module" => |g, node| {
                 let scope = g.now;
@@ -181,8 +184,11 @@ fn each<'t>(node: Node<'t>, mut act: impl FnMut(Node<'t>)) {
 
 fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     let scope = g.open_here(Kind::Function);
-    for field in [Field::Parameters, Field::Parameter] {
-        g.field(node, field).into_iter().for_each(|list| targets(g, list, scope));
+    if let Some(single) = g.field(node, Field::Parameter) {
+        targets(g, single, scope);
+    } else if !g.typed {
+        // Parameters with types are nodes of their own, and come by themselves.
+        g.field(node, Field::Parameters).into_iter().for_each(|list| targets(g, list, scope));
     }
     g.bind_text("arguments", scope);
 }
@@ -212,7 +218,6 @@ fn targets<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>, scope: usize) {
             "formal_parameters" | "object_pattern" | "array_pattern" | "rest_pattern" => {
                 each(node, |child| open.push(child));
             }
-            "required_parameter" | "optional_parameter" => open.extend(g.field(node, Field::Pattern)),
             "pair_pattern" => open.extend(g.field(node, Field::Value)),
             "assignment_pattern" | "object_assignment_pattern" => open.extend(g.field(node, Field::Left)),
             "nested_identifier" => open.extend(g.field(node, Field::Object)),

@@ -49,6 +49,8 @@ struct Tables {
     steps: Vec<Step>,
     /// The ids of the fields, in the order of [`Field`]; 0, which no field has, where the grammar lacks one.
     fields: [u16; FIELDS.len()],
+    /// Whether parameters may have types, for which they are nodes of their own.
+    typed: bool,
 }
 
 /// What is to be done at nodes of one kind.
@@ -118,7 +120,8 @@ impl Tables {
             };
             let steps = (0..grammar.node_kind_count() as u16).map(step).collect();
             let fields = FIELDS.map(|name| grammar.field_id_for_name(name).map_or(0, NonZero::get));
-            Self { rules, steps, fields }
+            let typed = grammar.id_for_node_kind("required_parameter", true) != 0;
+            Self { rules, steps, fields, typed }
         }))
     }
 }
@@ -155,6 +158,8 @@ struct Gathered<'t, 's> {
     /// The whole source, where it is text throughout.
     text: Option<&'s str>,
     fields: &'static [u16; FIELDS.len()],
+    /// Parameters are nodes of their own.
+    typed: bool,
     /// Every name that was met, and its number.
     names: Vec<&'s str>,
     numbers: HashMap<&'s str, u32>,
@@ -205,6 +210,7 @@ impl<'t, 's> Names<'t, 's> {
             source,
             text: std::str::from_utf8(source).ok(),
             fields: &tables.fields,
+            typed: tables.typed,
             names: Vec::new(),
             numbers: HashMap::new(),
             scopes: vec![Scope { parent: None, kind: Kind::Module }],
