@@ -198,6 +198,10 @@ fn names_by_scopes() {
         ("unused-import", "a.py", "def f():\n    'Lets them register.'\n    import a\n", ""),
         ("unused-import", "a.py", "class A:\n    import a\n", "2:12 a"),
         ("unused-import", "a.mjs", "import a, { b as c, d } from 'e';\nexport { d };\n/** @type {a} */\n", "1:18 c"),
+        // A string, of several parts too, may name what is looked up in it.
+        ("unused-import", "a.py", "import a, b\nuse('a.c', 'd'\n    'b.e')\n", ""),
+        ("unused-import", "a.py", "import a, b, c\nuse('a.x' 'd', f'{b}' 'e')\n", "1:14 c"),
+        ("undefined", "a.py", "print('a' f'{x}' 'b', 'c' '{z}')\n", "1:14 x"),
         ("unused-import", "a.ts", "import { A, B } from 'a';\nlet x: A;\n", "1:13 B"),
     ];
     let mut wrong = String::new();

@@ -16,7 +16,7 @@ use super::words::{Needs, Vocabulary, Word, is_always_captured, query_heads, que
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
-const ENGINE: u32 = 11;
+const ENGINE: u32 = 12;
 
 /// The rules of a run.
 #[derive(Debug)]

@@ -43,7 +43,8 @@ impl Rules for Python {
             "dotted_name" => looked_up,
             "keyword_pattern" | "splat_pattern" | "as_pattern" => pattern,
             "try_statement" => tested,
-            "string" | "comment" => |g, node| g.texts.push(node.byte_range()),
+            // The walk needn't look into a string of several parts.
+            "string" | "concatenated_string" | "comment" => |g, node| g.texts.push(node.byte_range()),
             "call" => |g, node| {
                 let called = g.field(node, Field::Function).map(|f| g.text(f));
                 g.open |= called.is_some_and(|name| MAKERS.contains(&name));
