@@ -3,7 +3,6 @@
 //! Machines are noisy, so no figure stands alone: each measured thing and its reference run in turn in one process, and
 //! what is reported and judged is the ratio of their medians.
 
-use std::fmt::Write;
 use std::time::{Duration, Instant};
 
 use mimalloc::MiMalloc;
@@ -57,77 +56,93 @@ pub fn module(number: usize) -> (String, String) {
     }
 }
 
+/// A text with a part in it so many times, made for the number of each.
+fn repeated(head: String, times: usize, part: impl Fn(usize) -> String, tail: &str) -> String {
+    (0..times).fold(head, |text, n| text + &part(n)) + tail
+}
+
 /// A Python module of about 80 lines.
 pub fn python_module(number: usize) -> String {
-    let mut text =
-        format!("\"\"\"Sailings of line {number}.\"\"\"\n\nimport csv\nfrom datetime import datetime, timezone\n\n");
-    for n in 0..8 {
-        _ = write!(
-            text,
-            "\ndef sailings_{number}_{n}(rows, port, first=None):\n    \"\"\"The sailings from a port.\"\"\"\n    found = []\n    # What doesn't leave from the port (or left before) isn't wanted here.\n    for row in rows:\n        if row[\"port\"] != port:\n            continue\n        departs = datetime.fromisoformat(row[\"departs\"])\n        if first is not None and departs < first:\n            continue\n        found.append((departs.astimezone(timezone.utc), row.get(\"to\", \"quay-{n}\")))\n    return sorted(found)\n\n"
-        );
-    }
-    text
+    repeated(
+        format!("\"\"\"Sailings of line {number}.\"\"\"\n\nimport csv\nfrom datetime import datetime, timezone\n\n"),
+        8,
+        |n| {
+            format!(
+                "\ndef sailings_{number}_{n}(rows, port, first=None):\n    \"\"\"The sailings from a port.\"\"\"\n    found = []\n    # What doesn't leave from the port (or left before) isn't wanted here.\n    for row in rows:\n        if row[\"port\"] != port:\n            continue\n        departs = datetime.fromisoformat(row[\"departs\"])\n        if first is not None and departs < first:\n            continue\n        found.append((departs.astimezone(timezone.utc), row.get(\"to\", \"quay-{n}\")))\n    return sorted(found)\n\n"
+            )
+        },
+        "",
+    )
 }
 
 /// A TypeScript module of about 80 lines.
 pub fn typescript_module(number: usize) -> String {
-    let mut text = format!(
-        "import {{ Berth, Booking }} from \"./berths\";\n\n/** Keeps quay {number}. */\nexport class Quay{number} {{\n  private bookings: Booking[] = [];\n"
-    );
-    for n in 0..7 {
-        _ = write!(
-            text,
-            "\n  // A berth is free when nothing else lies there; the skipper's word (or the log) decides.\n  free{n}(berth: Berth, from: Date, until: Date): boolean {{\n    const own = this.bookings.filter((b) => b.berth === berth.id);\n    for (const booking of own) {{\n      if (booking.from < until && booking.until > from) {{\n        return false;\n      }}\n    }}\n    return own.length < {n} + berth.lengthMetres / 12;\n  }}\n"
-        );
-    }
-    text + "}\n"
+    repeated(
+        format!(
+            "import {{ Berth, Booking }} from \"./berths\";\n\n/** Keeps quay {number}. */\nexport class Quay{number} {{\n  private bookings: Booking[] = [];\n"
+        ),
+        7,
+        |n| {
+            format!(
+                "\n  // A berth is free when nothing else lies there; the skipper's word (or the log) decides.\n  free{n}(berth: Berth, from: Date, until: Date): boolean {{\n    const own = this.bookings.filter((b) => b.berth === berth.id);\n    for (const booking of own) {{\n      if (booking.from < until && booking.until > from) {{\n        return false;\n      }}\n    }}\n    return own.length < {n} + berth.lengthMetres / 12;\n  }}\n"
+            )
+        },
+        "}\n",
+    )
 }
 
 fn rust_module(number: usize) -> String {
-    let mut text = format!("//! Sailings of line {number}.\n\nuse std::collections::BTreeMap;\n");
-    for n in 0..8 {
-        _ = write!(
-            text,
-            "\n/// The sailings from a port, by the hour.\npub fn sailings_{n}(rows: &[Row], port: &str) -> BTreeMap<u32, Vec<String>> {{\n    let mut found = BTreeMap::new();\n    // What doesn't leave from the port isn't wanted; see `Row::port`.\n    for row in rows.iter().filter(|row| row.port == port) {{\n        if let Some(hour) = row.departs.get(..2).and_then(|hour| hour.parse().ok()) {{\n            found.entry(hour).or_insert_with(Vec::new).push(format!(\"{{}}-{n}\", row.to));\n        }}\n    }}\n    found\n}}\n"
-        );
-    }
-    text
+    repeated(
+        format!("//! Sailings of line {number}.\n\nuse std::collections::BTreeMap;\n"),
+        8,
+        |n| {
+            format!(
+                "\n/// The sailings from a port, by the hour.\npub fn sailings_{n}(rows: &[Row], port: &str) -> BTreeMap<u32, Vec<String>> {{\n    let mut found = BTreeMap::new();\n    // What doesn't leave from the port isn't wanted; see `Row::port`.\n    for row in rows.iter().filter(|row| row.port == port) {{\n        if let Some(hour) = row.departs.get(..2).and_then(|hour| hour.parse().ok()) {{\n            found.entry(hour).or_insert_with(Vec::new).push(format!(\"{{}}-{n}\", row.to));\n        }}\n    }}\n    found\n}}\n"
+            )
+        },
+        "",
+    )
 }
 
 fn go_module(number: usize) -> String {
-    let mut text = format!("// Package berths keeps quay {number}.\npackage berths\n\nimport \"time\"\n");
-    for n in 0..8 {
-        _ = write!(
-            text,
-            "\n// Free{n} tells whether nothing lies at a berth (it doesn't look at the tide).\nfunc (q *Quay{number}) Free{n}(berth Berth, from, until time.Time) bool {{\n\tcount := 0\n\tfor _, b := range q.bookings {{\n\t\tif b.Berth != berth.ID {{\n\t\t\tcontinue\n\t\t}}\n\t\tif b.From.Before(until) && b.Until.After(from) {{\n\t\t\treturn false\n\t\t}}\n\t\tcount++\n\t}}\n\treturn count < {n}+berth.LengthMetres/12\n}}\n"
-        );
-    }
-    text
+    repeated(
+        format!("// Package berths keeps quay {number}.\npackage berths\n\nimport \"time\"\n"),
+        8,
+        |n| {
+            format!(
+                "\n// Free{n} tells whether nothing lies at a berth (it doesn't look at the tide).\nfunc (q *Quay{number}) Free{n}(berth Berth, from, until time.Time) bool {{\n\tcount := 0\n\tfor _, b := range q.bookings {{\n\t\tif b.Berth != berth.ID {{\n\t\t\tcontinue\n\t\t}}\n\t\tif b.From.Before(until) && b.Until.After(from) {{\n\t\t\treturn false\n\t\t}}\n\t\tcount++\n\t}}\n\treturn count < {n}+berth.LengthMetres/12\n}}\n"
+            )
+        },
+        "",
+    )
 }
 
 fn java_module(number: usize) -> String {
-    let mut text = format!(
-        "package booking;\n\nimport java.time.Instant;\nimport java.util.List;\n\n/** Keeps quay {number}. */\npublic class Quay{number} {{\n    private final List<Booking> bookings;\n"
-    );
-    for n in 0..7 {
-        _ = write!(
-            text,
-            "\n    /** Whether nothing lies at a berth. */\n    public boolean free{n}(Berth berth, Instant from, Instant until) {{\n        int own = 0;\n        // The log isn't asked here (it's slow); whoever books does that.\n        for (Booking booking : bookings) {{\n            if (booking.berth().equals(berth.id())) {{\n                if (booking.from().isBefore(until) && booking.until().isAfter(from)) {{\n                    return false;\n                }}\n                own++;\n            }}\n        }}\n        return own < {n} + berth.lengthMetres() / 12;\n    }}\n"
-        );
-    }
-    text + "}\n"
+    repeated(
+        format!(
+            "package booking;\n\nimport java.time.Instant;\nimport java.util.List;\n\n/** Keeps quay {number}. */\npublic class Quay{number} {{\n    private final List<Booking> bookings;\n"
+        ),
+        7,
+        |n| {
+            format!(
+                "\n    /** Whether nothing lies at a berth. */\n    public boolean free{n}(Berth berth, Instant from, Instant until) {{\n        int own = 0;\n        // The log isn't asked here (it's slow); whoever books does that.\n        for (Booking booking : bookings) {{\n            if (booking.berth().equals(berth.id())) {{\n                if (booking.from().isBefore(until) && booking.until().isAfter(from)) {{\n                    return false;\n                }}\n                own++;\n            }}\n        }}\n        return own < {n} + berth.lengthMetres() / 12;\n    }}\n"
+            )
+        },
+        "}\n",
+    )
 }
 
 fn c_module(number: usize) -> String {
-    let mut text = format!(
-        "/*\n * Gauge {number}. What it reads isn't the tide itself (see the table), but\n * the height above the sill; the harbour's own figure is 4 m less.\n */\n#include \"gauge.h\"\n"
-    );
-    for n in 0..8 {
-        _ = write!(
-            text,
-            "\n/* The highest reading of a day, or -1 when there isn't any (a gauge may be off). */\nint highest_{n}(const struct reading *readings, size_t count, int day)\n{{\n    int best = -1;\n    for (size_t i = 0; i < count; i++) {{\n        if (readings[i].day != day)\n            continue;\n        if (readings[i].centimetres > best)\n            best = readings[i].centimetres + {n};\n    }}\n    return best;\n}}\n"
-        );
-    }
-    text
+    repeated(
+        format!(
+            "/*\n * Gauge {number}. What it reads isn't the tide itself (see the table), but\n * the height above the sill; the harbour's own figure is 4 m less.\n */\n#include \"gauge.h\"\n"
+        ),
+        8,
+        |n| {
+            format!(
+                "\n/* The highest reading of a day, or -1 when there isn't any (a gauge may be off). */\nint highest_{n}(const struct reading *readings, size_t count, int day)\n{{\n    int best = -1;\n    for (size_t i = 0; i < count; i++) {{\n        if (readings[i].day != day)\n            continue;\n        if (readings[i].centimetres > best)\n            best = readings[i].centimetres + {n};\n    }}\n    return best;\n}}\n"
+            )
+        },
+        "",
+    )
 }

@@ -105,6 +105,14 @@ impl Tables {
         }
     }
 
+    /// The kinds with a name in the grammar: of nodes, or of signs and words as they stand.
+    pub(crate) fn kinds_named(&self, name: &str, is_node: bool) -> Vec<u16> {
+        let with_name = |kind: &u16| {
+            self.grammar.node_kind_is_named(*kind) == is_node && self.grammar.node_kind_for_id(*kind) == Some(name)
+        };
+        (0..self.grammar.node_kind_count() as u16).filter(with_name).collect()
+    }
+
     /// Whether nodes of this kind are of the class.
     pub fn is(&self, kind: u16, class: Class) -> bool {
         self.classes.get(usize::from(kind)).is_some_and(|bits| bits & (1 << class as u16) != 0)

@@ -420,7 +420,7 @@ fn query_fault(error: &tree_sitter::QueryError) -> String {
     }
 }
 
-fn language_index(language: &'static Language) -> usize {
+pub(super) fn language_index(language: &'static Language) -> usize {
     crate::lang::LANGUAGES.iter().position(|l| std::ptr::eq(*l, language)).unwrap_or(0)
 }
 

@@ -241,10 +241,8 @@ impl<'q> Reader<'q> {
 
     /// The node kinds with a name; `None` when there is none, or it is one for many.
     fn kinds(&self, name: &str, named: bool) -> Option<Vec<u16>> {
-        let grammar = &self.language.tables().grammar;
-        let with_name =
-            |id: &u16| grammar.node_kind_for_id(*id) == Some(name) && grammar.node_kind_is_named(*id) == named;
-        let kinds: Vec<u16> = (0..grammar.node_kind_count() as u16).filter(with_name).collect();
+        let tables = self.language.tables();
+        let (grammar, kinds) = (&tables.grammar, tables.kinds_named(name, named));
         let plain = kinds.iter().all(|id| grammar.node_kind_is_visible(*id) && !grammar.node_kind_is_supertype(*id));
         (!kinds.is_empty() && plain).then_some(kinds)
     }

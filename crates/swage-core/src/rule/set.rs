@@ -9,7 +9,7 @@ use sha2::{Digest, Sha256};
 use super::config::Config;
 use super::key::Step;
 use super::link::{Link, Meeting, Within};
-use super::model::{CodeMatch, Matcher, Place, Relation, Rule, TreeMatch, Way, What};
+use super::model::{CodeMatch, Matcher, Place, Relation, Rule, TreeMatch, Way, What, language_index};
 use super::paths::{PathSet, PathSets};
 use super::pattern::{Hole, Pattern, PatternError, PatternNode};
 use super::words::{Needs, Vocabulary, Word, is_always_captured, query_heads, query_words, regex_words};
@@ -156,7 +156,7 @@ impl RuleSet {
 
     /// The rules compiled for a language.
     pub fn for_language(&self, language: Option<&'static Language>) -> &LanguageSet {
-        let index = language.and_then(|l| LANGUAGES.iter().position(|x| *x == l)).unwrap_or(LANGUAGES.len());
+        let index = language.map_or(LANGUAGES.len(), language_index);
         self.by_language[index].get_or_init(|| self.compile(language))
     }
 
@@ -286,12 +286,8 @@ fn tree_words(
         return Ok(query_words(&tree.query, |name| plain.always(name)));
     }
     let query = tree.query(language).map_err(Clone::clone)?;
-    let grammar = &language.tables().grammar;
     let heads = if query.pattern_count() == 1 { query_heads(&tree.query) } else { None };
-    for head in heads.unwrap_or_default() {
-        let named = (0..grammar.node_kind_count() as u16).filter(|kind| grammar.node_kind_is_named(*kind));
-        kinds.extend(named.filter(|kind| grammar.node_kind_for_id(*kind) == Some(head)));
-    }
+    kinds.extend(heads.unwrap_or_default().iter().flat_map(|head| language.tables().kinds_named(head, true)));
     Ok(query_words(&tree.query, |name| is_always_captured(query, name)))
 }
 
@@ -380,8 +376,7 @@ impl RuleSet {
             (entry.needs, entry.beside, entry.marked) = (Needs::default(), Needs::default(), false);
         }
         set.finder = None;
-        let index = LANGUAGES.iter().position(|l| *l == language).expect("a known language");
-        assert!(self.by_language[index].set(set).is_ok(), "nothing has been scanned yet");
+        assert!(self.by_language[language_index(language)].set(set).is_ok(), "nothing has been scanned yet");
         self
     }
 }

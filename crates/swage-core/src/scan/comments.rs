@@ -213,10 +213,10 @@ fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> 
     let indent = text.iter().map(|l| l.len() - l.trim_start().len()).min().unwrap_or(0);
     let body = text.iter().map(|l| l.get(indent..).unwrap_or_else(|| l.trim_start())).collect::<Vec<_>>().join("\n");
     let ends = language.statement_ends;
+    let is_ended = |line: &str| ends.iter().any(|end| line.trim_end().ends_with(end));
     if body.trim().is_empty()
         || is_unbalanced(&body)
-        || !ends.is_empty()
-            && !body.lines().any(|l| ends.iter().any(|e| without_strings(l, language).trim_end().ends_with(e)))
+        || !ends.is_empty() && !body.lines().any(|line| is_ended(&without_strings(line, language)))
     {
         return false;
     }

@@ -74,8 +74,7 @@ impl<'a> Run<'a> {
         let root = tree.root_node();
         let (source, rules, too_deep) = (self.source, self.rules, Cell::new(false));
         let (children, cursor, overrun) = (Children::default(), RefCell::new(QueryCursor::new()), Cell::new(None));
-        let walk =
-            Walk { source, root, too_deep, language, children, cursor, overrun, rules, set, words, active: &active };
+        let walk = Walk { source, root, too_deep, language, children, cursor, overrun, rules, set, words };
         let zoned =
             self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
         let commented: Vec<u32> =

@@ -80,7 +80,6 @@ pub(super) struct Walk<'a> {
     pub rules: &'a RuleSet,
     pub set: &'a LanguageSet,
     pub words: &'a Words,
-    pub active: &'a [bool],
 }
 
 impl<'a> Walk<'a> {
@@ -96,7 +95,6 @@ impl<'a> Walk<'a> {
     /// without them, all) and maybe some others. What `visit` answers to entering a node decides whether its children
     /// are entered.
     pub fn all<'t>(&self, root: Node<'t>, marks: Option<&[u32]>, visit: &mut impl FnMut(Step<'t>) -> bool) {
-        debug_assert_eq!(self.active.len(), self.set.entries.len());
         let mut cursor = root.walk();
         let mut passed = 0;
         // The first mark at or behind an offset; offsets never go back.

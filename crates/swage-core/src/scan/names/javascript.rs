@@ -5,7 +5,7 @@ use std::sync::OnceLock;
 use foldhash::HashSet;
 use tree_sitter::Node;
 
-use super::{Action, Field, Gathered, Import, Kind, Rules, words};
+use super::{Action, Field, Gathered, Import, Kind, Rules, each, words};
 
 pub(super) struct JavaScript;
 
@@ -177,16 +177,11 @@ impl Rules for JavaScript {
     }
 }
 
-fn each<'t>(node: Node<'t>, mut act: impl FnMut(Node<'t>)) {
-    let mut cursor = node.walk();
-    node.named_children(&mut cursor).for_each(&mut act);
-}
-
 fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     let scope = g.open_here(Kind::Function);
     if let Some(single) = g.field(node, Field::Parameter) {
         targets(g, single, scope);
-    } else if !g.typed {
+    } else if !g.tables.typed {
         // Parameters with types are nodes of their own, and come by themselves.
         g.field(node, Field::Parameters).into_iter().for_each(|list| targets(g, list, scope));
     }

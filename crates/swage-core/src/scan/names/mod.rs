@@ -157,9 +157,7 @@ struct Gathered<'t, 's> {
     source: &'s [u8],
     /// The whole source, where it is text throughout.
     text: Option<&'s str>,
-    fields: &'static [u16; FIELDS.len()],
-    /// Parameters are nodes of their own.
-    typed: bool,
+    tables: &'static Tables,
     /// Every name that was met, and its number.
     names: Vec<&'s str>,
     numbers: HashMap<&'s str, u32>,
@@ -195,7 +193,6 @@ struct Gathered<'t, 's> {
 /// The names of a file, gathered while a walk goes through all of its nodes.
 pub(super) struct Names<'t, 's> {
     gathered: Gathered<'t, 's>,
-    tables: &'static Tables,
     /// The nodes around the one that the walk is at in which the scope changed: how deep each stands, and the scope
     /// before it.
     around: Vec<(u32, usize)>,
@@ -209,8 +206,7 @@ impl<'t, 's> Names<'t, 's> {
         let gathered = Gathered {
             source,
             text: std::str::from_utf8(source).ok(),
-            fields: &tables.fields,
-            typed: tables.typed,
+            tables,
             names: Vec::new(),
             numbers: HashMap::new(),
             scopes: vec![Scope { parent: None, kind: Kind::Module }],
@@ -229,12 +225,12 @@ impl<'t, 's> Names<'t, 's> {
             lists: vec![root],
             definitions: Vec::new(),
         };
-        Some(Self { gathered, tables, around: Vec::new() })
+        Some(Self { gathered, around: Vec::new() })
     }
 
     /// For each node kind, whether its nodes are to be entered here.
     pub fn kinds(&self) -> impl Iterator<Item = bool> {
-        self.tables.steps.iter().map(|step| step.action.is_some() || step.is_mention)
+        self.gathered.tables.steps.iter().map(|step| step.action.is_some() || step.is_mention)
     }
 
     /// Whether the next node is to be entered here, whatever its kind.
@@ -249,7 +245,7 @@ impl<'t, 's> Names<'t, 's> {
         if let Some(at) = all.openings.iter().rposition(|(id, _)| *id == node.id()) {
             all.now = all.openings.swap_remove(at).1;
         }
-        let Some(step) = self.tables.steps.get(usize::from(node.kind_id())) else { return };
+        let Some(step) = all.tables.steps.get(usize::from(node.kind_id())) else { return };
         if let Some(action) = step.action {
             action(all, node);
         }
@@ -275,8 +271,8 @@ impl<'t, 's> Names<'t, 's> {
     /// The names with a fault. `globals` are those that are defined where it can't be seen.
     pub fn with(&self, fault: NameFault, globals: &dyn Fn(&str) -> bool) -> Vec<Node<'t>> {
         match fault {
-            NameFault::Undefined => self.gathered.undefined(self.tables.rules, globals),
-            NameFault::DefinedTwice => self.gathered.defined_twice(self.tables.rules),
+            NameFault::Undefined => self.gathered.undefined(globals),
+            NameFault::DefinedTwice => self.gathered.defined_twice(),
             NameFault::UnusedImport => self.gathered.unused_imports(),
         }
     }
@@ -332,7 +328,7 @@ impl<'t, 's> Gathered<'t, 's> {
     }
 
     fn field(&self, node: Node<'t>, field: Field) -> Option<Node<'t>> {
-        node.child_by_field_id(self.fields[field as usize])
+        node.child_by_field_id(self.tables.fields[field as usize])
     }
 
     /// Opens a scope at a node that is still to come.
@@ -390,7 +386,8 @@ impl<'t, 's> Gathered<'t, 's> {
         false
     }
 
-    fn undefined(&self, rules: &dyn Rules, globals: &dyn Fn(&str) -> bool) -> Vec<Node<'t>> {
+    fn undefined(&self, globals: &dyn Fn(&str) -> bool) -> Vec<Node<'t>> {
+        let rules = self.tables.rules;
         if self.open || !rules.is_closed(self) {
             return Vec::new();
         }
@@ -416,7 +413,7 @@ impl<'t, 's> Gathered<'t, 's> {
         idle.map(|import| import.node).collect()
     }
 
-    fn defined_twice(&self, rules: &dyn Rules) -> Vec<Node<'t>> {
+    fn defined_twice(&self) -> Vec<Node<'t>> {
         let mut found = Vec::new();
         for list in &self.lists {
             let before = |end: usize| self.definitions.partition_point(|at| *at < end);
@@ -424,7 +421,7 @@ impl<'t, 's> Gathered<'t, 's> {
                 continue;
             }
             let mut last: HashMap<String, (Node<'t>, bool)> = HashMap::new();
-            for (name, node, plain) in rules.definitions(*list, self.source) {
+            for (name, node, plain) in self.tables.rules.definitions(*list, self.source) {
                 let Some((before, was_plain)) = last.insert(name.clone(), (node, plain)) else { continue };
                 let from = self.mentions.partition_point(|(at, _)| *at < before.end_byte());
                 let to = self.mentions.partition_point(|(at, _)| *at < node.start_byte());
@@ -437,6 +434,11 @@ impl<'t, 's> Gathered<'t, 's> {
         }
         found
     }
+}
+
+fn each<'t>(node: Node<'t>, mut act: impl FnMut(Node<'t>)) {
+    let mut cursor = node.walk();
+    node.named_children(&mut cursor).for_each(&mut act);
 }
 
 /// Whether a word stands in a text by itself.

@@ -5,7 +5,7 @@ use std::sync::OnceLock;
 use foldhash::HashSet;
 use tree_sitter::Node;
 
-use super::{Action, Field, Gathered, Import, Kind, Rules, words};
+use super::{Action, Field, Gathered, Import, Kind, Rules, each, words};
 
 pub(super) struct Python;
 
@@ -90,11 +90,6 @@ impl Rules for Python {
         });
         found.collect()
     }
-}
-
-fn each<'t>(node: Node<'t>, mut act: impl FnMut(Node<'t>)) {
-    let mut cursor = node.walk();
-    node.named_children(&mut cursor).for_each(&mut act);
 }
 
 fn name<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
