@@ -87,7 +87,7 @@ pub enum Command {
     /// Set Swage up in this repository
     #[command(after_help = "Examples:\n  swage init\n  swage init --hook commit")]
     Init(InitArgs),
-    /// Build a small repository with three branches and show everything on it
+    /// Build a small repository with four branches and show everything on it
     #[command(after_help = "Examples:\n  swage demo\n  swage demo ~/ferry")]
     Demo(DemoArgs),
     /// Print a completion script for a shell
