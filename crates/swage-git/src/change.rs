@@ -1,5 +1,6 @@
 //! From two states of a repository to a [`Change`] with its contents.
 
+use std::fs::File;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
@@ -98,12 +99,16 @@ impl Repository {
     pub(crate) fn copy_index(&self) -> Result<TempDir, GitError> {
         let dir = tempfile::tempdir()?;
         let from = self.inner.to_thread_local().index_path();
-        match std::fs::copy(from, dir.path().join("index")) {
-            Ok(_) => Ok(dir),
+        let to = dir.path().join("index");
+        match std::fs::copy(&from, &to) {
+            // A file that isn't older than the index may have been written after it in the same tick of the clock, so git
+            // reads it again. A younger copy would keep it from doing so, and the change would be missed.
+            Ok(_) => File::options().write(true).open(to)?.set_modified(from.metadata()?.modified()?)?,
             // Before the first commit there may be none.
-            Err(e) if e.kind() == std::io::ErrorKind::NotFound => Ok(dir),
-            Err(e) => Err(e.into()),
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => {}
+            Err(e) => return Err(e.into()),
         }
+        Ok(dir)
     }
 
     /// The id of the tree without files.

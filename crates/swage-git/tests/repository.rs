@@ -128,6 +128,30 @@ fn contents_are_old_ones_with_the_hunks_applied() {
     assert_eq!(index, "R100\tsub/b.txt\tsub/moved.txt", "the index was touched");
 }
 
+/// A file that is written twice within a tick of the clock, as long as before, looks the same from outside.
+#[test]
+fn files_that_only_their_content_tells_apart_are_read() {
+    let (dir, repository) = repository();
+    let base = repository.head().expect("a commit");
+    let tick = std::time::SystemTime::UNIX_EPOCH + std::time::Duration::from_secs(1_700_000_000);
+    let set = |path: &str| {
+        let file = std::fs::File::options().write(true).open(dir.path().join(path)).expect("opened");
+        file.set_modified(tick).expect("its time is set");
+    };
+    // No test can set the time at which a file's own record was changed.
+    git(dir.path(), &["config", "core.trustctime", "false"]);
+    set("a.txt");
+    git(dir.path(), &["update-index", "--really-refresh"]);
+    set(".git/index");
+    std::fs::write(dir.path().join("a.txt"), "b\n").expect("written");
+    set("a.txt");
+    let read = repository.diff(DiffSource::WorkingTree { base: Some(base) }).expect("a diff");
+    assert_eq!(read.with(|change, _| change.files.len()).expect("read"), 1, "the diff");
+    let target = repository.target(None).expect("a target");
+    let merge = repository.merge(&target, &Head::WorkingTree).expect("merged");
+    assert_eq!(merge.change.with(|change, _| change.files.len()).expect("read"), 1, "the merge");
+}
+
 #[test]
 fn merges_leave_nothing_behind() {
     let (dir, repository) = repository();

@@ -116,7 +116,7 @@ fn conditions() {
         (
             "too many lines",
             "lines = 2",
-            |s| s.write("free.py", "one\ntwo\nthree\n"),
+            |s| s.write("free.py", "a\nb\nc\n"),
             "1 fail [fail lines: 4 added or removed lines; 2 allowed]",
         ),
         (
