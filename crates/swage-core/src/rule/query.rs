@@ -5,8 +5,6 @@
 //! than looking at the few children that matter. What isn't plain (quantifiers, negated fields, anchors other than before
 //! the first child, supertypes, other predicates) is left to the general engine, and so are all faults.
 
-use std::num::NonZero;
-
 use regex::bytes::Regex;
 
 use super::words::unquoted;
@@ -29,7 +27,7 @@ pub(crate) struct PlainQuery {
 #[derive(Debug)]
 pub(crate) struct Item {
     /// The field that holds it.
-    pub field: Option<NonZero<u16>>,
+    pub field: Option<String>,
     /// It must be the first named child.
     pub first: bool,
     /// Any of these may stand there.
@@ -47,6 +45,8 @@ pub(crate) struct Shape {
     pub captures: Vec<usize>,
     /// Children in their order, with any others between.
     pub children: Vec<Item>,
+    /// Whether signs or keywords are among them, which the grammar doesn't name.
+    pub signs: bool,
 }
 
 /// A condition on the text of a capture.
@@ -176,7 +176,7 @@ impl<'q> Reader<'q> {
             all
         } else if self.rest.starts_with('"') {
             let text = unquoted(self.string()?)?;
-            vec![Shape { kinds: self.kinds(&text, false)?, captures: Vec::new(), children: Vec::new() }]
+            vec![Shape { kinds: self.kinds(&text, false)?, captures: Vec::new(), children: Vec::new(), signs: false }]
         } else if self.takes('(') {
             self.blank();
             if self.rest.starts_with(['(', '[', '"']) {
@@ -228,7 +228,8 @@ impl<'q> Reader<'q> {
             let mut field = None;
             if self.rest.starts_with(|c: char| c.is_ascii_alphabetic()) {
                 let name = self.word()?;
-                field = Some(self.language.tables().grammar.field_id_for_name(name)?);
+                self.language.tables().grammar.field_id_for_name(name)?;
+                field = Some(name.to_owned());
                 if !self.takes(':') {
                     return None;
                 }
@@ -236,7 +237,10 @@ impl<'q> Reader<'q> {
             let item = Item { field, first: std::mem::take(&mut first), ..self.item()? };
             children.push(item);
         }
-        (!first).then_some(Shape { kinds, captures: Vec::new(), children })
+        let grammar = &self.language.tables().grammar;
+        let mut below = children.iter().flat_map(|item| &item.choices).flat_map(|shape| &shape.kinds);
+        let signs = below.any(|kind| !grammar.node_kind_is_named(*kind));
+        (!first).then_some(Shape { kinds, captures: Vec::new(), children, signs })
     }
 
     /// The node kinds with a name; `None` when there is none, or it is one for many.

@@ -159,27 +159,37 @@ fn could_be_code(text: &str, language: &Language) -> bool {
 /// Whether more names stand side by side in a line than code of the language ever has: that is prose. What stands in
 /// quotes, and a comment behind code, may well be prose. Neither an apostrophe nor a hyphen ends a word.
 fn reads_as_prose(text: &str, language: &Language) -> bool {
-    let keywords = language.tables().keywords();
     // Markup holds prose.
     let most = if text.contains('<') { 2 } else { language.names_side_by_side };
     text.lines().any(|line| {
-        let mut run = 0;
-        without_strings(line, language).split(' ').any(|part| {
-            let opened = part.trim_start_matches(['(', '[']);
-            let word = opened.trim_end_matches([',', '.', ';', ':', '!', '?', ')', ']']);
-            let in_word = |b: u8| b.is_ascii_alphabetic() || matches!(b, b'\'' | b'-');
-            let plain = word.starts_with(|c: char| c.is_ascii_alphabetic()) && word.bytes().all(in_word);
-            if !plain || keywords.contains(word) {
-                run = 0;
-                return false;
-            }
-            run = if opened.len() < part.len() { 1 } else { run + 1 };
-            let over = run > most;
-            if word.len() < opened.len() {
-                run = 0;
-            }
-            over
-        })
+        // The words before all quotes and markers mostly tell already.
+        let signs = [' ', ',', '.', ';', ':', '(', ')', '[', ']', '{', '}', '=', '!', '?', '_'];
+        let whole = line.find(|c: char| !c.is_ascii_alphanumeric() && !signs.contains(&c));
+        let front = whole.map_or(line, |end| &line[..line[..end].rfind(' ').unwrap_or(0)]);
+        has_words_in_a_row(front, most, language)
+            || whole.is_some() && has_words_in_a_row(&without_strings(line, language), most, language)
+    })
+}
+
+/// Whether more words than so many stand in a row.
+fn has_words_in_a_row(line: &str, most: usize, language: &Language) -> bool {
+    let keywords = language.tables().keywords();
+    let mut run = 0;
+    line.split(' ').any(|part| {
+        let opened = part.trim_start_matches(['(', '[']);
+        let word = opened.trim_end_matches([',', '.', ';', ':', '!', '?', ')', ']']);
+        let in_word = |b: u8| b.is_ascii_alphabetic() || matches!(b, b'\'' | b'-');
+        let plain = word.starts_with(|c: char| c.is_ascii_alphabetic()) && word.bytes().all(in_word);
+        if !plain || keywords.contains(word) {
+            run = 0;
+            return false;
+        }
+        run = if opened.len() < part.len() { 1 } else { run + 1 };
+        let over = run > most;
+        if word.len() < opened.len() {
+            run = 0;
+        }
+        over
     })
 }
 

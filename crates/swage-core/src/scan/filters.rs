@@ -58,7 +58,7 @@ impl Walk<'_> {
 
     fn encloses(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
         let mut found = false;
-        self.all(node, None, &mut |step| {
+        self.all(node, None, true, &mut |step| {
             let Step::Enter { node: n, .. } = step else { return false };
             found = found
                 || filter

@@ -66,10 +66,16 @@ fn has_generator(content: &[u8]) -> bool {
 }
 
 fn has_long_lines(content: &[u8]) -> bool {
-    content.len() > 2 * LONG_LINE && {
-        let long = content.split(|b| *b == b'\n').filter(|line| line.len() > LONG_LINE);
-        long.map(<[u8]>::len).sum::<usize>() > content.len() / 2
+    if content.len() <= 2 * LONG_LINE {
+        return false;
     }
+    let (mut start, mut long) = (0, 0);
+    for end in memchr::memchr_iter(b'\n', content).chain([content.len()]) {
+        let length = end - start;
+        long += if length > LONG_LINE { length } else { 0 };
+        start = end + 1;
+    }
+    long > content.len() / 2
 }
 
 fn has(text: &[u8], word: &[u8]) -> bool {

@@ -11,6 +11,7 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
+use super::children::Children;
 use super::trial::Probe;
 use crate::lang::{Class, Language};
 use crate::rule::Hole;
@@ -105,9 +106,8 @@ impl Matching<'_> {
                 {
                     return false;
                 }
-                let mut cursor = node.walk();
-                let nodes: Vec<_> =
-                    node.children(&mut cursor).filter(|c| !is_irrelevant(*c, node.kind(), self.language)).collect();
+                let relevant = |child: &Node<'_>| !is_irrelevant(*child, node.kind(), self.language);
+                let nodes: Vec<_> = Children::all(node).filter(relevant).collect();
                 self.list(children, &nodes, bound, true).is_some()
             }
         }

@@ -1,12 +1,12 @@
 //! Matching a plain query at a node: all ways in which its places can be taken by children.
 
 use std::cell::{Cell, RefCell};
-use std::num::NonZero;
 use std::rc::Rc;
 
 use foldhash::HashMap;
 use tree_sitter::Node;
 
+use super::children::{self, Children};
 use crate::rule::{Item, PlainQuery, Shape, Test};
 
 /// Most places that are tried at one node; a query that asks for several children of thousands could go on for ever.
@@ -15,36 +15,48 @@ const MOST_TRIED: u32 = 1 << 20;
 /// What each capture took.
 pub(super) type Captured<'t> = Vec<Option<Node<'t>>>;
 
-/// The children of nodes that queries have asked for. Several queries ask for those of one node, and going from one
-/// child to the next is what costs most.
+/// The children of nodes with many, once queries have asked for them: whether all or the named ones, by the node's id.
 #[derive(Default)]
-pub(super) struct Children<'t> {
-    known: RefCell<HashMap<usize, Rc<Vec<Child<'t>>>>>,
+pub(super) struct Seen<'t> {
+    known: RefCell<HashMap<(usize, bool), Rc<Vec<Node<'t>>>>>,
 }
 
-#[derive(Clone, Copy)]
-struct Child<'t> {
+/// The children of a node that a shape looks at.
+struct Family<'t> {
     node: Node<'t>,
-    kind: u16,
-    is_named: bool,
-    field: Option<NonZero<u16>>,
+    /// Those that the grammar names, or all.
+    named: bool,
+    count: usize,
+    /// All of them, where there are too many to count from the first to each.
+    listed: Option<Rc<Vec<Node<'t>>>>,
 }
 
-impl<'t> Children<'t> {
-    fn of(&self, node: Node<'t>) -> Rc<Vec<Child<'t>>> {
-        if let Some(known) = self.known.borrow().get(&node.id()) {
-            return known.clone();
+impl<'t> Seen<'t> {
+    fn family(&self, node: Node<'t>, named: bool) -> Family<'t> {
+        let children = || if named { Children::named(node) } else { Children::all(node) };
+        let listed = children::are_many(node).then(|| {
+            let mut known = self.known.borrow_mut();
+            known.entry((node.id(), named)).or_insert_with(|| Rc::new(children().collect())).clone()
+        });
+        let count = if named { node.named_child_count() } else { node.child_count() as usize };
+        Family { node, named, count, listed }
+    }
+}
+
+impl<'t> Family<'t> {
+    fn child(&self, index: usize) -> Option<Node<'t>> {
+        match &self.listed {
+            Some(all) => all.get(index).copied(),
+            None if self.named => self.node.named_child(index as u32),
+            None => self.node.child(index as u32),
         }
-        let mut all = Vec::with_capacity(node.child_count() as usize);
-        let mut cursor = node.walk();
-        for index in 0..node.child_count() {
-            if !(if index == 0 { cursor.goto_first_child() } else { cursor.goto_next_sibling() }) {
-                break;
-            }
-            let node = cursor.node();
-            all.push(Child { node, kind: node.kind_id(), is_named: node.is_named(), field: cursor.field_id() });
+    }
+
+    fn field(&self, index: usize) -> Option<&'t str> {
+        match self.named {
+            true => self.node.field_name_for_named_child(index as u32),
+            false => self.node.field_name_for_child(index as u32),
         }
-        self.known.borrow_mut().entry(node.id()).or_insert(Rc::new(all)).clone()
     }
 }
 
@@ -56,13 +68,12 @@ pub(super) fn matches<'t>(
     query: &PlainQuery,
     node: Node<'t>,
     source: &[u8],
-    children: &Children<'t>,
+    seen: &Seen<'t>,
     found: &mut dyn FnMut(&Captured<'t>),
 ) -> Result<(), TooMany> {
-    let work = Work { children, tried: Cell::new(0) };
+    let work = Work { seen, tried: Cell::new(0) };
     let mut taken = vec![None; query.captures.len()];
-    let root = Child { node, kind: node.kind_id(), is_named: node.is_named(), field: None };
-    work.choices(&query.head, &root, &mut taken, &mut |taken| {
+    work.choices(&query.head, node, &mut taken, &mut |taken| {
         if holds(query, taken, source) {
             found(taken);
         }
@@ -79,17 +90,16 @@ pub(super) struct TooMany;
 type Then<'a, 't> = &'a mut dyn FnMut(&mut Captured<'t>) -> bool;
 
 struct Work<'c, 't> {
-    children: &'c Children<'t>,
+    seen: &'c Seen<'t>,
     tried: Cell<u32>,
 }
 
 impl<'t> Work<'_, 't> {
     /// Tries each choice for a node.
-    fn choices(&self, item: &Item, child: &Child<'t>, taken: &mut Captured<'t>, then: Then<'_, 't>) -> bool {
+    fn choices(&self, item: &Item, node: Node<'t>, taken: &mut Captured<'t>, then: Then<'_, 't>) -> bool {
         let mut any = false;
-        for shape in &item.choices {
-            let fits = if shape.kinds.is_empty() { child.is_named } else { shape.kinds.contains(&child.kind) };
-            any |= fits && self.shape(shape, child.node, taken, then);
+        for shape in item.choices.iter().filter(|shape| fits(shape, node)) {
+            any |= self.shape(shape, node, taken, then);
         }
         any
     }
@@ -104,40 +114,45 @@ impl<'t> Work<'_, 't> {
         let matched = if shape.children.is_empty() {
             then(taken)
         } else {
-            self.places(&shape.children, &self.children.of(node), true, taken, then)
+            self.places(&shape.children, &self.seen.family(node, !shape.signs), 0, taken, then)
         };
         shape.captures.iter().for_each(|capture| taken[*capture] = None);
         matched
     }
 
-    /// Finds children for places. `ahead` while no named child has been passed.
+    /// Finds children for places, from the child with this index on.
     fn places(
         &self,
         items: &[Item],
-        children: &[Child<'t>],
-        mut ahead: bool,
+        family: &Family<'t>,
+        from: usize,
         taken: &mut Captured<'t>,
         then: Then<'_, 't>,
     ) -> bool {
         let Some((item, rest)) = items.split_first() else { return then(taken) };
         let mut any = false;
-        for (index, child) in children.iter().enumerate() {
-            if item.first && !ahead {
-                break;
-            }
-            if item.field.is_none() || item.field == child.field {
-                any |= self.choices(item, child, taken, &mut |taken| {
-                    self.places(rest, &children[index + 1..], false, taken, then)
-                });
+        for index in from..family.count {
+            let Some(child) = family.child(index) else { break };
+            if item.choices.iter().any(|shape| fits(shape, child))
+                && (item.field.is_none() || item.field.as_deref() == family.field(index))
+            {
+                any |= self.choices(item, child, taken, &mut |taken| self.places(rest, family, index + 1, taken, then));
                 // Without captures, what a later child could give the first one has given.
                 if any && !item.captures {
                     return true;
                 }
             }
-            ahead &= !child.is_named;
+            if item.first && child.is_named() {
+                break;
+            }
         }
         any
     }
+}
+
+/// Whether a node may be what a shape asks for, its children aside.
+fn fits(shape: &Shape, node: Node<'_>) -> bool {
+    if shape.kinds.is_empty() { node.is_named() } else { shape.kinds.contains(&node.kind_id()) }
 }
 
 /// Whether all predicates hold.
@@ -208,10 +223,10 @@ mod tests {
 
     /// What the plain one finds, begun at every node of a kind that it begins with.
     fn plain(query: &PlainQuery, source: &str, tree: &Tree) -> Told {
-        let (mut all, children) = (Told::new(), Children::default());
+        let (mut all, seen) = (Told::new(), Seen::default());
         for node in nodes(tree) {
             if query.heads().any(|kind| kind == node.kind_id()) {
-                matches(query, node, source.as_bytes(), &children, &mut |taken| {
+                matches(query, node, source.as_bytes(), &seen, &mut |taken| {
                     let captured = query.order.iter().filter_map(|&at| Some((&*query.captures[at], taken[at]?)));
                     all.insert(told(captured));
                 })
@@ -332,24 +347,30 @@ mod tests {
     /// queries alone.
     fn is_shape(query: &PlainQuery, shape: &Shape, node: Node<'_>, told: &[(String, usize, usize)]) -> bool {
         let taken = |at: &usize| told.contains(&(query.captures[*at].clone(), node.start_byte(), node.end_byte()));
-        let kind = if shape.kinds.is_empty() { node.is_named() } else { shape.kinds.contains(&node.kind_id()) };
-        let children = Children::default().of(node);
-        kind && shape.captures.iter().all(taken) && are_in_order(query, &shape.children, &children, true, told)
+        let (mut cursor, mut children) = (node.walk(), Vec::new());
+        let mut more = cursor.goto_first_child();
+        while more {
+            children.push((cursor.node(), cursor.field_name()));
+            more = cursor.goto_next_sibling();
+        }
+        fits(shape, node)
+            && shape.captures.iter().all(taken)
+            && are_in_order(query, &shape.children, &children, true, told)
     }
 
     fn are_in_order(
         query: &PlainQuery,
         items: &[Item],
-        children: &[Child<'_>],
+        children: &[(Node<'_>, Option<&str>)],
         all: bool,
         told: &[(String, usize, usize)],
     ) -> bool {
         let Some((item, rest)) = items.split_first() else { return true };
         (0..children.len()).any(|at| {
-            let child = &children[at];
-            (!item.first || all && children[..at].iter().all(|before| !before.is_named))
-                && (item.field.is_none() || item.field == child.field)
-                && item.choices.iter().any(|shape| is_shape(query, shape, child.node, told))
+            let (child, field) = children[at];
+            (!item.first || all && children[..at].iter().all(|(before, _)| !before.is_named()))
+                && (item.field.is_none() || item.field.as_deref() == field)
+                && item.choices.iter().any(|shape| is_shape(query, shape, child, told))
                 && are_in_order(query, rest, &children[at + 1..], false, told)
         })
     }
@@ -398,11 +419,7 @@ mod tests {
             ("(list (integer) @a (integer) @b (integer) @c)", false),
         ] {
             let query = PlainQuery::read(form, python).expect("a plain query");
-            assert_eq!(
-                matches(&query, at, source.as_bytes(), &Children::default(), &mut |_| ()).is_ok(),
-                fits,
-                "{form}"
-            );
+            assert_eq!(matches(&query, at, source.as_bytes(), &Seen::default(), &mut |_| ()).is_ok(), fits, "{form}");
         }
     }
 }

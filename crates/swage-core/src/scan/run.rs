@@ -11,7 +11,7 @@ use super::lines::Lines;
 use super::measure::Counting;
 use super::names::{Names, in_role};
 use super::parse::{nests_too_deep, parse};
-use super::query::Children;
+use super::query::Seen;
 use super::texts::{fill_named, groups, is_excused, place_of, texts};
 use super::walk::{Found, Step, Walk, scope_of};
 use super::{Fact, Hit, Span, Words, allow, keys};
@@ -73,8 +73,8 @@ impl<'a> Run<'a> {
         possible.iter().for_each(|&index| active[index as usize] = true);
         let root = tree.root_node();
         let (source, rules, too_deep) = (self.source, self.rules, Cell::new(false));
-        let (children, cursor, overrun) = (Children::default(), RefCell::new(QueryCursor::new()), Cell::new(None));
-        let walk = Walk { source, root, too_deep, language, children, cursor, overrun, rules, set, words };
+        let (seen, cursor, overrun) = (Seen::default(), RefCell::new(QueryCursor::new()), Cell::new(None));
+        let walk = Walk { source, root, too_deep, language, seen, cursor, overrun, rules, set, words };
         let zoned =
             self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
         let commented: Vec<u32> =
@@ -90,11 +90,12 @@ impl<'a> Run<'a> {
         for (interest, named) in interests.iter_mut().zip(scopes.iter().flat_map(Names::kinds)) {
             *interest |= if named { interest::NAME } else { 0 };
         }
-        let (mut structural, mut counted) = (false, false);
+        let (mut structural, mut counted, mut signs) = (false, false, false);
         for &entry in possible {
             for &kind in &set.entries[entry as usize].kinds {
                 interests[usize::from(kind)] |= interest::RULE;
                 structural = true;
+                signs |= !tables.grammar.node_kind_is_named(kind);
             }
             let counts = |m: &MeasureMatch| matches!(m.measure, Measure::Nesting | Measure::Branches);
             counted |= matches!(&walk.way(entry).matcher, Matcher::Measure(m) if counts(m));
@@ -113,13 +114,15 @@ impl<'a> Run<'a> {
             marks.sort_unstable();
             marks
         });
+        // Where rules begin; they are tried at nodes of one kind after another, since what that takes is at hand then.
+        let mut beginnings = Vec::new();
         let mut found = Vec::new();
         let mut zones = Vec::new();
         let mut comment_nodes = Vec::new();
         let mut counting = Counting::default();
         let entries = |kind: u16| walk.set.by_kind[usize::from(kind)].iter().copied().filter(|&e| active[e as usize]);
         if structural || zoned || !commented.is_empty() || scopes.is_some() {
-            walk.all(root, marks.as_deref(), &mut |step| {
+            walk.all(root, marks.as_deref(), signs, &mut |step| {
                 let (node, depth, parent) = match step {
                     Step::Enter { node, depth, parent } => (node, depth, parent),
                     Step::Leave(depth) => {
@@ -143,7 +146,7 @@ impl<'a> Run<'a> {
                     return interest & interest::LEAF == 0;
                 }
                 if interest & interest::RULE != 0 {
-                    entries(kind).for_each(|e| walk.at(e, node, &mut found));
+                    beginnings.push((kind, node));
                 }
                 if counted && interest & (interest::FUNCTION | interest::BRANCH) != 0 {
                     counting.enter(node, depth, parent, tables);
@@ -162,6 +165,12 @@ impl<'a> Run<'a> {
         if walk.too_deep.get() {
             self.fault = Some(nests_too_deep());
             return;
+        }
+        beginnings.sort_by_key(|(kind, _)| *kind);
+        for own in beginnings.chunk_by(|(a, _), (b, _)| a == b) {
+            for entry in entries(own[0].0) {
+                own.iter().for_each(|(_, node)| walk.at(entry, *node, &mut found));
+            }
         }
         // Queries that may begin anywhere go through the whole tree.
         for &entry in possible.iter().filter(|e| set.entries[**e as usize].kinds.is_empty()) {

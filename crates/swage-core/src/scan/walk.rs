@@ -5,10 +5,11 @@ use std::ops::Range;
 
 use tree_sitter::{Node, QueryCursor, StreamingIterator};
 
+use super::children::Children;
 use super::matcher::{Bindings, Matching};
 use super::measure::{self, Frame};
 use super::parse::DEEPEST;
-use super::query::{self, Children};
+use super::query::{self, Seen};
 use super::texts::{fill_named, fill_plain, texts};
 use super::{Figure, Words};
 use crate::lang::Language;
@@ -65,6 +66,33 @@ pub(super) fn ancestors<'t>(root: Node<'t>, node: Node<'t>) -> Vec<Node<'t>> {
     found
 }
 
+/// Offsets in order; without them, every place is marked.
+struct Marks<'m> {
+    all: Option<&'m [u32]>,
+    /// How many lie before what was asked for last.
+    passed: usize,
+}
+
+impl Marks<'_> {
+    /// Whether a node, which doesn't begin before one that was asked for earlier, holds a mark.
+    fn are_in(&mut self, node: Node<'_>) -> bool {
+        self.all.is_none() || self.are_between(node.start_byte(), node.end_byte())
+    }
+
+    /// Whether there is a mark in the rest of a node, behind what is done in it.
+    fn are_behind(&mut self, done: Node<'_>, outer: Node<'_>) -> bool {
+        self.all.is_none() || self.are_between(done.end_byte(), outer.end_byte())
+    }
+
+    fn are_between(&mut self, from: usize, to: usize) -> bool {
+        let all = self.all.unwrap_or_default();
+        while all.get(self.passed).is_some_and(|mark| (*mark as usize) < from) {
+            self.passed += 1;
+        }
+        all.get(self.passed).is_some_and(|mark| (*mark as usize) < to)
+    }
+}
+
 pub(super) struct Walk<'a> {
     pub source: &'a [u8],
     pub root: Node<'a>,
@@ -72,7 +100,7 @@ pub(super) struct Walk<'a> {
     pub too_deep: Cell<bool>,
     pub language: &'static Language,
     /// What plain queries have seen.
-    pub children: Children<'a>,
+    pub seen: Seen<'a>,
     /// Runs queries; making one is costly next to running it at a node.
     pub cursor: RefCell<QueryCursor>,
     /// An entry whose query began in too many places at once.
@@ -92,48 +120,45 @@ impl<'a> Walk<'a> {
     }
 
     /// Goes through the nodes with and below `root`, parents first: those that hold one of the marks (offsets in order;
-    /// without them, all) and maybe some others. What `visit` answers to entering a node decides whether its children
-    /// are entered.
-    pub fn all<'t>(&self, root: Node<'t>, marks: Option<&[u32]>, visit: &mut impl FnMut(Step<'t>) -> bool) {
-        let mut cursor = root.walk();
-        let mut passed = 0;
-        // The first mark at or behind an offset; offsets never go back.
-        let mut next = |from: usize| {
-            let Some(marks) = marks else { return from };
-            while marks.get(passed).is_some_and(|mark| (*mark as usize) < from) {
-                passed += 1;
-            }
-            marks.get(passed).map_or(usize::MAX, |mark| *mark as usize)
-        };
-        // Of the nodes around, where each ends and its kind.
-        let mut around: Vec<(usize, u16)> = Vec::new();
+    /// without them, all), and of those without a name in the grammar, which hold nothing, none unless `signs`. What
+    /// `visit` answers to entering a node decides whether its children are entered.
+    pub fn all<'t>(
+        &self,
+        root: Node<'t>,
+        marks: Option<&[u32]>,
+        signs: bool,
+        visit: &mut impl FnMut(Step<'t>) -> bool,
+    ) {
+        let mut marks = Marks { all: marks, passed: 0 };
+        // The nodes around, with the children of each that are still to come.
+        let mut around: Vec<(Node<'t>, u16, Children<'t>)> = Vec::new();
+        let mut node = root;
         loop {
-            let node = cursor.node();
-            let mark = next(node.start_byte());
-            let (depth, parent) = (around.len() as u32, around.last().map_or(0, |(_, kind)| *kind));
-            let enter = visit(Step::Enter { node, depth, parent }) && mark < node.end_byte();
-            let entered = enter
-                && if mark == node.start_byte() {
-                    cursor.goto_first_child()
-                } else {
-                    cursor.goto_first_child_for_byte(mark).is_some()
-                };
-            if entered {
-                around.push((node.end_byte(), node.kind_id()));
-                if around.len() > DEEPEST {
-                    self.too_deep.set(true);
-                    return;
+            let (depth, parent) = (around.len() as u32, around.last().map_or(0, |(_, kind, _)| *kind));
+            let mut done = None;
+            if visit(Step::Enter { node, depth, parent }) && marks.are_in(node) {
+                let children = if signs { Children::all(node) } else { Children::named(node) };
+                around.push((node, node.kind_id(), children));
+            } else {
+                visit(Step::Leave(depth));
+                done = Some(node);
+            }
+            node = loop {
+                let Some((outer, _, children)) = around.last_mut() else { return };
+                let outer = *outer;
+                let more = done.is_none_or(|done| marks.are_behind(done, outer));
+                let next = if more { children.find(|child| marks.are_in(*child)) } else { None };
+                if let Some(next) = next {
+                    if around.len() > DEEPEST {
+                        self.too_deep.set(true);
+                        return;
+                    }
+                    break next;
                 }
-                continue;
-            }
-            visit(Step::Leave(depth));
-            let mut at = node.end_byte();
-            while around.last().is_some_and(|(end, _)| next(at) >= *end) || !cursor.goto_next_sibling() {
-                let Some((end, _)) = around.pop() else { return };
-                cursor.goto_parent();
-                at = end;
+                around.pop();
+                done = Some(outer);
                 visit(Step::Leave(around.len() as u32));
-            }
+            };
         }
     }
 
@@ -190,7 +215,7 @@ impl<'a> Walk<'a> {
     pub fn query(&self, entry: u32, root: Node<'a>, depth: Option<u32>, found: &mut Vec<Found>) {
         let Matcher::Tree(tree) = &self.way(entry).matcher else { return };
         if let Some(plain) = tree.plain(self.language).filter(|_| depth == Some(0)) {
-            let told = query::matches(plain, root, self.source, &self.children, &mut |taken| {
+            let told = query::matches(plain, root, self.source, &self.seen, &mut |taken| {
                 let captured = plain.order.iter().filter_map(|&at| Some((&*plain.captures[at], taken[at]?)));
                 found.extend(self.captured(entry, &captured.collect::<Vec<_>>(), |name| {
                     plain.captures.iter().any(|own| own == name)

@@ -148,32 +148,31 @@ impl Rules for JavaScript {
         g.module || g.uses.iter().any(|(name, ..)| given.contains(&Some(name)))
     }
 
-    fn definitions<'t>(&self, node: Node<'t>, source: &[u8]) -> Vec<(String, Node<'t>, bool)> {
-        let mut cursor = node.walk();
-        let children = node.named_children(&mut cursor);
-        let found = children.filter_map(|child| {
-            let inner = match child.kind() {
-                "export_statement" => child.child_by_field_name("declaration")?,
-                _ => child,
-            };
-            let text = |node: Node<'_>| std::str::from_utf8(source.get(node.byte_range())?).ok();
-            let name = inner.child_by_field_name("name")?;
-            match inner.kind() {
-                "function_declaration" | "generator_function_declaration" => {
-                    Some((text(name)?.to_owned(), inner, true))
-                }
-                "method_definition" if name.kind() != "computed_property_name" => {
-                    // `get`, `set` and `static` make another member of the same name.
-                    let before = source.get(inner.start_byte()..name.start_byte())?;
-                    let words: Vec<&str> = std::str::from_utf8(before).ok()?.split_whitespace().collect();
-                    let kinds: Vec<&str> =
-                        words.into_iter().filter(|w| matches!(*w, "get" | "set" | "static")).collect();
-                    Some((format!("{} {}", kinds.join(" "), text(name)?), inner, true))
-                }
-                _ => None,
+    fn definition<'t>(&self, g: &Gathered<'t, '_>, node: Node<'t>) -> Option<(String, Node<'t>, bool)> {
+        let inner = if node.kind() == "export_statement" { g.field(node, Field::Declaration)? } else { node };
+        match inner.kind() {
+            "function_declaration" | "generator_function_declaration" => {
+                let name = g.text(g.field(inner, Field::Name)?);
+                Some((name.to_owned(), inner, !name.is_empty()))
             }
-        });
-        found.collect()
+            "method_definition" => {
+                let name = g.field(inner, Field::Name).filter(|name| name.kind() != "computed_property_name")?;
+                // `get`, `set` and `static` make another member of the same name.
+                let before = std::str::from_utf8(g.source.get(inner.start_byte()..name.start_byte())?).ok()?;
+                let mut own = String::new();
+                for word in before.split_whitespace().filter(|word| matches!(*word, "get" | "set" | "static")) {
+                    own += word;
+                    own.push(' ');
+                }
+                Some((own + g.text(name), inner, !g.text(name).is_empty()))
+            }
+            _ => None,
+        }
+    }
+
+    fn is_excused(&self, statement: Node<'_>) -> bool {
+        let end = statement.end_position().row;
+        statement.next_sibling().is_some_and(|n| n.kind() == "comment" && n.start_position().row == end)
     }
 }
 
@@ -233,8 +232,7 @@ fn leaves<'t>(node: Node<'t>, act: &mut impl FnMut(Node<'t>)) {
 
 fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     g.module = true;
-    let end = node.end_position().row;
-    let excused = node.next_sibling().is_some_and(|n| n.kind() == "comment" && n.start_position().row == end);
+    let statement = node;
     let mut open = vec![node];
     while let Some(node) = open.pop() {
         let bound = match node.kind() {
@@ -248,9 +246,9 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
         if let Some(bound) = bound {
             leaves(node, &mut |leaf| g.mark(leaf));
             g.bind(bound, 0);
-            let excused = excused || MARKUP.contains(&g.text(bound));
+            let excused = MARKUP.contains(&g.text(bound));
             let name = g.number(bound);
-            g.imports.push(Import { name, node: bound, excused });
+            g.imports.push(Import { name, node: bound, statement, excused });
         }
     }
 }

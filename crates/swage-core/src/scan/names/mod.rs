@@ -16,6 +16,7 @@ use std::sync::OnceLock;
 use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 use tree_sitter::{Node, Tree};
 
+use super::children::Children;
 use crate::lang::{Language, Role};
 use crate::rule::NameFault;
 
@@ -38,8 +39,11 @@ trait Rules: Sync {
     fn is_known(&self, name: &str) -> bool;
     /// Whether all names of the file can be told.
     fn is_closed(&self, gathered: &Gathered<'_, '_>) -> bool;
-    /// The definitions among a node's children, each with its name; what isn't one but defines its name again is `None`.
-    fn definitions<'t>(&self, node: Node<'t>, source: &[u8]) -> Vec<(String, Node<'t>, bool)>;
+    /// The definition that a node among several holds: its name, the node that has it, and whether another one of the
+    /// same name would be a fault.
+    fn definition<'t>(&self, gathered: &Gathered<'t, '_>, node: Node<'t>) -> Option<(String, Node<'t>, bool)>;
+    /// Whether what stands around an import tells why it is there unused.
+    fn is_excused(&self, statement: Node<'_>) -> bool;
 }
 
 /// A language's rules by the ids of its grammar.
@@ -68,6 +72,8 @@ enum Field {
     Argument,
     Attribute,
     Body,
+    Declaration,
+    Definition,
     Function,
     Kind,
     Left,
@@ -85,11 +91,13 @@ enum Field {
 }
 
 /// Their names.
-const FIELDS: [&str; 18] = [
+const FIELDS: [&str; 20] = [
     "alias",
     "argument",
     "attribute",
     "body",
+    "declaration",
+    "definition",
     "function",
     "kind",
     "left",
@@ -148,7 +156,8 @@ struct Scope {
 struct Import<'t> {
     name: u32,
     node: Node<'t>,
-    /// There is a reason for it to be there unused.
+    statement: Node<'t>,
+    /// Its own form tells why it is there unused.
     excused: bool,
 }
 
@@ -409,6 +418,7 @@ impl<'t, 's> Gathered<'t, 's> {
                     .texts
                     .iter()
                     .any(|range| has_word(&self.source[range.clone()], self.names[import.name as usize]))
+                && !self.tables.rules.is_excused(import.statement)
         });
         idle.map(|import| import.node).collect()
     }
@@ -421,14 +431,15 @@ impl<'t, 's> Gathered<'t, 's> {
                 continue;
             }
             let mut last: HashMap<String, (Node<'t>, bool)> = HashMap::new();
-            for (name, node, plain) in self.tables.rules.definitions(*list, self.source) {
+            let definitions = Children::named(*list).filter_map(|child| self.tables.rules.definition(self, child));
+            for (name, node, plain) in definitions {
                 let Some((before, was_plain)) = last.insert(name.clone(), (node, plain)) else { continue };
                 let from = self.mentions.partition_point(|(at, _)| *at < before.end_byte());
                 let to = self.mentions.partition_point(|(at, _)| *at < node.start_byte());
                 let is_same = |mention: &u32| self.names[*mention as usize] == name;
                 let used = self.mentions[from..to.max(from)].iter().any(|(_, mention)| is_same(mention));
                 if plain && was_plain && !used {
-                    found.extend(node.child_by_field_name("name"));
+                    found.extend(self.field(node, Field::Name));
                 }
             }
         }
@@ -436,9 +447,8 @@ impl<'t, 's> Gathered<'t, 's> {
     }
 }
 
-fn each<'t>(node: Node<'t>, mut act: impl FnMut(Node<'t>)) {
-    let mut cursor = node.walk();
-    node.named_children(&mut cursor).for_each(&mut act);
+fn each<'t>(node: Node<'t>, act: impl FnMut(Node<'t>)) {
+    Children::named(node).for_each(act);
 }
 
 /// Whether a word stands in a text by itself.

@@ -72,23 +72,19 @@ impl Rules for Python {
         true
     }
 
-    fn definitions<'t>(&self, node: Node<'t>, source: &[u8]) -> Vec<(String, Node<'t>, bool)> {
-        let mut cursor = node.walk();
-        let children = node.named_children(&mut cursor);
-        let found = children.filter_map(|child| {
-            // What decorators make of a definition may well need several of one name.
-            let (inner, plain) = match child.kind() {
-                "decorated_definition" => (child.child_by_field_name("definition")?, false),
-                _ => (child, true),
-            };
-            if !matches!(inner.kind(), "function_definition" | "class_definition") {
-                return None;
-            }
-            let name = inner.child_by_field_name("name")?;
-            let name = std::str::from_utf8(source.get(name.byte_range())?).ok()?;
-            Some((name.to_owned(), inner, plain && !name.trim_matches('_').is_empty()))
-        });
-        found.collect()
+    fn definition<'t>(&self, g: &Gathered<'t, '_>, node: Node<'t>) -> Option<(String, Node<'t>, bool)> {
+        // What decorators make of a definition may well need several of one name.
+        let (inner, plain) = match node.kind() {
+            "function_definition" | "class_definition" => (node, true),
+            "decorated_definition" => (g.field(node, Field::Definition)?, false),
+            _ => return None,
+        };
+        let name = g.text(g.field(inner, Field::Name)?);
+        Some((name.to_owned(), inner, plain && !name.trim_matches('_').is_empty()))
+    }
+
+    fn is_excused(&self, statement: Node<'_>) -> bool {
+        guarded(statement) || comment_behind(statement) || is_all_of_function(statement)
     }
 }
 
@@ -104,7 +100,7 @@ fn class<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     if let Some(body) = g.field(node, Field::Body) {
         g.open_at(body, Kind::Class);
         g.lists.push(body);
-        type_parameters(g, node, 0);
+        type_parameters(g, node, &[0]);
     }
 }
 
@@ -116,8 +112,7 @@ fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     let around = g.now;
     let scope = g.open_at(body, Kind::Function);
     // Annotations, which are looked up around the function, may name its type parameters.
-    type_parameters(g, node, around);
-    type_parameters(g, node, scope);
+    type_parameters(g, node, &[around, scope]);
     if body.kind() == "block" {
         g.lists.push(body);
     }
@@ -134,11 +129,11 @@ fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
 }
 
 /// Type parameters bind their names; that they can't be seen outside doesn't matter.
-fn type_parameters<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>, scope: usize) {
+fn type_parameters<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>, scopes: &[usize]) {
     let mut open: Vec<Node<'t>> = g.field(node, Field::TypeParameters).into_iter().collect();
     while let Some(node) = open.pop() {
         if node.kind() == "identifier" {
-            g.bind_text(g.text(node), scope);
+            scopes.iter().for_each(|scope| g.bind_text(g.text(node), *scope));
         }
         each(node, |child| open.push(child));
     }
@@ -191,14 +186,13 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     // Modules beside this one are imported in a function for what that does, such as to register handlers.
     let beside =
         from && scope != 0 && g.field(node, Field::ModuleName).is_some_and(|module| module.kind() == "relative_import");
-    let excused = future || beside || guarded(node) || comment_behind(node) || is_all_of_function(node);
     if let Some(module) = g.field(node, Field::ModuleName) {
         leaves(module, &mut |leaf| g.mark(leaf));
     }
     let mut cursor = node.walk();
     for name in node.children_by_field_name("name", &mut cursor) {
         let (original, alias) = match name.kind() {
-            "aliased_import" => (name.child_by_field_name("name"), name.child_by_field_name("alias")),
+            "aliased_import" => (g.field(name, Field::Name), g.field(name, Field::Alias)),
             _ => (Some(name), None),
         };
         let mut parts = Vec::new();
@@ -215,7 +209,8 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
         // What a module takes under another name may well be there for others to take.
         let renamed = from && alias.is_some();
         let name = g.number(bound);
-        g.imports.push(Import { name, node: bound, excused: excused || handed_on || inner || renamed });
+        let excused = future || beside || handed_on || inner || renamed;
+        g.imports.push(Import { name, node: bound, statement: node, excused });
     }
 }
 
