@@ -99,8 +99,8 @@ fn main() {
         assert!(command.status().is_ok_and(|s| s.success()));
     };
     let diff = || git(folder.path(), &["diff", "HEAD~1..HEAD"]);
-    let (ours, reference) = in_turn(15, || review(&["--no-cache"]), diff);
-    let (warm, _) = in_turn(15, || review(&[]), diff);
+    let (ours, reference) = in_turn(15, || review(&["--no-cache"]), diff).medians();
+    let (warm, _) = in_turn(15, || review(&[]), diff).medians();
     let sources: Vec<Vec<u8>> = changed.iter().map(|p| std::fs::read(p).expect("read")).collect();
     let start = Instant::now();
     let mut parser = Parser::new();

@@ -67,8 +67,8 @@ fn ten_times_the_rules(files: &[(String, String)]) {
     let many = RuleSet::new((0..10).flat_map(copy).collect());
     let once = RuleSet::new(once.clone());
     assert!(hits(files, &many) >= hits(files, &once));
-    let (ours, reference) = in_turn(5, || _ = hits(files, &many), || _ = hits(files, &once));
-    report("scanning with ten times as many rules against scanning with them once", ours, reference, 2.0);
+    let pairs = in_turn(5, || _ = hits(files, &many), || _ = hits(files, &once));
+    report("scanning with ten times as many rules against scanning with them once", &pairs, 2.0);
 }
 
 /// One file in ten holds the words of a rule; only those are parsed.
@@ -105,8 +105,8 @@ match = { code = "harbourZone.open(ARGS)", holes.ARGS = { many = true } }
             assert!(parser.parse(text, None).is_some());
         });
     };
-    let (ours, reference) = in_turn(7, || _ = hits(&mixed, &set), parse);
-    report("scanning a tree of which a tenth holds a rule's words against parsing that tenth", ours, reference, 1.5);
+    let pairs = in_turn(7, || _ = hits(&mixed, &set), parse);
+    report("scanning a tree of which a tenth holds a rule's words against parsing that tenth", &pairs, 1.5);
 }
 
 fn compare(what: &str, files: &[(String, String)], wanted: fn(&Pack) -> bool, most: f64) {
@@ -124,6 +124,6 @@ fn compare(what: &str, files: &[(String, String)], wanted: fn(&Pack) -> bool, mo
             assert!(parser.parse(text, None).is_some());
         });
     };
-    let (ours, reference) = in_turn(7, ours, reference);
-    report(&format!("scanning {} {what} with {count} rules against parsing them", files.len()), ours, reference, most);
+    let pairs = in_turn(7, ours, reference);
+    report(&format!("scanning {} {what} with {count} rules against parsing them", files.len()), &pairs, most);
 }

@@ -1,7 +1,7 @@
 //! What the benchmarks share: timing two things in turn, and made-up sources.
 //!
 //! Machines are noisy, so no figure stands alone: each measured thing and its reference run in turn in one process, and
-//! what is reported and judged is the ratio of their medians.
+//! what is reported and judged is the median of the ratios of the pairs.
 
 use std::time::{Duration, Instant};
 
@@ -11,8 +11,11 @@ use mimalloc::MiMalloc;
 #[global_allocator]
 static ALLOCATOR: MiMalloc = MiMalloc;
 
-/// Runs two things in turn, `runs` times each after one that isn't counted; the medians.
-pub fn in_turn(runs: usize, mut ours: impl FnMut(), mut reference: impl FnMut()) -> (Duration, Duration) {
+/// How long two things took, each time one right after the other.
+pub struct Pairs(Vec<(Duration, Duration)>);
+
+/// Runs two things in turn, `runs` times each after one that isn't counted.
+pub fn in_turn(runs: usize, mut ours: impl FnMut(), mut reference: impl FnMut()) -> Pairs {
     let time = |work: &mut dyn FnMut()| {
         let start = Instant::now();
         work();
@@ -20,22 +23,30 @@ pub fn in_turn(runs: usize, mut ours: impl FnMut(), mut reference: impl FnMut())
     };
     time(&mut ours);
     time(&mut reference);
-    let (mut a, mut b) = (Vec::new(), Vec::new());
-    for _ in 0..runs {
-        a.push(time(&mut ours));
-        b.push(time(&mut reference));
-    }
-    (median(a), median(b))
+    Pairs((0..runs).map(|_| (time(&mut ours), time(&mut reference))).collect())
 }
 
-fn median(mut times: Vec<Duration>) -> Duration {
-    times.sort();
-    times[times.len() / 2]
+impl Pairs {
+    /// The median of the ratios of each pair: what slows a machine for a while slows both.
+    pub fn ratio(&self) -> f64 {
+        let mut ratios: Vec<f64> = self.0.iter().map(|(a, b)| a.as_secs_f64() / b.as_secs_f64()).collect();
+        ratios.sort_by(f64::total_cmp);
+        ratios[ratios.len() / 2]
+    }
+
+    /// The median time of either.
+    pub fn medians(&self) -> (Duration, Duration) {
+        let median = |mut times: Vec<Duration>| {
+            times.sort();
+            times[times.len() / 2]
+        };
+        (median(self.0.iter().map(|(a, _)| *a).collect()), median(self.0.iter().map(|(_, b)| *b).collect()))
+    }
 }
 
 /// Prints one comparison and whether it keeps its promise.
-pub fn report(name: &str, ours: Duration, reference: Duration, most: f64) {
-    let ratio = ours.as_secs_f64() / reference.as_secs_f64();
+pub fn report(name: &str, pairs: &Pairs, most: f64) {
+    let (ratio, (ours, reference)) = (pairs.ratio(), pairs.medians());
     let kept = if ratio <= most { "kept" } else { "BROKEN" };
     println!(
         "{name}: {:.1} ms against {:.1} ms, ratio {ratio:.2}, at most {most} promised: {kept}",

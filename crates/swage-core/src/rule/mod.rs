@@ -39,6 +39,6 @@ pub use problem::{Problem, nearest};
 pub(crate) use query::{Item, PlainQuery, Shape, Test};
 pub(crate) use read::read_shipped;
 pub use read::{RuleFile, read_rules};
-pub(crate) use set::Entry;
+pub(crate) use set::Gate;
 pub use set::{LanguageSet, RuleSet};
 pub(crate) use words::Needs;

@@ -1,6 +1,7 @@
 //! Rules made ready for scanning: per language, one automaton of the words that patterns need, and patterns by node kind.
 
 use std::collections::BTreeMap;
+use std::ops::Range;
 use std::sync::{Arc, OnceLock};
 
 use aho_corasick::{AhoCorasick, AhoCorasickKind};
@@ -54,6 +55,8 @@ pub struct LanguageSet {
     /// Whether the openers are among them.
     pub(crate) is_marked: bool,
     pub(crate) entries: Vec<Entry>,
+    /// For each entry, what tells that it finds nothing in a file.
+    pub(crate) gates: Gates,
     /// For each node kind, the entries that begin with it.
     pub(crate) by_kind: Vec<Vec<u32>>,
     /// Rules that can't be compiled for the language.
@@ -75,6 +78,66 @@ pub(crate) struct Entry {
     pub kinds: Vec<u16>,
     /// Whether every node that it matches holds one of its words or an opener of the language.
     pub marked: bool,
+}
+
+/// What tells that entries find nothing in a file, side by side, since it is asked of all entries for every file.
+#[derive(Debug, Default)]
+pub(crate) struct Gates {
+    all: Vec<Gate>,
+    /// Lists of words, each behind its length.
+    lists: Vec<u32>,
+}
+
+/// What one entry needs to find anything in a file.
+#[derive(Debug)]
+pub(crate) struct Gate {
+    /// Index of the rule.
+    pub rule: usize,
+    /// Whether it leaves made files alone.
+    pub skip_made: bool,
+    /// Whether it looks at what allowances say and not at code.
+    pub is_about_allowances: bool,
+    /// Where its lists are.
+    lists: Range<u32>,
+}
+
+impl Gates {
+    fn of(entries: &[Entry], rules: &[Arc<Rule>]) -> Self {
+        let mut gates = Self::default();
+        for entry in entries {
+            let from = gates.lists.len() as u32;
+            for list in entry.needs.0.iter().chain(&entry.beside.0) {
+                gates.lists.push(list.len() as u32);
+                gates.lists.extend(list);
+            }
+            let rule = &rules[entry.rule];
+            gates.all.push(Gate {
+                rule: entry.rule,
+                skip_made: rule.skip_made,
+                is_about_allowances: matches!(rule.ways[entry.way].matcher, Matcher::Allowance(_)),
+                lists: from..gates.lists.len() as u32,
+            });
+        }
+        gates
+    }
+
+    /// One for each entry, in order.
+    pub fn iter(&self) -> impl Iterator<Item = &Gate> {
+        self.all.iter()
+    }
+
+    /// Whether a file with some words has one of each list of an entry.
+    pub fn is_open(&self, gate: &Gate, has: impl Fn(u32) -> bool) -> bool {
+        let mut rest = &self.lists[gate.lists.start as usize..gate.lists.end as usize];
+        while let Some((length, more)) = rest.split_first() {
+            let (list, others) = more.split_at(*length as usize);
+            if !list.iter().any(|word| has(*word)) {
+                return false;
+            }
+            rest = others;
+        }
+        true
+    }
 }
 
 impl RuleSet {
@@ -168,6 +231,7 @@ impl RuleSet {
             word_count: 0,
             is_marked: false,
             entries: Vec::new(),
+            gates: Gates::default(),
             by_kind: vec![Vec::new(); kind_count],
             errors: Vec::new(),
         };
@@ -270,6 +334,7 @@ impl RuleSet {
                 .ok();
         }
         set.words = words;
+        set.gates = Gates::of(&set.entries, &self.rules);
         set
     }
 }
@@ -376,6 +441,7 @@ impl RuleSet {
             (entry.needs, entry.beside, entry.marked) = (Needs::default(), Needs::default(), false);
         }
         set.finder = None;
+        set.gates = Gates::of(&set.entries, &self.rules);
         assert!(self.by_language[language_index(language)].set(set).is_ok(), "nothing has been scanned yet");
         self
     }

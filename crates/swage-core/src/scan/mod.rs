@@ -34,7 +34,7 @@ pub use names::SCOPED;
 pub use trial::{Miss, Trial, TrialMatch, try_pattern};
 
 use crate::lang::Language;
-use crate::rule::{Entry, LanguageSet, Limits, Matcher, Needs, Rule, RuleSet, Severity};
+use crate::rule::{Gate, LanguageSet, Limits, Matcher, Needs, Rule, RuleSet, Severity};
 
 /// Where a match stands. Lines and columns are 1-based; columns count Unicode scalar values; the end column is the one
 /// behind the last character.
@@ -215,10 +215,9 @@ fn nested(
     depth: u8,
 ) -> FileScan {
     let set = rules.for_language(language);
-    let own = set.entries.iter().any(|e| wanted[e.rule]);
+    let own = set.gates.iter().any(|gate| wanted[gate.rule]);
     // Where no other rule looks there is nothing to allow, so nothing is missed.
-    let looks = |e: &Entry| !matches!(rules.rules()[e.rule].ways[e.way].matcher, Matcher::Allowance(_));
-    let missed = set.entries.iter().any(|e| wanted[e.rule] && looks(e));
+    let missed = set.gates.iter().any(|gate| wanted[gate.rule] && !gate.is_about_allowances);
     let holds_code = language.is_some_and(|l| !l.embedded.is_empty()) && depth < embedded::DEEPEST;
     if !own && !holds_code || !missed && language.is_none() {
         return FileScan::without_hits(Status::NotWanted);
@@ -238,19 +237,14 @@ fn nested(
         };
     }
     let made = made::looks_made(content, language);
-    let looks = |e: &Entry| !made || !rules.rules()[e.rule].skip_made;
-    if made && !holds_code && !set.entries.iter().any(|e| wanted[e.rule] && looks(e)) {
+    let looks = |gate: &Gate| wanted[gate.rule] && !(made && gate.skip_made);
+    if made && !holds_code && !set.gates.iter().any(looks) {
         return FileScan { made, ..FileScan::without_hits(Status::NotWanted) };
     }
     let words = Words::find(content, set);
-    let whole = 0..content.len();
-    let possible: Vec<u32> = (0..set.entries.len() as u32)
-        .filter(|&at| looks(&set.entries[at as usize]))
-        .filter(|&at| {
-            let entry = &set.entries[at as usize];
-            wanted[entry.rule] && words.allow(&entry.needs, &whole) && words.allow(&entry.beside, &whole)
-        })
-        .collect();
+    let possible = set.gates.iter().zip(0u32..);
+    let possible = possible.filter(|(gate, _)| looks(gate) && set.gates.is_open(gate, |word| words.has(word)));
+    let possible: Vec<u32> = possible.map(|(_, index)| index).collect();
     let mut run = run::Run::new(content, language, rules);
     let allows = allow::may_be_in(content);
     let mut tree_wanted = holds_code || allows && language.is_some();
@@ -334,21 +328,24 @@ pub(crate) fn settle(content: &[u8], language: Option<&'static Language>, hits: 
 
 /// Where the words of a file's rules stand in it.
 struct Words {
-    /// For each word of the set, the offsets at which it begins, in order; empty when there is no automaton.
-    at: Vec<Vec<u32>>,
+    /// A bit for each word of the set that stands anywhere; empty when there is no automaton, and then all count as there.
+    there: Vec<u64>,
+    /// Words and the offsets at which they begin, in order.
+    at: Vec<(u32, u32)>,
     /// The offsets of all words and of the language's openers, in order; none where they are of no use.
     marks: Vec<u32>,
 }
 
 impl Words {
     fn find(content: &[u8], set: &LanguageSet) -> Self {
-        let mut found = Self { at: Vec::new(), marks: Vec::new() };
+        let mut found = Self { there: Vec::new(), at: Vec::new(), marks: Vec::new() };
         if let Some(finder) = &set.finder {
-            found.at.resize(set.word_count, Vec::new());
+            found.there.resize(set.word_count.div_ceil(64), 0);
             let in_name =
                 |at: usize| content.get(at).is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | 0x80..));
             for word in finder.find_overlapping_iter(content) {
-                let known = &set.words[word.pattern().as_usize()];
+                let index = word.pattern().as_usize();
+                let known = &set.words[index];
                 if !known.any_case && content[word.range()] != known.text[..] {
                     continue;
                 }
@@ -359,22 +356,29 @@ impl Words {
                 if set.is_marked {
                     found.marks.push(start);
                 }
-                if let Some(at) = found.at.get_mut(word.pattern().as_usize()) {
-                    at.push(start);
+                if index < set.word_count {
+                    found.there[index / 64] |= 1 << (index % 64);
+                    found.at.push((index as u32, start));
                 }
             }
         }
+        found.at.sort_unstable();
         found.marks.sort_unstable();
         found
+    }
+
+    /// Whether a word may stand in the file.
+    fn has(&self, word: u32) -> bool {
+        self.there.get(word as usize / 64).is_none_or(|bits| bits & 1 << (word % 64) != 0)
     }
 
     /// Whether what an entry needs may stand in a range of the file.
     fn allow(&self, needs: &Needs, range: &Range<usize>) -> bool {
         let inside = |word: &u32| {
-            self.at.get(*word as usize).is_none_or(|at| {
-                let next = at.partition_point(|start| (*start as usize) < range.start);
-                at.get(next).is_some_and(|start| (*start as usize) < range.end)
-            })
+            self.there.is_empty() || {
+                let next = self.at.partition_point(|at| *at < (*word, range.start as u32));
+                self.at.get(next).is_some_and(|(own, start)| own == word && (*start as usize) < range.end)
+            }
         };
         needs.0.iter().all(|list| list.iter().any(inside))
     }

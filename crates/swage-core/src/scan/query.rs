@@ -15,10 +15,12 @@ const MOST_TRIED: u32 = 1 << 20;
 /// What each capture took.
 pub(super) type Captured<'t> = Vec<Option<Node<'t>>>;
 
+type Listed<'t> = Rc<Vec<Node<'t>>>;
+
 /// The children of nodes with many, once queries have asked for them: whether all or the named ones, by the node's id.
 #[derive(Default)]
 pub(super) struct Seen<'t> {
-    known: RefCell<HashMap<(usize, bool), Rc<Vec<Node<'t>>>>>,
+    known: RefCell<HashMap<(usize, bool), Listed<'t>>>,
 }
 
 /// The children of a node that a shape looks at.
@@ -28,7 +30,7 @@ struct Family<'t> {
     named: bool,
     count: usize,
     /// All of them, where there are too many to count from the first to each.
-    listed: Option<Rc<Vec<Node<'t>>>>,
+    listed: Option<Listed<'t>>,
 }
 
 impl<'t> Seen<'t> {
