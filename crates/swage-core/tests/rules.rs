@@ -475,6 +475,10 @@ fn what_cannot_be_examined_says_so() {
         // Comments that would take minutes to be tried as code, and to be asked for their neighbours.
         ("a.c", &format!("/* {}*/\nint a;\n", "it's (a = b);\n ".repeat(100_000)), "examined"),
         ("a.ts", &"/* a = b; */\n".repeat(40_000), "examined"),
+        // As many children of one node, to each of which none may be counted from the first.
+        ("a.py", &format!("from tides import (\n{})\n", "    tide,\n".repeat(20_000)), "examined"),
+        ("a.ts", &") ]\n} a = ".repeat(20_000), "examined"),
+        ("a.c", &format!("int f(\n{}int b);\n", "    int a,\n".repeat(20_000)), "examined"),
     ];
     for (path, code, expected) in cases {
         let told = match scan_with(all(), path, code).status {

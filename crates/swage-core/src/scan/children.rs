@@ -64,3 +64,46 @@ impl<'t> Iterator for Children<'t> {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+    use proptest::sample::Index;
+
+    use super::*;
+    use crate::lang::Language;
+    use crate::packs::PACKS;
+    use crate::scan::parse::parse;
+
+    /// The children as a cursor gives them.
+    fn reference(node: Node<'_>) -> Vec<Node<'_>> {
+        let mut cursor = node.walk();
+        node.children(&mut cursor).collect()
+    }
+
+    proptest! {
+        /// Few or many, they are those that a cursor gives: on examples with a piece cut out or doubled, so that much of
+        /// them doesn't parse, and behind one another, so that some nodes have many.
+        #[test]
+        fn children_are_those_of_a_cursor(file in any::<Index>(), from in any::<Index>(), length in 0usize..40, doubled: bool) {
+            let rules = PACKS.iter().flat_map(|pack| pack.rules());
+            let files: Vec<_> = rules.flat_map(|rule| &rule.examples).flat_map(|e| e.files()).collect();
+            let file = file.get(&files);
+            let Some(language) = Language::of(file.path.as_bytes(), file.code.as_bytes()) else { return Ok(()) };
+            let code = file.code.as_bytes();
+            let from = if code.is_empty() { 0 } else { from.index(code.len()) };
+            let to = (from + length).min(code.len());
+            let rest = if doubled { &code[from..] } else { &code[to..] };
+            let source = [code, &code[..from], rest].concat();
+            let tree = parse(&source, language).expect("it is small");
+            let mut open = vec![tree.root_node()];
+            while let Some(node) = open.pop() {
+                let all = reference(node);
+                prop_assert_eq!(Children::all(node).collect::<Vec<_>>(), &all[..], "{}", node);
+                let named: Vec<_> = all.iter().copied().filter(Node::is_named).collect();
+                prop_assert_eq!(Children::named(node).collect::<Vec<_>>(), named, "{}", node);
+                open.extend(all);
+            }
+        }
+    }
+}

@@ -408,17 +408,24 @@ impl<'t, 's> Gathered<'t, 's> {
     }
 
     fn unused_imports(&self) -> Vec<Node<'t>> {
-        let mut counts = vec![0; self.names.len()];
+        // How often each name is met beyond its imports.
+        let mut counts = vec![0isize; self.names.len()];
         self.mentions.iter().for_each(|(_, name)| counts[*name as usize] += 1);
-        let own = |name: u32| self.imports.iter().filter(|other| other.name == name).count();
-        let idle = self.imports.iter().filter(|import| {
-            !import.excused
-                && counts[import.name as usize] <= own(import.name)
-                && !self
-                    .texts
-                    .iter()
-                    .any(|range| has_word(&self.source[range.clone()], self.names[import.name as usize]))
-                && !self.tables.rules.is_excused(import.statement)
+        self.imports.iter().for_each(|import| counts[import.name as usize] -= 1);
+        let told = |import: &&Import<'_>| {
+            let name = self.names[import.name as usize];
+            self.texts.iter().any(|range| has_word(&self.source[range.clone()], name))
+        };
+        let idle = self.imports.iter().filter(|import| !import.excused && counts[import.name as usize] <= 0);
+        // A statement may import thousands.
+        let mut last = None;
+        let idle = idle.filter(|import| !told(import)).filter(|import| {
+            let (statement, excused) = match last {
+                Some((statement, excused)) if statement == import.statement => (statement, excused),
+                _ => (import.statement, self.tables.rules.is_excused(import.statement)),
+            };
+            last = Some((statement, excused));
+            !excused
         });
         idle.map(|import| import.node).collect()
     }
