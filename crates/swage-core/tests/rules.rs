@@ -476,9 +476,9 @@ fn what_cannot_be_examined_says_so() {
         ("a.c", &format!("/* {}*/\nint a;\n", "it's (a = b);\n ".repeat(100_000)), "examined"),
         ("a.ts", &"/* a = b; */\n".repeat(40_000), "examined"),
         // As many children of one node, to each of which none may be counted from the first.
-        ("a.py", &format!("from tides import (\n{})\n", "    tide,\n".repeat(20_000)), "examined"),
-        ("a.ts", &") ]\n} a = ".repeat(20_000), "examined"),
-        ("a.c", &format!("int f(\n{}int b);\n", "    int a,\n".repeat(20_000)), "examined"),
+        ("a.py", &format!("from tides import (\n{})\n", "    tide,\n".repeat(10_000)), "examined"),
+        ("a.rs", &") ]\n} a = ".repeat(4_000), "examined"),
+        ("a.c", &format!("int f(\n{}int b);\n", "    int a,\n".repeat(10_000)), "examined"),
     ];
     for (path, code, expected) in cases {
         let told = match scan_with(all(), path, code).status {
