@@ -1,4 +1,4 @@
-//! Going through the children of a node.
+//! Going through the children of a node, and through all that is below it.
 
 use tree_sitter::{Node, TreeCursor};
 
@@ -65,6 +65,24 @@ impl<'t> Iterator for Children<'t> {
     }
 }
 
+/// Goes through a node and what is below it, parents first; below a node only when `enter` says so.
+pub(super) fn preorder<'t>(root: Node<'t>, mut enter: impl FnMut(Node<'t>) -> bool) {
+    let mut around: Vec<Children<'t>> = Vec::new();
+    let mut next = Some(root);
+    while let Some(node) = next {
+        if enter(node) {
+            around.push(Children::all(node));
+        }
+        next = loop {
+            match around.last_mut().map(Iterator::next) {
+                Some(None) => _ = around.pop(),
+                Some(node) => break node,
+                None => break None,
+            }
+        };
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
@@ -96,13 +114,19 @@ mod tests {
             let rest = if doubled { &code[from..] } else { &code[to..] };
             let source = [code, &code[..from], rest].concat();
             let tree = parse(&source, language).expect("it is small");
-            let mut open = vec![tree.root_node()];
+            let (mut open, mut entered) = (vec![tree.root_node()], Vec::new());
+            preorder(tree.root_node(), |node| {
+                entered.push(node);
+                true
+            });
+            entered.reverse();
             while let Some(node) = open.pop() {
+                prop_assert_eq!(entered.pop(), Some(node));
                 let all = reference(node);
                 prop_assert_eq!(Children::all(node).collect::<Vec<_>>(), &all[..], "{}", node);
                 let named: Vec<_> = all.iter().copied().filter(Node::is_named).collect();
                 prop_assert_eq!(Children::named(node).collect::<Vec<_>>(), named, "{}", node);
-                open.extend(all);
+                open.extend(all.into_iter().rev());
             }
         }
     }

@@ -4,6 +4,7 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Parser};
 
+use super::children::preorder;
 use super::parse::with_parser;
 use crate::lang::{Class, Language};
 
@@ -241,22 +242,13 @@ fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> 
 /// Whether a statement inside the range is one that prose never looks like.
 fn has_sign(root: Node<'_>, range: Range<usize>, language: &Language, source: &[u8]) -> bool {
     let tables = language.tables();
-    let mut cursor = root.walk();
-    loop {
-        let node = cursor.node();
+    let mut found = false;
+    preorder(root, |node| {
         let inside = node.start_byte() >= range.start && node.end_byte() <= range.end;
-        if inside && language.code_signs.contains(&node.kind()) && !is_prose(node, source, language) {
-            return true;
-        }
-        if !tables.is(node.kind_id(), Class::String) && cursor.goto_first_child() {
-            continue;
-        }
-        while !cursor.goto_next_sibling() {
-            if !cursor.goto_parent() {
-                return false;
-            }
-        }
-    }
+        found |= inside && language.code_signs.contains(&node.kind()) && !is_prose(node, source, language);
+        !found && !tables.is(node.kind_id(), Class::String)
+    });
+    found
 }
 
 /// `note: text` parses as an annotation, `return early` and `see(also)` as statements; none of them shows code.

@@ -5,6 +5,7 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Tree};
 
+use super::children::{Children, preorder};
 use super::{Fact, FileScan, Hit, Span};
 use crate::lang::{Language, Told};
 
@@ -25,37 +26,27 @@ pub(super) struct Part {
 /// The embedded code of a file, in order.
 pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> Vec<Part> {
     let mut found = Vec::new();
-    let mut cursor = tree.walk();
-    loop {
-        let node = cursor.node();
-        let here = language.embedded.iter().find(|e| e.around == node.kind());
-        if let Some(embedded) = here {
-            let code = child(node, embedded.code);
-            let inner = match embedded.language {
-                Told::Always(name) => Language::by_name(name),
-                Told::By(kind) => descendant(node, kind)
-                    .and_then(|n| std::str::from_utf8(source.get(n.byte_range())?).ok())
-                    .and_then(Language::by_word),
-            };
-            found.extend(code.zip(inner).and_then(|(code, inner)| part(source, code, inner)));
-        }
-        if here.is_none() && cursor.goto_first_child() {
-            continue;
-        }
-        while !cursor.goto_next_sibling() {
-            if !cursor.goto_parent() {
-                return found;
-            }
-        }
-    }
+    preorder(tree.root_node(), |node| {
+        let Some(embedded) = language.embedded.iter().find(|e| e.around == node.kind()) else { return true };
+        let code = child(node, embedded.code);
+        let inner = match embedded.language {
+            Told::Always(name) => Language::by_name(name),
+            Told::By(kind) => descendant(node, kind)
+                .and_then(|n| std::str::from_utf8(source.get(n.byte_range())?).ok())
+                .and_then(Language::by_word),
+        };
+        found.extend(code.zip(inner).and_then(|(code, inner)| part(source, code, inner)));
+        false
+    });
+    found
 }
 
 fn child<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
-    node.children(&mut node.walk()).find(|c| c.kind() == kind)
+    Children::all(node).find(|c| c.kind() == kind)
 }
 
 fn descendant<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
-    child(node, kind).or_else(|| node.children(&mut node.walk()).find_map(|c| child(c, kind)))
+    child(node, kind).or_else(|| Children::all(node).find_map(|c| child(c, kind)))
 }
 
 fn part(source: &[u8], code: Node<'_>, language: &'static Language) -> Option<Part> {

@@ -6,6 +6,7 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
+use super::children::preorder;
 use super::matcher::Matching;
 use super::parse::parse;
 use super::{Lines, Span};
@@ -58,10 +59,8 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
     let lines = Lines::new(source);
     let text = |range: Range<usize>| shorten(&String::from_utf8_lossy(&source[range]));
     let mut trial = Trial { matches: Vec::new(), nearest: None };
-    let mut cursor = tree.walk();
     let mut nearest: Option<Failure> = None;
-    loop {
-        let node = cursor.node();
+    preorder(tree.root_node(), |node| {
         for reading in &pattern.readings {
             if reading.first().and_then(PatternNode::kind) != Some(node.kind_id()) {
                 continue;
@@ -82,22 +81,16 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
                 nearest = failure;
             }
         }
-        if cursor.goto_first_child() {
-            continue;
-        }
-        while !cursor.goto_next_sibling() {
-            if !cursor.goto_parent() {
-                trial.nearest = nearest.filter(|_| trial.matches.is_empty()).map(|f| Miss {
-                    span: lines.span(f.range.clone()),
-                    matched: f.progress.div_ceil(2),
-                    parts: f.parts,
-                    wanted: f.wanted,
-                    found: text(f.range),
-                });
-                return Ok(trial);
-            }
-        }
-    }
+        true
+    });
+    trial.nearest = nearest.filter(|_| trial.matches.is_empty()).map(|f| Miss {
+        span: lines.span(f.range.clone()),
+        matched: f.progress.div_ceil(2),
+        parts: f.parts,
+        wanted: f.wanted,
+        found: text(f.range),
+    });
+    Ok(trial)
 }
 
 /// Watches a match and remembers the failure that came furthest in the pattern.

@@ -16,7 +16,7 @@ use std::sync::OnceLock;
 use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 use tree_sitter::{Node, Tree};
 
-use super::children::Children;
+use super::children::{Children, preorder};
 use crate::lang::{Language, Role};
 use crate::rule::NameFault;
 
@@ -290,9 +290,7 @@ impl<'t, 's> Names<'t, 's> {
 /// All names of a file that define something, or that refer to something.
 pub(super) fn in_role<'t>(tree: &'t Tree, language: &Language, role: Role) -> Vec<Node<'t>> {
     let mut found = Vec::new();
-    let mut cursor = tree.walk();
-    loop {
-        let node = cursor.node();
+    preorder(tree.root_node(), |node| {
         match role {
             // Definitions are few, so they are asked for their names.
             Role::Defines if language.tables().is_definition(node.kind_id()) => found.extend(language.defined_by(node)),
@@ -300,16 +298,10 @@ pub(super) fn in_role<'t>(tree: &'t Tree, language: &Language, role: Role) -> Ve
             Role::Binds | Role::Refers if node.is_named() && language.role(node) == Some(role) => found.push(node),
             Role::Binds | Role::Refers => {}
         }
-        if cursor.goto_first_child() {
-            continue;
-        }
-        while !cursor.goto_next_sibling() {
-            if !cursor.goto_parent() {
-                found.dedup();
-                return found;
-            }
-        }
-    }
+        true
+    });
+    found.dedup();
+    found
 }
 
 impl<'t, 's> Gathered<'t, 's> {
