@@ -303,7 +303,7 @@ fn run(checker: &Checker, folder: &Path, home: &Path) -> Result<Vec<Reported>, S
         return Err(format!("`{program}` failed with {status}{told}"));
     }
     let report = match &checker.report {
-        None => taken(out).map_err(|why| format!("of `{program}`, {why}"))?,
+        None => taken(out).map_err(|why| format!("the output of `{program}` can't be used: {why}"))?,
         Some(path) => read_inside(folder, path).map_err(|why| format!("`{program}` was to write {path}: {why}"))?,
     };
     read_report(checker.writes, &report, &folder.to_string_lossy())
@@ -325,7 +325,7 @@ fn read_bounded(from: impl Read) -> Result<Vec<u8>, String> {
     let mut bytes = Vec::new();
     from.take(MOST_OUTPUT + 1).read_to_end(&mut bytes).map_err(|e| e.to_string())?;
     if bytes.len() as u64 > MOST_OUTPUT {
-        return Err(format!("its output is longer than {} MiB", MOST_OUTPUT >> 20));
+        return Err(format!("it is longer than {} MiB", MOST_OUTPUT >> 20));
     }
     Ok(bytes)
 }

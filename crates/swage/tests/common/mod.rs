@@ -131,6 +131,13 @@ impl Sandbox {
         self.swage_in(".", args, "", &[])
     }
 
+    /// Starts the program in the root and leaves it running.
+    pub fn start(&self, args: &[&str]) -> std::process::Child {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_swage"));
+        self.hermetic(&mut command, &self.root);
+        command.args(args).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().expect("swage runs")
+    }
+
     /// Runs the program in a folder below the root, with something on standard input and in the environment.
     pub fn swage_in(&self, folder: &str, args: &[&str], input: &str, env: &[(&str, &str)]) -> Ran {
         use std::io::Write;
