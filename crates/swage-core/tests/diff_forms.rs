@@ -49,6 +49,13 @@ fn forms_of_diffs() {
         ("body lines that look like headers", "--- a/x.sql\n+++ b/x.sql\n@@ -1,3 +1,3 @@\n--- a comment\n+++ b/x\n context\n-@@ -1 +1 @@\n+diff --git a/q b/q\n".into()),
         ("stripped blanks, no last LF", "--- a/x\n+++ b/x\n@@ -1,3 +1,4 @@ def quay():\n a\n\n+b\n c".into()),
         ("no context", "diff --git a/x b/x\n--- a/x\n+++ b/x\n@@ -3,0 +4,2 @@\n+a\n+b\n@@ -9 +10,0 @@\n-c\n".into()),
+        ("git, rewritten", format!("diff --git a/x b/x\nold mode 100644\nnew mode 100755\ndissimilarity index 80%\nindex 1..2\n--- a/x\n+++ b/x\n{hunk}")),
+        ("git, quoted names of files only", format!("diff --git \"a/h\\303\\244fen.py\" \"b/h\\303\\244fen.py\"\nnew file mode 100644\n--- /dev/null\n+++ \"b/h\\303\\244fen.py\"\n@@ -0,0 +1 @@\n+a\n")),
+        ("git, one name quoted", "diff --git a/quay.py \"b/h\\303\\244fen.py\"\nsimilarity index 100%\nrename from quay.py\nrename to \"h\\303\\244fen.py\"\n".into()),
+        ("plain, a file comes", "--- /dev/null\t2031-03-01 10:00:00\n+++ b/src/n.py\t2031-03-01 10:00:00\n@@ -0,0 +1 @@\n+a\n".into()),
+        ("plain, a file goes", "--- a/src/n.py\t2031-03-01 10:00:00\n+++ /dev/null\t2031-03-01 10:00:00\n@@ -1 +0,0 @@\n-a\n".into()),
+        ("plain, binary files come and go", "Binary files /dev/null and b/p.png differ\nBinary files a/q.png and /dev/null differ\n".into()),
+        ("git, a delta", "diff --git a/p b/p\nindex 1..2 100644\nGIT binary patch\ndelta 5\nKcmZQzU|?Wi00031\n\ndelta 4\nKcmZQzU|?W500031\n\n".into()),
         ("nothing", String::new()),
     ];
     let mut shown = String::new();
@@ -88,6 +95,15 @@ fn refusals_name_the_place() {
         ("context diff", "*** q.py\t2031\n--- q.py\t2031\n***************\n*** 1 ****\n".into()),
         ("bad quoting", "diff --git \"a/q\\9\" \"b/q\\9\"\nold mode 100644\nnew mode 100755\n".into()),
         ("bad binary block", "diff --git a/p b/p\nGIT binary patch\nliteral 3\n!!!\n\n".into()),
+        ("no binary block", "diff --git a/p b/p\nGIT binary patch\nfigure 3\nKcmZQzU|?Wi00031\n\n".into()),
+        (
+            "a binary line of another length",
+            "diff --git a/p b/p\nGIT binary patch\nliteral 3\nzcmZQzU|?Wi00031\n\n".into(),
+        ),
+        ("nothing on both sides", "--- /dev/null\n+++ /dev/null\n@@ -1 +1 @@\n-a\n+b\n".into()),
+        ("no names at all", "diff --git\nold mode 100644\nnew mode 100755\n".into()),
+        ("a name that isn't closed", "--- \"a/quay.py\n+++ b/quay.py\n@@ -1 +1 @@\n-a\n+b\n".into()),
+        ("an empty name", "--- \n+++ \n@@ -1 +1 @@\n-a\n+b\n".into()),
     ];
     let shown: String = cases
         .iter()

@@ -47,14 +47,17 @@ pub(super) fn read_checker(table: &mut Table<'_, '_>, name: &str, p: &mut Proble
         p.at(report.at, "`report` leads out of the tree", Some("give a path from the root of the tree".into()));
     }
     let exit_codes = table.numbers("exit_codes", p).unwrap_or_else(|| vec![0, 1]);
-    let seconds = table.number("seconds", p).map_or(300, |n| n.value);
+    let seconds = table.number("seconds", p);
+    if let Some(none) = seconds.as_ref().filter(|n| n.value == 0) {
+        p.at(none.at, "`seconds` gives no time to run", Some("give at least 1; without it, 300 are allowed".into()));
+    }
     let advice = table.flag("advice", p).unwrap_or(false);
     (p.list.len() == before).then_some(Checker {
         command,
         writes: writes?,
         report: report.map(|r| r.value),
         exit_codes: exit_codes.into_iter().filter_map(|code| i32::try_from(code).ok()).collect(),
-        seconds,
+        seconds: seconds.map_or(300, |n| n.value),
         advice,
     })
 }

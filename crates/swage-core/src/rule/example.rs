@@ -31,11 +31,16 @@ fn read_file(table: &mut Table<'_, '_>, judged: bool, p: &mut Problems<'_>) -> O
     let path = table.required_string("path", "an example", p);
     let code = table.required_string("code", "an example", p);
     let lines = table.numbers("lines", p);
-    if lines.is_none() && judged {
-        let hint = "list the lines that must be reported, or [] when none may be".to_owned();
-        p.at(table.at, "an example needs `lines`", Some(hint));
+    let hint = || Some("list the lines that must be reported, or [] when none may be".to_owned());
+    if judged && !table.has("lines") {
+        p.at(table.at, "an example needs `lines`", hint());
     }
-    Some(ExampleFile { path: path?.value, code: code?.value, lines: lines.unwrap_or_default() })
+    let (path, code, lines) = (path?.value, code?.value, lines.unwrap_or_default());
+    let count = code.lines().count() as u64;
+    if let Some(line) = lines.iter().find(|line| !(1..=count).contains(line)) {
+        p.at(table.at, format!("there is no line {line} in the example, which has {count}"), hint());
+    }
+    Some(ExampleFile { path, code, lines })
 }
 
 /// What a change looks like to a rule on changes: its title, its commits, and its files with their figures.

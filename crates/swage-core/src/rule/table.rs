@@ -5,6 +5,11 @@ use toml::de::{DeTable, DeValue};
 
 use super::problem::{Problems, nearest};
 
+// What lists are said to be, when they are something else or hold it.
+const STRINGS: &str = "a list of strings";
+const NUMBERS: &str = "a list of whole numbers";
+const TABLES: &str = "a list of tables";
+
 /// A value with where it stands.
 #[derive(Debug, Clone)]
 pub(super) struct At<T> {
@@ -32,7 +37,7 @@ impl<'t, 'i> Table<'t, 'i> {
 
     pub fn string(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<At<String>> {
         let value = self.get(key)?;
-        as_string(value, key, p)
+        as_string(value, key, "a string", p)
     }
 
     pub fn required_string(&mut self, key: &'static str, what: &str, p: &mut Problems<'_>) -> Option<At<String>> {
@@ -52,10 +57,10 @@ impl<'t, 'i> Table<'t, 'i> {
     pub fn strings(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Vec<At<String>>> {
         let value = self.get(key)?;
         match value.get_ref() {
-            DeValue::Array(list) => Some(list.iter().filter_map(|item| as_string(item, key, p)).collect()),
-            DeValue::String(_) => Some(as_string(value, key, p).into_iter().collect()),
+            DeValue::Array(list) => Some(list.iter().filter_map(|item| as_string(item, key, STRINGS, p)).collect()),
+            DeValue::String(_) => Some(as_string(value, key, STRINGS, p).into_iter().collect()),
             other => {
-                wrong_type(value, key, "a list of strings", other, p);
+                wrong_type(value, key, STRINGS, other, p);
                 None
             }
         }
@@ -63,7 +68,7 @@ impl<'t, 'i> Table<'t, 'i> {
 
     pub fn number(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<At<u64>> {
         let value = self.get(key)?;
-        as_number(value, key, p)
+        as_number(value, key, "a whole number, 0 or more", p)
     }
 
     /// A number that needn't be whole.
@@ -85,10 +90,10 @@ impl<'t, 'i> Table<'t, 'i> {
         let value = self.get(key)?;
         match value.get_ref() {
             DeValue::Array(list) => {
-                Some(list.iter().filter_map(|item| as_number(item, key, p)).map(|n| n.value).collect())
+                Some(list.iter().filter_map(|item| as_number(item, key, NUMBERS, p)).map(|n| n.value).collect())
             }
             other => {
-                wrong_type(value, key, "a list of whole numbers", other, p);
+                wrong_type(value, key, NUMBERS, other, p);
                 None
             }
         }
@@ -105,15 +110,15 @@ impl<'t, 'i> Table<'t, 'i> {
 
     pub fn table(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Table<'t, 'i>> {
         let value = self.get(key)?;
-        as_table(value, key, p)
+        as_table(value, key, "a table", p)
     }
 
     /// A list of tables; one table alone is a list of one.
     pub fn tables(&mut self, key: &'static str, p: &mut Problems<'_>) -> Vec<Table<'t, 'i>> {
         let Some(value) = self.get(key) else { return Vec::new() };
         match value.get_ref() {
-            DeValue::Array(list) => list.iter().filter_map(|item| as_table(item, key, p)).collect(),
-            _ => as_table(value, key, p).into_iter().collect(),
+            DeValue::Array(list) => list.iter().filter_map(|item| as_table(item, key, TABLES, p)).collect(),
+            _ => as_table(value, key, TABLES, p).into_iter().collect(),
         }
     }
 
@@ -121,7 +126,7 @@ impl<'t, 'i> Table<'t, 'i> {
     pub fn entries(&self, p: &mut Problems<'_>) -> Vec<(String, Table<'t, 'i>)> {
         self.table
             .iter()
-            .filter_map(|(key, value)| Some((key.get_ref().to_string(), as_table(value, key.get_ref(), p)?)))
+            .filter_map(|(key, value)| Some((key.get_ref().to_string(), as_table(value, key.get_ref(), "a table", p)?)))
             .collect()
     }
 
@@ -156,29 +161,34 @@ impl<'t, 'i> Table<'t, 'i> {
     }
 }
 
-fn as_string(value: &Spanned<DeValue<'_>>, key: &str, p: &mut Problems<'_>) -> Option<At<String>> {
+fn as_string(value: &Spanned<DeValue<'_>>, key: &str, wanted: &str, p: &mut Problems<'_>) -> Option<At<String>> {
     match value.get_ref() {
         DeValue::String(text) => Some(At { value: text.to_string(), at: value.span().start }),
         other => {
-            wrong_type(value, key, "a string", other, p);
+            wrong_type(value, key, wanted, other, p);
             None
         }
     }
 }
 
-fn as_number(value: &Spanned<DeValue<'_>>, key: &str, p: &mut Problems<'_>) -> Option<At<u64>> {
+fn as_number(value: &Spanned<DeValue<'_>>, key: &str, wanted: &str, p: &mut Problems<'_>) -> Option<At<u64>> {
     let number = value.get_ref().as_integer().and_then(|n| u64::from_str_radix(n.as_str(), n.radix()).ok());
     if number.is_none() {
-        wrong_type(value, key, "a whole number, 0 or more", value.get_ref(), p);
+        wrong_type(value, key, wanted, value.get_ref(), p);
     }
     number.map(|n| At { value: n, at: value.span().start })
 }
 
-fn as_table<'t, 'i>(value: &'t Spanned<DeValue<'i>>, key: &str, p: &mut Problems<'_>) -> Option<Table<'t, 'i>> {
+fn as_table<'t, 'i>(
+    value: &'t Spanned<DeValue<'i>>,
+    key: &str,
+    wanted: &str,
+    p: &mut Problems<'_>,
+) -> Option<Table<'t, 'i>> {
     match value.get_ref() {
         DeValue::Table(table) => Some(Table::new(table, value.span().start)),
         other => {
-            wrong_type(value, key, "a table", other, p);
+            wrong_type(value, key, wanted, other, p);
             None
         }
     }
@@ -187,7 +197,13 @@ fn as_table<'t, 'i>(value: &'t Spanned<DeValue<'i>>, key: &str, p: &mut Problems
 fn wrong_type(value: &Spanned<DeValue<'_>>, key: &str, wanted: &str, found: &DeValue<'_>, p: &mut Problems<'_>) {
     let found = match found {
         DeValue::Integer(number) => number.as_str(),
-        other => other.type_str(),
+        DeValue::Float(number) => number.as_str(),
+        DeValue::Boolean(true) => "true",
+        DeValue::Boolean(false) => "false",
+        DeValue::String(_) => "a string",
+        DeValue::Array(_) => "a list",
+        DeValue::Table(_) => "a table",
+        DeValue::Datetime(_) => "a date",
     };
     p.at(value.span().start, format!("`{key}` must be {wanted}, not {found}"), None);
 }
