@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
+use axum::extract::rejection::{JsonRejection, PathRejection};
 use axum::extract::{DefaultBodyLimit, Path, Request, State};
 use axum::http::{StatusCode, header};
 use axum::middleware::{self, Next};
@@ -208,6 +209,24 @@ impl From<StorageError> for Problem {
     }
 }
 
+impl From<JsonRejection> for Problem {
+    fn from(rejection: JsonRejection) -> Self {
+        Self(rejection.status(), rejection.body_text())
+    }
+}
+
+impl From<PathRejection> for Problem {
+    fn from(rejection: PathRejection) -> Self {
+        Self(rejection.status(), rejection.body_text())
+    }
+}
+
+/// A part of the address, or why it isn't one.
+type InPath<T> = Result<Path<T>, PathRejection>;
+
+/// What was sent, or why it isn't what the call takes.
+type Sent<T> = Result<Json<T>, JsonRejection>;
+
 async fn note_request(State(shared): State<Arc<Shared>>, request: Request, next: Next) -> Response {
     *shared.last_request.lock().unwrap_or_else(PoisonError::into_inner) = Instant::now();
     next.run(request).await
@@ -247,15 +266,17 @@ async fn proposals(State(shared): State<Arc<Shared>>) -> Result<Response, Proble
     Ok(Json(with_storage(shared, |s| s.proposals()).await?).into_response())
 }
 
-async fn proposal(State(shared): State<Arc<Shared>>, Path(number): Path<u64>) -> Result<Response, Problem> {
+async fn proposal(State(shared): State<Arc<Shared>>, number: InPath<u64>) -> Result<Response, Problem> {
+    let Path(number) = number?;
     Ok(Json(with_storage(shared, move |s| s.proposal(number)).await?).into_response())
 }
 
 async fn open_proposal(
     State(shared): State<Arc<Shared>>,
-    Path(number): Path<u64>,
-    Json(new): Json<NewProposal>,
+    number: InPath<u64>,
+    new: Sent<NewProposal>,
 ) -> Result<Response, Problem> {
+    let (Path(number), Json(new)) = (number?, new?);
     let created = with_storage(shared.clone(), move |s| s.open_proposal(number, &new)).await?;
     let proposal = with_storage(shared, move |s| s.proposal(number)).await?;
     Ok((if created { StatusCode::CREATED } else { StatusCode::OK }, Json(proposal)).into_response())
@@ -263,9 +284,10 @@ async fn open_proposal(
 
 async fn report(
     State(shared): State<Arc<Shared>>,
-    Path((number, head, reporter)): Path<(u64, String, String)>,
-    Json(report): Json<Report>,
+    place: InPath<(u64, String, String)>,
+    report: Sent<Report>,
 ) -> Result<Response, Problem> {
+    let (Path((number, head, reporter)), Json(report)) = (place?, report?);
     let bad = |why: String| Problem(StatusCode::UNPROCESSABLE_ENTITY, why);
     report.check().map_err(bad)?;
     if !(7..=64).contains(&head.len()) || !head.bytes().all(|b| b.is_ascii_hexdigit()) {
@@ -282,7 +304,8 @@ async fn index_page(State(shared): State<Arc<Shared>>) -> Result<Html<String>, P
     page::index(&proposals).map(Html).map_err(|e| Problem(StatusCode::INTERNAL_SERVER_ERROR, e))
 }
 
-async fn proposal_page(State(shared): State<Arc<Shared>>, Path(number): Path<u64>) -> Result<Html<String>, Problem> {
+async fn proposal_page(State(shared): State<Arc<Shared>>, number: InPath<u64>) -> Result<Html<String>, Problem> {
+    let Path(number) = number?;
     let proposal = with_storage(shared, move |s| s.proposal(number)).await?;
     page::proposal(&proposal).map(Html).map_err(|e| Problem(StatusCode::INTERNAL_SERVER_ERROR, e))
 }

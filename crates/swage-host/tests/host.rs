@@ -207,11 +207,91 @@ fn a_host_that_answers_nonsense_is_told_apart() {
     assert!(matches!(Client::new("ftp://x", TOKEN), Err(HostError::Address(_))));
 }
 
+/// A report with one value changed.
+fn spoilt(pointer: &str, value: &Value) -> String {
+    let mut report = json!(report(&[finding("one", 1)]));
+    *report.pointer_mut(pointer).unwrap_or_else(|| panic!("{pointer}")) = value.clone();
+    report.to_string()
+}
+
+#[test]
+fn what_is_no_report_changes_nothing() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let running = host(&dir.path().join("host.db"));
+    let client = Client::new(&running.url, TOKEN).expect("an address");
+    for (number, title) in [(7, "Times & tides"), (3, "Berths")] {
+        client.open_proposal(number, &NewProposal { title: title.into(), target: "main".into() }).expect("opened");
+    }
+    let good = "/api/proposals/7/revisions/aaaaaaaa/reports/swage";
+    let long = format!("/api/proposals/7/revisions/aaaaaaaa/reports/{}", "x".repeat(65));
+    let anchor = |line: Value| json!({ "path": "a.py", "side": "new", "start_line": line, "start_column": 1, "end_line": 1, "end_column": 2 });
+    let cases: &[(&str, &str, String)] = &[
+        ("not JSON", good, "nonsense".into()),
+        ("another thing", good, "{}".into()),
+        ("another format", good, spoilt("/format", &json!("swage-report/9"))),
+        ("no key", good, spoilt("/findings/0/key", &json!(""))),
+        ("a key that is too long", good, spoilt("/findings/0/key", &json!("k".repeat(101)))),
+        ("no such severity", good, spoilt("/findings/0/severity", &json!("grave"))),
+        ("no such side", good, spoilt("/findings/0/anchor/side", &json!("left"))),
+        ("an end before the start", good, spoilt("/findings/0/anchor", &anchor(json!(2)))),
+        ("an end without a start", good, spoilt("/findings/0/anchor", &anchor(Value::Null))),
+        ("line 0", good, spoilt("/findings/0/anchor", &anchor(json!(0)))),
+        ("no commit", "/api/proposals/7/revisions/topic/reports/swage", json!(report(&[])).to_string()),
+        ("a name that is too long", &long, json!(report(&[])).to_string()),
+        ("no number", "/api/proposals/x/revisions/aaaaaaaa/reports/swage", json!(report(&[])).to_string()),
+    ];
+    let mut told = String::new();
+    for (name, path, body) in cases {
+        let answer = ask(&running.url, "PUT", path, &authorized(), body);
+        let (head, said) = answer.split_once("\r\n\r\n").expect("an answer");
+        told += &format!("{name}: {} {said}\n", head.split(' ').nth(1).unwrap_or_default());
+    }
+    insta::assert_snapshot!(told, @r#"
+    not JSON: 400 {"error":"Failed to parse the request body as JSON: expected ident at line 1 column 2"}
+    another thing: 422 {"error":"Failed to deserialize the JSON body into the target type: missing field `format` at line 1 column 2"}
+    another format: 422 {"error":"format is `swage-report/9`; this host takes `swage-report/1`"}
+    no key: 422 {"error":"a key must have 1 to 100 characters"}
+    a key that is too long: 422 {"error":"a key must have 1 to 100 characters"}
+    no such severity: 422 {"error":"`grave` is no severity"}
+    no such side: 422 {"error":"the anchor of `one` is no place"}
+    an end before the start: 422 {"error":"the anchor of `one` is no place"}
+    an end without a start: 422 {"error":"the anchor of `one` is no place"}
+    line 0: 422 {"error":"the anchor of `one` is no place"}
+    no commit: 422 {"error":"`topic` is no commit id"}
+    a name that is too long: 422 {"error":"a reporter's name has 1 to 64 characters"}
+    no number: 400 {"error":"Invalid URL: Cannot parse value at index 0 with value `x` to a `u64`"}
+    "#);
+    let proposal = client.proposal(7).expect("a proposal");
+    assert_eq!((proposal.threads.len(), proposal.revisions.len(), proposal.overview), (0, 0, None));
+
+    // All proposals, for programs and for people.
+    let listed = ask(&running.url, "GET", "/api/proposals", &authorized(), "");
+    let listed: Value = serde_json::from_str(listed.split("\r\n\r\n").nth(1).expect("a body")).expect("JSON");
+    let numbers: Vec<_> = listed.as_array().expect("a list").iter().map(|p| p["number"].as_u64()).collect();
+    assert_eq!(numbers, [Some(3), Some(7)]);
+    let page = get(&running.url, "/", "");
+    assert!(page.contains("Times &amp; tides") && page.contains("/proposals/3"), "{page}");
+}
+
+fn authorized() -> String {
+    format!("Authorization: Bearer {TOKEN}\r\nContent-Type: application/json\r\n")
+}
+
 /// A bare GET, without the client.
 fn get(url: &str, path: &str, header: &str) -> String {
+    ask(url, "GET", path, header, "")
+}
+
+/// A bare request; what comes back, head and body.
+fn ask(url: &str, method: &str, path: &str, header: &str, body: &str) -> String {
     let address = url.trim_start_matches("http://");
     let mut stream = std::net::TcpStream::connect(address).expect("connected");
-    write!(stream, "GET {path} HTTP/1.1\r\nHost: {address}\r\nConnection: close\r\n{header}\r\n").expect("sent");
+    write!(
+        stream,
+        "{method} {path} HTTP/1.1\r\nHost: {address}\r\nConnection: close\r\nContent-Length: {}\r\n{header}\r\n{body}",
+        body.len()
+    )
+    .expect("sent");
     let mut text = String::new();
     stream.read_to_string(&mut text).expect("read");
     text

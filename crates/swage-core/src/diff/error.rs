@@ -79,7 +79,7 @@ pub struct DiffError {
 impl fmt::Display for DiffError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "line {} (byte {})", self.line, self.offset)?;
-        if let Some(file) = &self.file {
+        if let Some(file) = self.file.as_ref().filter(|file| !file.is_empty()) {
             write!(f, ", in the part about {file}")?;
         }
         write!(f, ": {}", self.expected)?;

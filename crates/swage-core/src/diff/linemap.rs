@@ -70,11 +70,6 @@ impl LineMap {
         Self { segments }
     }
 
-    /// The runs of unchanged lines, in order.
-    pub fn segments(&self) -> &[Segment] {
-        &self.segments
-    }
-
     /// Where an old line (0-based) stands now; `None` when it was removed.
     pub fn to_new(&self, old: u32) -> Option<u32> {
         let at = self.segments.partition_point(|s| s.old <= old).checked_sub(1)?;

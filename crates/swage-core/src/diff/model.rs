@@ -158,13 +158,6 @@ pub struct Hunk<'a> {
 }
 
 impl<'a> Hunk<'a> {
-    /// What stands behind the second `@@`, usually the enclosing definition.
-    pub fn section(&self) -> &'a [u8] {
-        let header = &self.text[..self.body_at as usize];
-        let rest = header[2..].windows(2).position(|w| w == b"@@").map_or(&header[..0], |at| &header[at + 4..]);
-        rest.trim_ascii()
-    }
-
     /// The body's lines, with their markers and without the LF behind the last.
     pub fn body(&self) -> &'a [u8] {
         &self.text[self.body_at as usize..]

@@ -101,21 +101,4 @@ impl FileDiff<'_> {
             }
         }
     }
-
-    /// Added lines without a tree: each line's new number (1-based) and text.
-    pub fn added_lines(&self) -> Vec<(u32, &[u8])> {
-        let mut added = Vec::new();
-        for hunk in self.hunks() {
-            let mut number = if hunk.new_lines == 0 { hunk.new_start + 1 } else { hunk.new_start };
-            for line in hunk.lines() {
-                if line.kind == LineKind::Added {
-                    added.push((number, line.text));
-                }
-                if line.kind != LineKind::Removed {
-                    number += 1;
-                }
-            }
-        }
-        added
-    }
 }
