@@ -11,7 +11,9 @@ fn patterns_are_tried_on_the_spot() {
     s.write("src/tide.ts", "const level = (hour: number) => table[hour];\n");
     s.write("src/notes.md", "store.find(berth)\n");
     s.write(".hidden/berths.ts", "store.find(1);\n");
-    let attempts: [&[&str]; 9] = [
+    s.write("src/many.py", "tide(1)\n".repeat(60));
+    s.write("src/odd.py", "f('a\\\\b\"c')\n");
+    let attempts: [&[&str]; 17] = [
         &["store.CALL(ARGS)", "--language", "typescript", "--many", "ARGS"],
         &["store.CALL(ARGS)", "--language", "ts", "--many", "ARGS", "--text", "CALL=^a", "src/berths.ts"],
         &["store.find(ID, { now: false })", "--language", "typescript"],
@@ -21,6 +23,14 @@ fn patterns_are_tried_on_the_spot() {
         &["class NAME {}", "--language", "typescript"],
         &["store.find(", "--language", "typescript"],
         &["f(X)", "--language", "tpyescript"],
+        &["tide(N)", "--language", "python"],
+        &["f('a\\b\"c')", "--language", "python", "src/odd.py"],
+        &["store.all(X)", "--language", "typescript"],
+        &["store.find(X, Y) + 1", "--language", "typescript"],
+        &["store.find(X)", "--language", "typescript", "--text", "X"],
+        &["store.find(X)", "--language", "typescript", "--node", "Y=name"],
+        &["store.find(X)", "--language", "typescript", "--node", "X=thing"],
+        &["x", "--language", "go"],
     ];
     let told: Vec<String> = attempts
         .iter()

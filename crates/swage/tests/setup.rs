@@ -69,6 +69,73 @@ fn rules_are_listed_shown_and_tested() {
     insta::assert_snapshot!("test", s.swage(&["rules", "test"]).told());
 }
 
+/// Rules that look at other things than one file's code.
+const OTHERS: &str = r#"packs = []
+[[rule]]
+id = "opened"
+severity = "warning"
+title = "What is opened is closed"
+message = "`{NAME}` is never closed."
+languages = ["python"]
+tags = ["doors"]
+[rule.match]
+each = "opened"
+must_meet = "closed"
+within = "directory"
+[rule.match.collect.opened]
+code = "open(NAME)"
+holes.NAME = { node = "name" }
+[rule.match.collect.closed]
+code = "close(NAME)"
+holes.NAME = {}
+[[rule.examples]]
+files = [
+    { path = "a.py", code = "open(quay)\nopen(berth)\n", lines = [1] },
+    { path = "b.py", code = "close(berth)\n", lines = [] },
+]
+[[rule]]
+id = "big-change"
+severity = "note"
+title = "Small changes"
+message = "{value} lines."
+skip_paths = ["made/**"]
+match = { change = "lines", over = 10 }
+[[rule.examples]]
+change = { title = "Tides", files = [{ path = "a.py", kind = "added", added = 9, removed = 2 }], commits = [{ message = "Tides\n\nof today" }] }
+findings = 1
+[[rule.examples]]
+change = { files = [{ path = "p.png", binary = true, size = 70000 }] }
+findings = 2
+[[rule]]
+id = "second-opinion"
+severity = "note"
+title = "A second opinion"
+message = "{message}"
+[rule.match]
+checker = ["guess", "--all"]
+writes = "sarif"
+report = "out.sarif"
+seconds = 9
+advice = true
+"#;
+
+#[test]
+fn rules_on_more_than_one_file_are_shown_and_tested() {
+    let s = Sandbox::with(&[("swage.toml", OTHERS)]);
+    let asked: [&[&str]; 7] = [
+        &["list"],
+        &["list", "--languages"],
+        &["show", "opened"],
+        &["show", "big-change"],
+        &["show", "second-opinion"],
+        &["show", "opend"],
+        &["test"],
+    ];
+    let told = asked
+        .map(|args| format!("$ swage rules {}\n{}\n", args.join(" "), s.swage(&[&["rules"], args].concat()).told()));
+    insta::assert_snapshot!(told.join("\n"));
+}
+
 /// An organisation's rules under a team's: beside the repository, and in a commit of it.
 #[test]
 fn layers_change_rules_unless_they_are_locked() {
@@ -119,6 +186,14 @@ fn mistakes_are_told_with_a_way_out() {
     tell("no repository", outside.swage(&["review"]));
     tell("no git", s.swage_in(".", &["review", "--uncommitted"], "", &[("PATH", "/nowhere")]));
     tell("no commit yet", unborn.swage(&["review", "--format", "lines"]));
+    s.git(&["clone", "--quiet", "--bare", ".", "bare.git"]);
+    for (name, args) in [("unsaved work", &["review"][..]), ("a scan", &["scan"]), ("to be set up", &["init"])] {
+        tell(&format!("{name} in a bare repository"), s.swage_in("bare.git", args, "", &[]));
+    }
+    std::fs::remove_dir_all(s.root.join("bare.git")).expect("removed");
+    tell("a folder and a revision", s.swage(&["compare", "main", "swage.toml"]));
+    tell("a tree that is a file", s.swage_in(".", &["review", "--patch", "-", "--tree", "a.py"], "", &[]));
+    tell("a missing description", s.swage(&["review", "--description", "nowhere.txt"]));
     tell("a missing patch", s.swage(&["review", "--patch", "nowhere.diff"]));
     tell("a truncated patch", s.swage_in(".", &["review", "--patch", "-"], "--- a\n+++ b\n@@ -1,3 +1 @@\n-x\n", &[]));
     tell(
