@@ -401,3 +401,30 @@ fn code_in_other_text_is_scanned_as_its_own() {
         assert_eq!(places.join(" "), expected, "{path} {language}");
     }
 }
+
+/// By its name, by its first line, and for headers by what stands in them.
+#[test]
+fn files_are_of_the_language_that_they_hold() {
+    let cases = [
+        ("src/tide.py", "", "python"),
+        ("tide.h", "int level(void);\n", "c"),
+        ("tide.h", "#pragma once\nnamespace quay {\n", "cpp"),
+        ("tide.h", "struct tide {\n  public:\n", "cpp"),
+        ("tide.h", "/* a class apart */\nint class_of(void);\n", "c"),
+        ("tide.hpp", "", "cpp"),
+        ("Gemfile", "", "ruby"),
+        ("bin/tide", "#!/usr/bin/env python3\n", "python"),
+        ("bin/tide", "#!/bin/bash -e\n", "bash"),
+        ("bin/tide", "#!/usr/bin/env -S node --no-warnings\n", "javascript"),
+        ("bin/tide", "#!/opt/odd\n", "-"),
+        ("bin/tide", "plain\n", "-"),
+        ("notes.txt", "#!/bin/sh\n", "-"),
+        (".bashrc", "", "bash"),
+        ("tide.", "", "-"),
+        ("", "", "-"),
+    ];
+    for (path, content, expected) in cases {
+        let told = Language::of(path.as_bytes(), content.as_bytes()).map_or("-", |language| language.name);
+        assert_eq!(told, expected, "{path} with {content:?}");
+    }
+}

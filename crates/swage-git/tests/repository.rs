@@ -180,3 +180,48 @@ fn merges_leave_nothing_behind() {
     let merge = repository.merge(&target, &topic).expect("merged");
     assert_eq!(merge.conflicts, ["a.txt"]);
 }
+
+/// What can't be had is told apart from what isn't there.
+#[test]
+fn repositories_that_lack_something() {
+    let (dir, repository) = repository();
+    let id = repository.head().expect("a commit");
+    let bare = dir.path().join("bare.git");
+    git(dir.path(), &["clone", "--quiet", "--bare", ".", "bare.git"]);
+    let stored = Repository::discover(&bare).expect("found");
+    let target = stored.target(None).expect("a target");
+    let refused = stored.merge(&target, &Head::WorkingTree).err();
+    assert!(matches!(refused, Some(GitError::Bare)), "{refused:?}");
+    let outside = stored.files(&id).expect("its files").read("../beside.toml");
+    insta::assert_snapshot!(outside.unwrap_err(), @"../beside.toml lies outside the repository, and a bare one has no place beside it");
+
+    git(dir.path(), &["checkout", "--quiet", "--orphan", "fresh"]);
+    let target = repository.target(Some("main")).expect("a target");
+    let refused = repository.merge(&target, &Head::WorkingTree).err();
+    assert!(matches!(refused, Some(GitError::NoMergeBase { shallow: false, .. })), "{refused:?}");
+    git(dir.path(), &["checkout", "--quiet", "--force", "main"]);
+
+    // A blob that a partial clone left away, and one that a disk has spoilt.
+    let object = |path: &str| {
+        let blob = git(dir.path(), &["rev-parse", &format!("HEAD:{path}")]);
+        dir.path().join(format!(".git/objects/{}/{}", &blob[..2], &blob[2..]))
+    };
+    std::fs::remove_file(object("a.txt")).expect("removed");
+    let spoilt = object("sub/b.txt");
+    std::fs::remove_file(&spoilt).expect("removed");
+    std::fs::write(&spoilt, "spoilt").expect("written");
+    let files = repository.files(&id).expect("its files");
+    let why = |path: &str| {
+        let index = files.files.iter().position(|f| f.path == path.as_bytes()).expect("a file");
+        match files.content(index) {
+            Content::Unavailable(why) => why,
+            other => panic!("{path}: {other:?}"),
+        }
+    };
+    assert_eq!(why("a.txt"), "its content isn't in this clone (shallow or partial)");
+    assert!(why("sub/b.txt").starts_with("its content can't be read: "), "{}", why("sub/b.txt"));
+    assert!(files.read("a.txt").is_err_and(|why| why.starts_with("a.txt: its content isn't in this clone")));
+    std::fs::write(dir.path().join("a.txt"), "changed\n").expect("written");
+    let refused = repository.diff(DiffSource::WorkingTree { base: Some(id) }).err();
+    assert!(matches!(refused, Some(GitError::Failed { .. })), "{refused:?}");
+}

@@ -130,3 +130,39 @@ pub fn count(n: impl TryInto<u64>, what: &str) -> String {
     let n = n.try_into().unwrap_or(u64::MAX);
     format!("{n} {what}{}", if n == 1 { "" } else { "s" })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn text_is_made_fit_for_a_terminal() {
+        let seen = [
+            ("tide\ttable", "tide    table"),
+            ("a\u{1b}[31mred", "a␛[31mred"),
+            ("a\r\nb\u{7f}\0", "a␍␊b␡␀"),
+            ("quay \u{202e}evil\u{2066}", "quay <U+202E>evil<U+2066>"),
+            ("häfen 港", "häfen 港"),
+        ];
+        for (text, expected) in seen {
+            assert_eq!(printable(text), expected, "{text:?}");
+        }
+        let cut = [
+            ("berth", 5, "berth"),
+            ("berths", 5, "bert…"),
+            // A wide sign takes two columns, one that joins takes none.
+            ("港港港", 6, "港港港"),
+            ("港港港", 5, "港港…"),
+            ("港港港", 4, "港…"),
+            ("e\u{301}e\u{301}e\u{301}", 2, "e\u{301}…"),
+            ("berth", 0, "…"),
+        ];
+        for (text, columns, expected) in cut {
+            assert_eq!(fit(text, columns), expected, "{text:?} in {columns}");
+        }
+        assert_eq!(wrap("high water at the quay", 10), ["high water", "at the", "quay"]);
+        assert_eq!(wrap("highest-water  at", 6), ["highest-water", "at"]);
+        assert_eq!(wrap(" ", 6), [""]);
+        assert_eq!([count(0u64, "file"), count(1u64, "file"), count(2u64, "file")], ["0 files", "1 file", "2 files"]);
+    }
+}
