@@ -50,7 +50,7 @@ fn forms_of_diffs() {
         ("stripped blanks, no last LF", "--- a/x\n+++ b/x\n@@ -1,3 +1,4 @@ def quay():\n a\n\n+b\n c".into()),
         ("no context", "diff --git a/x b/x\n--- a/x\n+++ b/x\n@@ -3,0 +4,2 @@\n+a\n+b\n@@ -9 +10,0 @@\n-c\n".into()),
         ("git, rewritten", format!("diff --git a/x b/x\nold mode 100644\nnew mode 100755\ndissimilarity index 80%\nindex 1..2\n--- a/x\n+++ b/x\n{hunk}")),
-        ("git, quoted names of files only", format!("diff --git \"a/h\\303\\244fen.py\" \"b/h\\303\\244fen.py\"\nnew file mode 100644\n--- /dev/null\n+++ \"b/h\\303\\244fen.py\"\n@@ -0,0 +1 @@\n+a\n")),
+        ("git, quoted names of files only", "diff --git \"a/h\\303\\244fen.py\" \"b/h\\303\\244fen.py\"\nnew file mode 100644\n--- /dev/null\n+++ \"b/h\\303\\244fen.py\"\n@@ -0,0 +1 @@\n+a\n".into()),
         ("git, one name quoted", "diff --git a/quay.py \"b/h\\303\\244fen.py\"\nsimilarity index 100%\nrename from quay.py\nrename to \"h\\303\\244fen.py\"\n".into()),
         ("plain, a file comes", "--- /dev/null\t2031-03-01 10:00:00\n+++ b/src/n.py\t2031-03-01 10:00:00\n@@ -0,0 +1 @@\n+a\n".into()),
         ("plain, a file goes", "--- a/src/n.py\t2031-03-01 10:00:00\n+++ /dev/null\t2031-03-01 10:00:00\n@@ -1 +0,0 @@\n-a\n".into()),

@@ -1,6 +1,6 @@
 //! Printing a diff in git's form. Reading what was printed gives the same value again.
 
-use super::model::{Binary, Body, Diff, FileDiff, Kind, LineKind, Mode};
+use super::model::{Binary, Body, Diff, FileDiff, Kind, Mode};
 use super::names::quote_path;
 
 impl Diff<'_> {
