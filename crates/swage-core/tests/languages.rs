@@ -407,6 +407,8 @@ fn code_in_other_text_is_scanned_as_its_own() {
 fn files_are_of_the_language_that_they_hold() {
     let cases = [
         ("src/tide.py", "", "python"),
+        ("SRC/TIDE.PY", "", "python"),
+        ("tide.C", "", "cpp"),
         ("tide.h", "int level(void);\n", "c"),
         ("tide.h", "#pragma once\nnamespace quay {\n", "cpp"),
         ("tide.h", "struct tide {\n  public:\n", "cpp"),

@@ -6,7 +6,7 @@ use super::{Class, Language, Spec};
 pub(super) static CPP: Language = Language::new(Spec {
     name: "cpp",
     grammar: || tree_sitter_cpp::LANGUAGE.into(),
-    extensions: &["cpp", "cc", "cxx", "c++", "hpp", "hh", "hxx", "h++", "ipp", "tpp"],
+    extensions: &["cpp", "cc", "cxx", "c++", "hpp", "hh", "hxx", "h++", "ipp", "tpp", "C", "H"],
     classes: &[
         (Class::Function, &["function_definition", "lambda_expression"]),
         (Class::Class, &["class_specifier", "struct_specifier", "union_specifier", "enum_specifier"]),

@@ -195,10 +195,14 @@ impl Language {
     pub fn of(path: &[u8], content: &[u8]) -> Option<&'static Language> {
         let name = path.rsplit(|&b| b == b'/').next().unwrap_or(path);
         let extension = name.rsplit(|&b| b == b'.').next().filter(|e| e.len() < name.len());
-        let by_name = LANGUAGES.iter().copied().find(|l| {
-            l.file_names.iter().any(|n| n.as_bytes() == name)
-                || extension.is_some_and(|e| l.extensions.iter().any(|x| x.as_bytes() == e))
-        });
+        let named = |same: fn(&[u8], &[u8]) -> bool| {
+            LANGUAGES.iter().copied().find(|l| {
+                l.file_names.iter().any(|n| n.as_bytes() == name)
+                    || extension.is_some_and(|e| l.extensions.iter().any(|x| same(x.as_bytes(), e)))
+            })
+        };
+        // Small and capital letters tell `.c` from `.C`, and nothing else.
+        let by_name = named(|a, b| a == b).or_else(|| named(<[u8]>::eq_ignore_ascii_case));
         match by_name {
             Some(found) if found.name == "c" && extension == Some(b"h") && is_cpp(content) => {
                 Self::by_name("cpp").or(by_name)

@@ -153,7 +153,7 @@ fn could_be_code(text: &str, language: &Language) -> bool {
         && !text.starts_with(ARROWS)
         && !label
         && (language.keywords_in_any_case || !reads_as_prose(text, language))
-        && (text.contains(['(', '=', ';', '{', '}', ')', ']'])
+        && (text.bytes().any(|b| matches!(b, b'(' | b'=' | b';' | b'{' | b'}' | b')' | b']'))
             || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
 }
 
@@ -164,8 +164,8 @@ fn reads_as_prose(text: &str, language: &Language) -> bool {
     let most = if text.contains('<') { 2 } else { language.names_side_by_side };
     text.lines().any(|line| {
         // The words before all quotes and markers mostly tell already.
-        let signs = [' ', ',', '.', ';', ':', '(', ')', '[', ']', '{', '}', '=', '!', '?', '_'];
-        let whole = line.find(|c: char| !c.is_ascii_alphanumeric() && !signs.contains(&c));
+        let is_plain = |b: u8| b.is_ascii_alphanumeric() || b" ,.;:()[]{}=!?_".contains(&b);
+        let whole = line.bytes().position(|b| !is_plain(b));
         let front = whole.map_or(line, |end| &line[..line[..end].rfind(' ').unwrap_or(0)]);
         has_words_in_a_row(front, most, language)
             || whole.is_some() && has_words_in_a_row(&without_strings(line, language), most, language)
