@@ -7,6 +7,7 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Tree};
 
+use super::children::Children;
 use crate::lang::Language;
 use crate::rule::pattern::contents;
 use crate::rule::{KeyMatch, Step};
@@ -110,9 +111,7 @@ fn walk(source: &[u8], language: &Language, tree: &Tree, visit: &mut impl FnMut(
             });
             match value.map(heart) {
                 Some(list) if is_list(list) && list.named_child_count() > 0 => {
-                    let mut cursor = list.walk();
-                    for element in list.named_children(&mut cursor) {
-                        let element = heart(element);
+                    for element in Children::named(list).map(heart) {
                         if !is_list(element) {
                             visit(&Place { path: &path, value: Some(plain(source, element)) });
                         }
@@ -123,17 +122,13 @@ fn walk(source: &[u8], language: &Language, tree: &Tree, visit: &mut impl FnMut(
         }
         let inner = path.len();
         let from = open.len();
-        let mut cursor = node.walk();
-        open.extend(node.named_children(&mut cursor).filter(|child| Some(*child) != key).map(|child| (child, inner)));
+        open.extend(Children::named(node).filter(|child| Some(*child) != key).map(|child| (child, inner)));
         open[from..].reverse();
     }
 }
 
 fn key_of<'t>(node: Node<'t>, keyed: &Keyed) -> Option<Node<'t>> {
-    let by_kind = || {
-        let mut cursor = node.walk();
-        node.named_children(&mut cursor).find(|child| child.kind() == keyed.key)
-    };
+    let by_kind = || Children::named(node).find(|child| child.kind() == keyed.key);
     node.child_by_field_name(keyed.key)
         .or_else(by_kind)
         .or_else(|| node.named_child(0).filter(|_| keyed.key.is_empty()))
@@ -144,9 +139,9 @@ fn leaves(source: &[u8], key: Node<'_>, path: &mut Vec<Range<usize>>) {
     let mut open = vec![key];
     while let Some(node) = open.pop() {
         if node.kind() == "dotted_key" {
-            let mut cursor = node.walk();
-            let parts: Vec<_> = node.named_children(&mut cursor).collect();
-            open.extend(parts.into_iter().rev());
+            let from = open.len();
+            open.extend(Children::named(node));
+            open[from..].reverse();
         } else {
             path.push(plain(source, node));
         }

@@ -5,7 +5,7 @@ use std::sync::OnceLock;
 use foldhash::HashSet;
 use tree_sitter::Node;
 
-use super::{Action, Field, Gathered, Import, Kind, Rules, each, words};
+use super::{Action, Field, Gathered, Import, Kind, Rules, each, leaves, words};
 
 pub(super) struct JavaScript;
 
@@ -217,16 +217,6 @@ fn targets<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>, scope: usize) {
             "nested_identifier" => open.extend(g.field(node, Field::Object)),
             _ => {}
         }
-    }
-}
-
-fn leaves<'t>(node: Node<'t>, act: &mut impl FnMut(Node<'t>)) {
-    let mut open = vec![node];
-    while let Some(node) = open.pop() {
-        if node.kind() == "identifier" {
-            act(node);
-        }
-        each(node, |child| open.push(child));
     }
 }
 

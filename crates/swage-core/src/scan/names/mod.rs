@@ -446,6 +446,16 @@ impl<'t, 's> Gathered<'t, 's> {
     }
 }
 
+/// Calls `act` with each identifier in a node, in order.
+fn leaves<'t>(node: Node<'t>, act: &mut impl FnMut(Node<'t>)) {
+    preorder(node, |inner| {
+        if inner.kind() == "identifier" {
+            act(inner);
+        }
+        true
+    });
+}
+
 fn each<'t>(node: Node<'t>, act: impl FnMut(Node<'t>)) {
     Children::named(node).for_each(act);
 }

@@ -5,7 +5,7 @@ use std::sync::OnceLock;
 use foldhash::HashSet;
 use tree_sitter::Node;
 
-use super::{Action, Field, Gathered, Import, Kind, Rules, each, words};
+use super::{Action, Children, Field, Gathered, Import, Kind, Rules, each, leaves, words};
 
 pub(super) struct Python;
 
@@ -130,12 +130,8 @@ fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
 
 /// Type parameters bind their names; that they can't be seen outside doesn't matter.
 fn type_parameters<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>, scopes: &[usize]) {
-    let mut open: Vec<Node<'t>> = g.field(node, Field::TypeParameters).into_iter().collect();
-    while let Some(node) = open.pop() {
-        if node.kind() == "identifier" {
-            scopes.iter().for_each(|scope| g.bind_text(g.text(node), *scope));
-        }
-        each(node, |child| open.push(child));
+    if let Some(list) = g.field(node, Field::TypeParameters) {
+        leaves(list, &mut |leaf| scopes.iter().for_each(|scope| g.bind_text(g.text(leaf), *scope)));
     }
 }
 
@@ -214,18 +210,6 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     }
 }
 
-fn leaves<'t>(node: Node<'t>, act: &mut impl FnMut(Node<'t>)) {
-    let mut open = vec![node];
-    while let Some(node) = open.pop() {
-        if node.kind() == "identifier" {
-            act(node);
-        }
-        let mut cursor = node.walk();
-        let children: Vec<_> = node.named_children(&mut cursor).collect();
-        open.extend(children.into_iter().rev());
-    }
-}
-
 /// Whether a statement stands in a `try`, which asks whether the import can be had.
 fn guarded(node: Node<'_>) -> bool {
     let around = node.parent().and_then(|block| block.parent());
@@ -235,8 +219,7 @@ fn guarded(node: Node<'_>) -> bool {
 /// Whether a function does nothing but import, which must then be what it is for.
 fn is_all_of_function(node: Node<'_>) -> bool {
     let Some(block) = node.parent().filter(|block| block.kind() == "block") else { return false };
-    let mut cursor = block.walk();
-    let only = block.named_children(&mut cursor).all(|child| {
+    let only = Children::named(block).all(|child| {
         child.kind().starts_with("import_")
             || child.kind() == "comment"
             || child.kind() == "expression_statement" && child.named_child(0).is_some_and(|c| c.kind() == "string")
@@ -254,8 +237,7 @@ fn comment_behind(node: Node<'_>) -> bool {
         }
         next = after.next_sibling();
     }
-    let mut cursor = node.walk();
-    node.named_children(&mut cursor).any(|child| child.kind() == "comment")
+    Children::named(node).any(|child| child.kind() == "comment")
 }
 
 /// A name in a pattern: alone it takes whatever is there; with dots it is looked up.
