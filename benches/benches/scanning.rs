@@ -11,7 +11,7 @@ use swage_benches::{in_turn, module, report};
 use swage_core::lang::Language;
 use swage_core::packs::{PACKS, Pack};
 use swage_core::rule::{Limits, Rule, RuleSet, read_rules};
-use swage_core::scan::scan;
+use swage_core::scan::{Markers, scan};
 use tree_sitter::Parser;
 
 /// Rules that leave no file unparsed.
@@ -53,7 +53,7 @@ fn hits(files: &[(String, String)], set: &RuleSet) -> usize {
     let limits = Limits::default();
     let hits = files.par_iter().map(|(path, text)| {
         let language = Language::of(path.as_bytes(), text.as_bytes());
-        scan(text.as_bytes(), language, set, &set.wanted(path.as_bytes()), &limits).hits.len()
+        scan(text.as_bytes(), language, set, &set.wanted(path.as_bytes()), &limits, Markers::Heeded).hits.len()
     });
     hits.sum()
 }

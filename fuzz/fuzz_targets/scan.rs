@@ -7,7 +7,7 @@ use libfuzzer_sys::fuzz_target;
 use swage_core::lang::LANGUAGES;
 use swage_core::packs::{ALLOWANCES, PACKS};
 use swage_core::rule::{Limits, RuleSet};
-use swage_core::scan::scan;
+use swage_core::scan::{Markers, scan};
 
 fuzz_target!(|input: (u8, &[u8])| {
     static RULES: OnceLock<RuleSet> = OnceLock::new();
@@ -16,7 +16,7 @@ fuzz_target!(|input: (u8, &[u8])| {
     });
     let (number, bytes) = input;
     let language = LANGUAGES[usize::from(number) % LANGUAGES.len()];
-    let result = scan(bytes, Some(language), rules, &rules.wanted(b"a"), &Limits::default());
+    let result = scan(bytes, Some(language), rules, &rules.wanted(b"a"), &Limits::default(), Markers::Heeded);
     let lines = bytes.iter().filter(|b| **b == b'\n').count() as u32 + 1;
     for hit in result.hits {
         assert!(hit.span.start_line >= 1 && hit.span.end_line <= lines, "{}", hit.rule);

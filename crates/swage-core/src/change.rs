@@ -2,6 +2,8 @@
 
 use std::collections::HashSet;
 
+use serde::{Deserialize, Serialize};
+
 use crate::diff::{Body, FileDiff, Kind, LineMap, Mode};
 
 /// The edits under review.
@@ -99,7 +101,7 @@ impl ChangedFile {
             mode_only: modes.is_some() && file.body == Body::Unchanged && file.kind == Kind::Modified,
             modes,
             executable: (runs(file.old_mode.or(file.new_mode)), runs(file.new_mode.or(file.old_mode))),
-            map: if matches!(file.kind, Kind::Added | Kind::Deleted) {
+            map: if matches!(file.kind, Kind::Added | Kind::Deleted) || matches!(file.body, Body::Binary(_)) {
                 LineMap::nothing()
             } else {
                 LineMap::from_hunks(file.hunks())
@@ -111,7 +113,8 @@ impl ChangedFile {
 }
 
 /// What kind of thing a path is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum Nature {
     /// A file of lines.
     Text,

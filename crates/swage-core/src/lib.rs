@@ -16,7 +16,7 @@
 //! use std::sync::Arc;
 //! use swage_core::lang::Language;
 //! use swage_core::rule::{Limits, RuleSet, read_rules};
-//! use swage_core::scan::scan;
+//! use swage_core::scan::{Markers, scan};
 //!
 //! let rules = r#"
 //! [[rule]]
@@ -31,7 +31,8 @@
 //! let set = RuleSet::new(rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect());
 //!
 //! let code = b"import time\n# time.sleep(1)\ntime.sleep( 2 )\n";
-//! let found = scan(code, Language::by_name("python"), &set, &set.wanted(b"board.py"), &Limits::default());
+//! let wanted = set.wanted(b"board.py");
+//! let found = scan(code, Language::by_name("python"), &set, &wanted, &Limits::default(), Markers::Heeded);
 //! assert_eq!(found.hits.len(), 1);
 //! assert_eq!(found.hits[0].span.start_line, 3);
 //! assert_eq!(found.hits[0].message, "`time.sleep( 2 )` waits 2 seconds.");

@@ -18,6 +18,8 @@ fn hit() -> impl Strategy<Value = Hit> {
             scope: ["", "f"][scope].to_owned(),
             exact: text,
             folded: text,
+            identity: text,
+            definition: None,
             figure: value.map(|value| Figure { value, limit: 2 }),
             allowed: None,
             related: Vec::new(),
@@ -66,7 +68,7 @@ fn files() -> impl Strategy<Value = Vec<FileHits>> {
 proptest! {
     #[test]
     fn every_finding_is_in_exactly_one_state(files in files()) {
-        let compared = compare(&files);
+        let compared = compare(&files, &|_| None);
         let count = |state: State| compared.iter().filter(|c| c.state == state).count();
         let kept = count(State::Unchanged) + count(State::Updated);
         prop_assert_eq!(kept + count(State::New), files.iter().map(|f| f.head.len()).sum::<usize>());
@@ -87,7 +89,7 @@ proptest! {
         unique.dedup();
         prop_assert_eq!(unique.len(), names.len());
         let alone: Vec<FileHits> = files.iter().map(|f| FileHits { head: f.base.clone(), base: Vec::new(), map: LineMap::identity(), ..f.clone() }).collect();
-        let before = compare(&alone);
+        let before = compare(&alone, &|_| None);
         let base_names = keys(&alone, &before);
         for (c, name) in compared.iter().zip(&names) {
             if let Some(place) = c.base {
@@ -100,7 +102,7 @@ proptest! {
     #[test]
     fn nothing_changes_when_nothing_changes(files in files()) {
         let same: Vec<FileHits> = files.iter().map(|f| FileHits { base: f.head.clone(), map: LineMap::identity(), ..f.clone() }).collect();
-        let compared = compare(&same);
+        let compared = compare(&same, &|_| None);
         prop_assert!(compared.iter().all(|c| c.state == State::Unchanged));
     }
 }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use swage_core::lang::{Class, LANGUAGES, Language};
 use swage_core::packs::PACKS;
 use swage_core::rule::{Example, Limits, RuleSet, read_rules};
-use swage_core::scan::scan;
+use swage_core::scan::{Markers, scan};
 
 /// Finds with one rule, whose match table is given; each hit as `line:column scope message`.
 fn find(language: &str, path: &str, matcher: &str, message: &str, code: &str) -> Vec<String> {
@@ -18,7 +18,7 @@ fn find(language: &str, path: &str, matcher: &str, message: &str, code: &str) ->
     };
     let set = RuleSet::new(rules);
     let language = Language::of(path.as_bytes(), code.as_bytes());
-    let result = scan(code.as_bytes(), language, &set, &set.wanted(path.as_bytes()), &Limits::default());
+    let result = scan(code.as_bytes(), language, &set, &set.wanted(path.as_bytes()), &Limits::default(), Markers::Heeded);
     result
         .hits
         .iter()

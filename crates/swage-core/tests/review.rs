@@ -13,7 +13,7 @@ use swage_core::lang::{LANGUAGES, Language};
 use swage_core::packs::PACKS;
 use swage_core::review::{Examination, Finding, Marker, Review, examine};
 use swage_core::rule::{Limits, Policy, ReportForm, RuleSet, Severity, read_rules};
-use swage_core::scan::{FileScan, Lines, scan};
+use swage_core::scan::{FileScan, Lines, Markers, scan};
 
 const RULES: &str = r#"
 [[rule]]
@@ -151,12 +151,52 @@ fn states_of_findings() {
             "updated no-bad a.py:3",
         ),
         (
-            "moved to another file",
+            "moved to another file with the code around it, indented anew",
+            &[
+                File {
+                    old: ("a.py", Some("boat = find(name)\nbad(1)\nberth = free(boat, quay)\n")),
+                    new: ("a.py", Some("")),
+                    hunks: "@@ -1,3 +0,0 @@\n-boat = find(name)\n-bad(1)\n-berth = free(boat, quay)\n",
+                },
+                File {
+                    old: ("b.py", None),
+                    new: ("b.py", Some("def g():\n    boat = find(name)\n    bad(1)\n\n    berth = free(boat, quay)\n")),
+                    hunks: "",
+                },
+            ],
+            "unchanged no-bad b.py:3",
+        ),
+        (
+            "moved with the definition around it, however short",
+            &[
+                File { old: ("a.py", Some("def g():\n    bad(1)\n")), new: ("a.py", None), hunks: "" },
+                File { old: ("b.py", None), new: ("b.py", Some("x = 1\ndef g():\n    bad(1)\n")), hunks: "" },
+            ],
+            "unchanged no-bad b.py:3",
+        ),
+        (
+            "deleted in one place and written in another, between other lines",
             &[
                 File { old: ("a.py", Some("bad(1)\n")), new: ("a.py", Some("")), hunks: "@@ -1 +0,0 @@\n-bad(1)\n" },
                 File { old: ("b.py", None), new: ("b.py", Some("def g():\n    bad(1)\n")), hunks: "" },
             ],
-            "unchanged no-bad b.py:2",
+            "new no-bad b.py:2, absent no-bad a.py:1",
+        ),
+        (
+            "the lines around it stood in both places before",
+            &[
+                File {
+                    old: ("a.py", Some("boat = find(name)\nbad(1)\nberth = free(boat, quay)\n")),
+                    new: ("a.py", Some("boat = find(name)\nberth = free(boat, quay)\n")),
+                    hunks: "@@ -2 +1,0 @@\n-bad(1)\n",
+                },
+                File {
+                    old: ("b.py", Some("boat = find(name)\nberth = free(boat, quay)\n")),
+                    new: ("b.py", Some("boat = find(name)\nbad(1)\nberth = free(boat, quay)\n")),
+                    hunks: "@@ -1,0 +2 @@\n+bad(1)\n",
+                },
+            ],
+            "new no-bad b.py:2, absent no-bad a.py:2",
         ),
         (
             "renamed and otherwise the same",
@@ -172,11 +212,11 @@ fn states_of_findings() {
             "a check taken away; those that stay or move say nothing",
             &[
                 File {
-                    old: ("a.py", Some("check(1)\ncheck(2)\ncheck(3)\n")),
+                    old: ("a.py", Some("check(1)\ncheck(2)\ndef tide(quay):\n    check(3)\n")),
                     new: ("a.py", Some("check(1)\n")),
-                    hunks: "@@ -2,2 +1,0 @@\n-check(2)\n-check(3)\n",
+                    hunks: "@@ -2,3 +1,0 @@\n-check(2)\n-def tide(quay):\n-    check(3)\n",
                 },
-                File { old: ("b.py", None), new: ("b.py", Some("check(3)\ncheck(4)\n")), hunks: "" },
+                File { old: ("b.py", None), new: ("b.py", Some("def tide(quay):\n    check(3)\ncheck(4)\n")), hunks: "" },
             ],
             "new check-gone a.py:2",
         ),
@@ -362,10 +402,10 @@ proptest! {
         for language in LANGUAGES {
             let path = format!("a.{}", language.extensions[0]);
             let known = Language::of(path.as_bytes(), &code);
-            let found = scan(&code, known, &set, &set.wanted(path.as_bytes()), &Limits::default());
+            let found = scan(&code, known, &set, &set.wanted(path.as_bytes()), &Limits::default(), Markers::Heeded);
             let lines = Lines::new(&code).count() as u32 + 1;
             prop_assert!(found.hits.iter().all(|h| h.span.start_line >= 1 && h.span.end_line <= lines));
-            prop_assert_eq!(&found, &scan(&code, known, &set, &set.wanted(path.as_bytes()), &Limits::default()));
+            prop_assert_eq!(&found, &scan(&code, known, &set, &set.wanted(path.as_bytes()), &Limits::default(), Markers::Heeded));
         }
     }
 }

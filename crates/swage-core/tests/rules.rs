@@ -3,15 +3,15 @@
 use std::sync::Arc;
 
 use swage_core::lang::{LANGUAGES, Language};
-use swage_core::packs::{ALLOWANCES, PACKS};
+use swage_core::packs::{INTEGRITY, PACKS};
 use swage_core::review::{Tried, try_example};
 use swage_core::rule::{Example, ExampleFile, Limits, Rule, RuleSet, read_rules};
-use swage_core::scan::{FileScan, Hit, Status, scan};
+use swage_core::scan::{FileScan, Hit, Markers, Status, scan};
 
 fn scan_with(rules: Vec<Arc<Rule>>, path: &str, code: &str) -> FileScan {
     let set = RuleSet::new(rules);
     let language = Language::of(path.as_bytes(), code.as_bytes());
-    scan(code.as_bytes(), language, &set, &set.wanted(path.as_bytes()), &Limits::default())
+    scan(code.as_bytes(), language, &set, &set.wanted(path.as_bytes()), &Limits::default(), Markers::Heeded)
 }
 
 /// The rules of a TOML text, or its mistakes as text.
@@ -25,7 +25,7 @@ fn rules(source: &str) -> Result<Vec<Arc<Rule>>, String> {
 #[test]
 fn every_shipped_rule_does_what_its_examples_say() {
     let mut wrong = String::new();
-    for pack in PACKS.iter().chain([&ALLOWANCES]) {
+    for pack in PACKS.iter().chain([&INTEGRITY]) {
         let rules = pack
             .read()
             .unwrap_or_else(|problems| panic!("{}", problems.iter().map(|p| format!("{p}\n")).collect::<String>()));
@@ -319,9 +319,9 @@ fn comments_let_findings_be() {
         ("a.py", "# swage: allow go because a\n# swage: allow stop because b\ngo(); stop()\n", "go 3+, stop 3+"),
         ("a.py", "# swage: allow go, stop because both are calm\ngo(); stop()\n", "go 2+, stop 2+"),
         ("a.py", "go(); go()  # swage: allow go because once\n", "go 1+, go 1"),
-        ("a.py", "go()  # swage: allow go\n", "go 1, allowance-without-reason 1"),
-        ("a.py", "go()  # swage: allow go because\n", "go 1, allowance-without-reason 1"),
-        ("a.py", "x = 1  # swage: allow go because of the tide\ngo()\n", "unused-allowance 1, go 2"),
+        ("a.py", "go()  # swage: allow go\n", "go 1, suppression-without-reason 1"),
+        ("a.py", "go()  # swage: allow go because\n", "go 1, suppression-without-reason 1"),
+        ("a.py", "x = 1  # swage: allow go because of the tide\ngo()\n", "unused-suppression 1, go 2"),
         ("a.py", "x = 'swage: allow go because'\ngo()\n", "go 2"),
         ("a.ts", "/* swage: allow go because low */\ngo();\n", "go 2+"),
         ("a.html", "<!-- swage: allow go because low -->\n<p>go()</p>\n", "go 2+"),
@@ -329,7 +329,7 @@ fn comments_let_findings_be() {
         ("notes.txt", "# swage: allow go because low\ngo()\n", "go 2+"),
     ];
     for (path, code, expected) in cases {
-        let all = rules(&source).expect("right rules").into_iter().chain(ALLOWANCES.rules().iter().cloned());
+        let all = rules(&source).expect("right rules").into_iter().chain(INTEGRITY.rules().iter().cloned());
         let found = scan_with(all.collect(), path, code);
         let told = |h: &Hit| format!("{} {}{}", h.rule, h.span.start_line, if h.allowed.is_some() { "+" } else { "" });
         assert_eq!(found.hits.iter().map(told).collect::<Vec<_>>().join(", "), expected, "{path}\n{code}");
@@ -448,7 +448,7 @@ fn what_cannot_be_examined_says_so() {
     let deep = format!("x = {}{}\n", "(\n".repeat(100_000), ")".repeat(100_000));
     let cases: &[(&str, &str, &str)] = &[
         ("a.py", &big, "it has 3145731 bytes, and the limit file_size is 2097152"),
-        ("a.py", "a = 1\0", "it is named like python and holds binary data"),
+        ("a.py", "a = 1\0", "it is named like python and holds NUL bytes"),
         ("a.png", "PNG\0", "not wanted"),
         ("a.txt", "plain", "examined"),
         ("a.py", &deep, "it nests more than 2000 deep"),

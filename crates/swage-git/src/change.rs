@@ -1,6 +1,8 @@
 //! From two states of a repository to a [`Change`] with its contents.
 
+use std::ffi::{OsStr, OsString};
 use std::fs::File;
+use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
@@ -8,11 +10,12 @@ use gix::ObjectId;
 use swage_core::change::{Change, ChangedFile, Content, Contents, Sides, Tree};
 use swage_core::diff::{Body, Diff, Direction, FileDiff, Kind, ReadOptions, apply, read};
 use swage_core::lang::Language;
+use swage_core::scan::{decoded, is_binary};
 use tempfile::TempDir;
 
 use crate::GitError;
 use crate::command::run;
-use crate::folders::FolderTree;
+use crate::folders::{FolderTree, read_regular};
 use crate::repository::Repository;
 
 /// The two states to compare.
@@ -37,13 +40,28 @@ pub enum DiffSource {
     },
 }
 
+impl DiffSource {
+    /// The commit or tree before.
+    pub fn base(&self) -> Option<&str> {
+        match self {
+            Self::Commits { base, .. } => Some(base),
+            Self::WorkingTree { base } | Self::Index { base } => base.as_deref(),
+        }
+    }
+}
+
+/// Up to so many bytes, a file that is named like source code is compared line by line whatever it holds.
+const SMALL: usize = 2 << 20;
+
 /// A diff that git made, with what is needed to read the contents of both sides.
 pub struct ReadChange<'r> {
     repo: &'r Repository,
     source: DiffSource,
     text: Vec<u8>,
-    /// A second diff, of files that git's diff shows as binary although they are named like source code.
+    /// A second diff, of files that git's diff shows as binary although they hold text.
     forced: Vec<u8>,
+    /// The commit or tree whose attributes count.
+    attributes: String,
     /// Where objects are that aren't in the repository.
     pub(crate) objects: Option<PathBuf>,
 }
@@ -54,23 +72,29 @@ impl Repository {
     /// # Errors
     /// When git fails, or the repository has no working tree and one is needed.
     pub fn diff(&self, source: DiffSource) -> Result<ReadChange<'_>, GitError> {
-        self.diff_with(source, None)
+        let attributes = source.base().map_or_else(|| self.empty_tree(), str::to_owned);
+        self.diff_with(source, attributes, None)
     }
 
-    pub(crate) fn diff_with(&self, source: DiffSource, objects: Option<PathBuf>) -> Result<ReadChange<'_>, GitError> {
-        let mut change = ReadChange { repo: self, source, text: Vec::new(), forced: Vec::new(), objects };
+    /// The same with the attributes of a commit or tree, and objects that aren't in the repository.
+    pub(crate) fn diff_with(
+        &self,
+        source: DiffSource,
+        attributes: String,
+        objects: Option<PathBuf>,
+    ) -> Result<ReadChange<'_>, GitError> {
+        let mut change = ReadChange { repo: self, source, text: Vec::new(), forced: Vec::new(), attributes, objects };
         let index = match &change.source {
             DiffSource::WorkingTree { .. } => self.index_with_untracked()?,
             DiffSource::Commits { .. } | DiffSource::Index { .. } => None,
         };
         let index = index.as_ref().map(|dir| dir.path().join("index"));
         change.text = change.ask(index.as_deref(), &[])?;
-        let hidden: Vec<String> = {
+        let hidden: Vec<Vec<u8>> = {
             let diff = read(&change.text, &ReadOptions::default())?;
-            let hides =
-                |f: &&FileDiff<'_>| matches!(f.body, Body::Binary(_)) && Language::of(&f.new_path, b"").is_some();
-            let paths = diff.files().filter(hides).flat_map(|f| [f.old_path.to_vec(), f.new_path.to_vec()]);
-            paths.filter_map(|p| String::from_utf8(p).ok()).collect()
+            let contents = change.contents(files(diff));
+            let hidden = (0..contents.files.len()).filter(|&index| contents.hides_text(index));
+            hidden.flat_map(|i| [contents.files[i].old_path.to_vec(), contents.files[i].new_path.to_vec()]).collect()
         };
         if !hidden.is_empty() {
             change.forced = change.ask(index.as_deref(), &hidden)?;
@@ -118,7 +142,7 @@ impl Repository {
 }
 
 impl ReadChange<'_> {
-    fn ask(&self, index: Option<&Path>, only: &[String]) -> Result<Vec<u8>, GitError> {
+    fn ask(&self, index: Option<&Path>, only: &[Vec<u8>]) -> Result<Vec<u8>, GitError> {
         let mut command = self.repo.git();
         if let Some(index) = index {
             command.env("GIT_INDEX_FILE", index);
@@ -126,7 +150,7 @@ impl ReadChange<'_> {
         if let Some(objects) = &self.objects {
             with_objects(&mut command, self.repo, objects);
         }
-        command.args([
+        command.arg(format!("--attr-source={}", self.attributes)).args([
             "diff",
             "--no-color",
             "--no-ext-diff",
@@ -154,7 +178,8 @@ impl ReadChange<'_> {
             DiffSource::WorkingTree { base } => command.arg(base.as_ref().unwrap_or(&empty)),
             DiffSource::Index { base } => command.arg("--cached").arg(base.as_ref().unwrap_or(&empty)),
         };
-        command.arg("--").args(only.iter().map(|path| format!(":(top,literal){path}")));
+        let only = only.iter().map(|path| OsString::from_vec([b":(top,literal)", &path[..]].concat()));
+        command.arg("--").args(only);
         run(command, "diff", &[0]).map(|(out, _)| out)
     }
 
@@ -175,11 +200,11 @@ impl ReadChange<'_> {
         files.sort_by(|a, b| a.new_path.cmp(&b.new_path));
         let listed = files.iter().map(ChangedFile::of).collect();
         let change = Change { files: listed, ..Default::default() };
-        let base = match &self.source {
-            DiffSource::Commits { base, .. } => Some(base.as_str()),
-            DiffSource::WorkingTree { base } | DiffSource::Index { base } => base.as_deref(),
-        };
-        Ok(use_it(change, &GitContents { repo: self.repo, base, files }))
+        Ok(use_it(change, &self.contents(files)))
+    }
+
+    fn contents<'d>(&self, files: Vec<FileDiff<'d>>) -> GitContents<'_, 'd> {
+        GitContents { repo: self.repo, source: &self.source, objects: self.objects.as_deref(), files }
     }
 }
 
@@ -198,8 +223,8 @@ fn files(diff: Diff<'_>) -> Vec<FileDiff<'_>> {
 /// Old contents come from the repository, new ones are old ones with the hunks applied.
 struct GitContents<'r, 'd> {
     repo: &'r Repository,
-    /// The commit or tree before.
-    base: Option<&'r str>,
+    source: &'r DiffSource,
+    objects: Option<&'r Path>,
     files: Vec<FileDiff<'d>>,
 }
 
@@ -212,15 +237,13 @@ impl Contents for GitContents<'_, '_> {
         let old = match old_id {
             _ if file.kind == Kind::Added => Content::Absent,
             Some(id) => self.repo.blob(id),
-            None => self.base.map_or(Content::Absent, |base| self.repo.blob_at(base, &file.old_path)),
+            None => self.source.base().map_or(Content::Absent, |base| self.repo.blob_at(base, &file.old_path)),
         };
         let empty = Vec::new();
         let new = match (&old, &file.body) {
             _ if file.kind == Kind::Deleted => Content::Absent,
             (Content::Unavailable(why), _) => Content::Unavailable(why.clone()),
-            (_, Body::Binary(_)) => {
-                new_id.map_or_else(|| Content::Unavailable("git shows it as binary".into()), |id| self.repo.blob(id))
-            }
+            (_, Body::Binary(_)) => self.after(file, new_id),
             (Content::Whole { .. }, Body::Unchanged) => old.clone(),
             (Content::Whole { bytes, .. }, _) => self.applied(bytes, file, new_id),
             _ => self.applied(&empty, file, new_id),
@@ -230,15 +253,62 @@ impl Contents for GitContents<'_, '_> {
 
     fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
         let empty = self.repo.empty_tree();
-        match self.repo.files(self.base.unwrap_or(&empty)) {
+        match self.repo.files(self.source.base().unwrap_or(&empty)) {
             Ok(files) => Ok(Box::new(files)),
-            Err(_) if self.base.is_none() => Ok(Box::new(FolderTree::empty())),
+            Err(_) if self.source.base().is_none() => Ok(Box::new(FolderTree::empty())),
             Err(error) => Err(format!("the tree before the change can't be read: {error}")),
         }
     }
 }
 
 impl GitContents<'_, '_> {
+    /// Whether git shows a file as binary, by an attribute or by a rule of its own, that holds text on one side.
+    fn hides_text(&self, index: usize) -> bool {
+        let file = &self.files[index];
+        if !matches!(file.body, Body::Binary(_)) || file.is_gitlink() {
+            return false;
+        }
+        let Sides { old, new } = self.sides(index);
+        let holds_text = |content: &Content| match content {
+            Content::Whole { bytes, .. } => !is_binary(&decoded(bytes)),
+            _ => false,
+        };
+        let named = Language::by_path(&file.new_path).is_some();
+        let small = |content: &Content| match content {
+            Content::Whole { bytes, .. } => bytes.len() <= SMALL,
+            Content::Absent | Content::Partial { .. } | Content::Unavailable(_) => true,
+        };
+        holds_text(&old) || holds_text(&new) || named && small(&old) && small(&new)
+    }
+
+    /// The content after the change of a file whose diff shows no lines.
+    fn after(&self, file: &FileDiff<'_>, id: Option<ObjectId>) -> Content {
+        if let Some(id) = id {
+            let blob = self.repo.blob(id);
+            if !matches!(blob, Content::Unavailable(_)) {
+                return blob;
+            }
+            if let Some(objects) = self.objects {
+                let mut command = self.repo.git();
+                with_objects(&mut command, self.repo, objects);
+                command.args(["cat-file", "blob", &id.to_string()]);
+                return match run(command, "cat-file", &[0]) {
+                    Ok((bytes, _)) => Content::Whole { id: Some(id.to_string()), bytes },
+                    Err(error) => Content::Unavailable(error.to_string()),
+                };
+            }
+        }
+        let DiffSource::WorkingTree { .. } = self.source else {
+            return Content::Unavailable("git shows it as binary, and its content isn't in this clone".into());
+        };
+        let path = self.repo.workdir().map(|root| root.join(OsStr::from_bytes(&file.new_path)));
+        match path.map(|path| read_regular(&path)) {
+            Some(Ok(bytes)) => Content::Whole { id: self.repo.blob_id(&bytes).map(|id| id.to_string()), bytes },
+            Some(Err(error)) => Content::Unavailable(format!("it can't be read: {error}")),
+            None => Content::Unavailable("there is no working tree".into()),
+        }
+    }
+
     /// The old content with the hunks applied, under the name that git would give it.
     fn applied(&self, old: &[u8], file: &FileDiff<'_>, id: Option<ObjectId>) -> Content {
         match apply(old, file, Direction::Forward) {

@@ -8,7 +8,16 @@ use crate::GitError;
 /// A git command in a folder, deaf to whatever would change its output.
 pub(crate) fn git(folder: &Path) -> Command {
     let mut command = Command::new("git");
+    // Whatever a user has set for merges and renames, the verdict is the same.
     command.arg("-C").arg(folder).args([
+        "-c",
+        "merge.renames=true",
+        "-c",
+        "merge.directoryRenames=conflict",
+        "-c",
+        "merge.renormalize=false",
+        "-c",
+        "merge.renameLimit=2000",
         "-c",
         "core.quotePath=true",
         "-c",
@@ -18,6 +27,7 @@ pub(crate) fn git(folder: &Path) -> Command {
     ]);
     command.env("LC_ALL", "C").env("GIT_OPTIONAL_LOCKS", "0").env("GIT_TERMINAL_PROMPT", "0");
     for name in [
+        "GIT_ATTR_SOURCE",
         "GIT_EXTERNAL_DIFF",
         "GIT_DIFF_OPTS",
         "GIT_PREFIX",
@@ -39,7 +49,12 @@ pub(crate) fn run(mut command: Command, name: &str, accepted: &[i32]) -> Result<
         Some(code) if accepted.contains(&code) => Ok((output.stdout, code)),
         _ => {
             let text = String::from_utf8_lossy(&output.stderr);
-            let message = text.lines().take(3).collect::<Vec<_>>().join("; ");
+            if text.contains("unknown option: --attr-source") {
+                return Err(GitError::OldGit);
+            }
+            // What git advises on its ownership check stands at the end.
+            let lines = if text.contains("dubious ownership") { 8 } else { 3 };
+            let message = text.lines().filter(|l| !l.trim().is_empty()).take(lines).collect::<Vec<_>>().join("; ");
             let message = if message.is_empty() { format!("it ended with {}", output.status) } else { message };
             Err(GitError::Failed { command: name.to_owned(), message })
         }

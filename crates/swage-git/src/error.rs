@@ -12,12 +12,25 @@ pub enum GitError {
     /// `git` can't be started.
     #[error("git can't be run: {0}")]
     NoGit(std::io::Error),
+    /// `git` can't be told whose attributes to obey.
+    #[error("this git is too old to take attributes from a commit")]
+    OldGit,
     /// A revision names nothing.
     #[error("`{0}` names no commit here")]
     BadRevision(String),
     /// No target branch was found.
     #[error("there is no target branch: {0}")]
     NoTarget(String),
+    /// The target that was named isn't here.
+    #[error("the target `{name}`, named by {by}, is no branch or commit here{}", if *.shallow { ", in this shallow clone" } else { "" })]
+    NoSuchTarget {
+        /// Its name.
+        name: String,
+        /// Who names it.
+        by: &'static str,
+        /// Whether the clone is shallow, so that it may merely be missing.
+        shallow: bool,
+    },
     /// The two histories share nothing, or the shared part isn't here.
     #[error("{one} and {two} have no common ancestor{}", if *.shallow { " in this shallow clone" } else { "" })]
     NoMergeBase {
@@ -55,13 +68,17 @@ impl GitError {
     pub fn remedy(&self) -> Option<&'static str> {
         match self {
             Self::NoRepository(_) => Some("Run this inside a repository, or review a diff with --patch FILE."),
-            Self::NoGit(_) => Some("Install git 2.38 or newer and see that it is on the PATH."),
+            Self::NoGit(_) => Some("Install git 2.41 or newer and see that it is on the PATH."),
+            Self::OldGit => Some("Install git 2.41 or newer: attributes are the target's, never the change's."),
             Self::BadRevision(_) => {
                 Some("Look at `git branch --all` and `git log`; a fresh clone may have to fetch the branch first.")
             }
-            Self::NoTarget(_) => Some("Name it with --target BRANCH, or set target = \"…\" in swage.toml."),
+            Self::NoTarget(_) => Some("Name it with --target BRANCH, or for this clone with `git config swage.target BRANCH`."),
+            Self::NoSuchTarget { .. } => {
+                Some("Fetch it, for example with `git fetch origin BRANCH:refs/remotes/origin/BRANCH`, or name another with --target.")
+            }
             Self::NoMergeBase { shallow: true, .. } => {
-                Some("Fetch more history, for example with `git fetch --unshallow`.")
+                Some("Fetch more history of both, for example with `git fetch --unshallow` or `git fetch --deepen=1000`; `swage scan --baseline FILE` compares without history.")
             }
             Self::NoMergeBase { shallow: false, .. } => {
                 Some("Compare the two directly with A..B, or choose another target.")
@@ -75,7 +92,7 @@ impl GitError {
     pub fn is_usage(&self) -> bool {
         matches!(
             self,
-            Self::NoRepository(_) | Self::BadRevision(_) | Self::NoTarget(_) | Self::NoMergeBase { .. } | Self::Bare
+            Self::NoRepository(_) | Self::BadRevision(_) | Self::NoTarget(_) | Self::NoSuchTarget { .. } | Self::OldGit | Self::NoMergeBase { .. } | Self::Bare
         )
     }
 }

@@ -71,7 +71,7 @@ impl Contents for Folders {
             if gone {
                 return Content::Absent;
             }
-            match std::fs::read(root.join(OsStr::from_bytes(path))) {
+            match read_regular(&root.join(OsStr::from_bytes(path))) {
                 Ok(bytes) => Content::Whole { id: Some(content_id(&bytes)), bytes },
                 Err(error) => Content::Unavailable(format!("it can't be read: {error}")),
             }
@@ -85,6 +85,18 @@ impl Contents for Folders {
     fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
         Ok(Box::new(FolderTree::of(&self.old)?))
     }
+}
+
+/// Reads a file, or where a link leads; anything else, such as a pipe, which might never end, is refused.
+pub(crate) fn read_regular(path: &Path) -> std::io::Result<Vec<u8>> {
+    let meta = path.symlink_metadata()?;
+    if meta.is_symlink() {
+        return Ok(std::fs::read_link(path)?.into_os_string().into_encoded_bytes());
+    }
+    if !meta.is_file() {
+        return Err(std::io::Error::other("it is no regular file"));
+    }
+    std::fs::read(path)
 }
 
 /// The files below a folder, as they lie on disk.
@@ -143,7 +155,6 @@ impl FolderTree {
             let nature = match &meta {
                 Ok(meta) if meta.is_symlink() => Nature::Symlink,
                 Ok(meta) if meta.is_dir() => Nature::Submodule,
-                Ok(meta) if !meta.is_file() => Nature::Symlink,
                 _ => Nature::Text,
             };
             let executable = meta.is_ok_and(|m| m.is_file() && m.permissions().mode() & 0o111 != 0);
@@ -166,11 +177,7 @@ impl Tree for FolderTree {
     fn content(&self, index: usize) -> Content {
         let file = &self.files[index];
         let path = self.root.join(OsStr::from_bytes(&file.path));
-        let bytes = match file.nature {
-            Nature::Symlink => std::fs::read_link(&path).map(|target| target.into_os_string().into_encoded_bytes()),
-            Nature::Text | Nature::Binary | Nature::Submodule => std::fs::read(&path),
-        };
-        match bytes {
+        match read_regular(&path) {
             Ok(bytes) => Content::Whole { id: Some(content_id(&bytes)), bytes },
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => Content::Absent,
             Err(e) => Content::Unavailable(format!("it can't be read: {e}")),

@@ -1,7 +1,7 @@
 //! Reading changes, trees and merges out of git repositories.
 //!
-//! Objects and refs are read in-process; `git` itself makes diffs and merges, because a user's own set-up (attributes,
-//! filters, merge drivers) must have a say in them. Nothing here touches a checkout, an index or the object store: what a
+//! Objects and refs are read in-process; `git` itself makes diffs and merges, because a user's own set-up (filters, merge
+//! drivers) must have a say in them. Attributes are those of the target, never those that a change brings. Nothing here touches a checkout, an index or the object store: what a
 //! merge or unsaved work needs is written into a temporary object folder that goes away with it.
 
 mod change;
@@ -10,9 +10,11 @@ mod error;
 mod folders;
 mod merge;
 mod repository;
+mod target;
 
 pub use change::{DiffSource, ReadChange};
 pub use error::GitError;
 pub use folders::{FolderTree, between_folders};
 pub use merge::{Head, Merge};
-pub use repository::{CommitFiles, Repository, Target};
+pub use repository::{CommitFiles, Repository};
+pub use target::Target;

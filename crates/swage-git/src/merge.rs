@@ -7,7 +7,8 @@ use tempfile::TempDir;
 use crate::GitError;
 use crate::change::{DiffSource, ReadChange, with_objects};
 use crate::command::run;
-use crate::repository::{Repository, Target};
+use crate::repository::Repository;
+use crate::target::Target;
 
 /// What wants to enter the target.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -43,10 +44,10 @@ impl Repository {
         std::fs::create_dir(&objects)?;
         let (commit, shown) = match head {
             Head::Commit(id) => (id.clone(), Some(id.clone())),
-            Head::WorkingTree | Head::Index => (self.temporary_commit(head, &objects)?, self.head()),
+            Head::WorkingTree | Head::Index => (self.temporary_commit(head, target, &objects)?, self.head()),
         };
         let base = match &shown {
-            Some(id) => self.merge_base(&target.tip, id)?,
+            Some(id) => self.merge_base(&target.name, id)?,
             None => {
                 return Err(GitError::NoMergeBase {
                     one: target.name.clone(),
@@ -57,6 +58,7 @@ impl Repository {
         };
         let mut merge = self.git();
         with_objects(&mut merge, self, &objects);
+        merge.arg(format!("--attr-source={}", target.tip));
         merge.args(["merge-tree", "--write-tree", "--name-only", "-z", &target.tip, &commit]);
         let (out, code) = run(merge, "merge-tree", &[0, 1])?;
         let mut parts = out.split(|b| *b == 0);
@@ -71,12 +73,12 @@ impl Repository {
             [] => DiffSource::Commits { base: target.tip.clone(), head: tree },
             _ => DiffSource::Commits { base, head: commit },
         };
-        let change = self.diff_with(source, Some(objects))?;
+        let change = self.diff_with(source, target.tip.clone(), Some(objects))?;
         Ok(Merge { change, conflicts, head: shown, _objects: temporary })
     }
 
     /// A commit of unsaved work on top of HEAD, in a temporary object folder.
-    fn temporary_commit(&self, head: &Head, objects: &Path) -> Result<String, GitError> {
+    fn temporary_commit(&self, head: &Head, target: &Target, objects: &Path) -> Result<String, GitError> {
         if self.workdir().is_none() {
             return Err(GitError::Bare);
         }
@@ -95,7 +97,7 @@ impl Repository {
         };
         if *head == Head::WorkingTree {
             let mut add = command();
-            add.args(["add", "--all", "--", ":/"]);
+            add.arg(format!("--attr-source={}", target.tip)).args(["add", "--all", "--", ":/"]);
             run(add, "add", &[0])?;
         }
         let text = |bytes: Vec<u8>| String::from_utf8_lossy(&bytes).trim().to_owned();

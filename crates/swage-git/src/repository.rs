@@ -1,7 +1,9 @@
 //! A repository: finding it, its revisions, and the files of its commits.
 
+use std::collections::BTreeSet;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
+use std::sync::{Mutex, PoisonError};
 
 use bstr::ByteSlice;
 use gix::ObjectId;
@@ -15,15 +17,8 @@ use crate::command::{git, run};
 pub struct Repository {
     pub(crate) inner: gix::ThreadSafeRepository,
     workdir: Option<PathBuf>,
-}
-
-/// The branch that changes want to enter.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Target {
-    /// Its name as the user knows it.
-    pub name: String,
-    /// The commit id of its tip.
-    pub tip: String,
+    /// Notes on names that name several things.
+    ambiguous: Mutex<BTreeSet<String>>,
 }
 
 pub(crate) fn unreadable(error: impl std::fmt::Display) -> GitError {
@@ -39,7 +34,7 @@ impl Repository {
         let none = || GitError::NoRepository(folder.display().to_string());
         let inner = gix::ThreadSafeRepository::discover_with_environment_overrides(folder).map_err(|_| none())?;
         let workdir = inner.to_thread_local().workdir().map(|w| w.canonicalize().unwrap_or_else(|_| w.to_owned()));
-        Ok(Self { inner, workdir })
+        Ok(Self { inner, workdir, ambiguous: Mutex::default() })
     }
 
     /// The root of the working tree, when there is one.
@@ -58,16 +53,32 @@ impl Repository {
         git(self.workdir().unwrap_or(&self.common_dir()))
     }
 
-    /// The commit id of a revision.
+    /// The commit id of a revision. A name means a branch first, whatever tags there are.
     ///
     /// # Errors
     /// When it names no commit.
     pub fn commit(&self, revision: &str) -> Result<String, GitError> {
         let repo = self.inner.to_thread_local();
         let bad = || GitError::BadRevision(revision.to_owned());
-        let id = repo.rev_parse_single(revision.as_bytes().as_bstr()).map_err(|_| bad())?;
+        let (name, rest) = revision.split_at(revision.find(['^', '~', '@', ':']).unwrap_or(revision.len()));
+        let is_branch = !name.is_empty() && name != "HEAD" && self.has_ref(&format!("refs/heads/{name}"));
+        if is_branch && self.has_ref(&format!("refs/tags/{name}")) {
+            let note = format!("`{name}` names a branch and a tag; the branch is meant.");
+            self.ambiguous.lock().unwrap_or_else(PoisonError::into_inner).insert(note);
+        }
+        let whole = if is_branch { format!("refs/heads/{name}{rest}") } else { revision.to_owned() };
+        let id = repo.rev_parse_single(whole.as_bytes().as_bstr()).map_err(|_| bad())?;
         let commit = id.object().map_err(|_| bad())?.peel_to_kind(gix::object::Kind::Commit).map_err(|_| bad())?;
         Ok(commit.id.to_string())
+    }
+
+    fn has_ref(&self, name: &str) -> bool {
+        self.inner.to_thread_local().try_find_reference(name).is_ok_and(|found| found.is_some())
+    }
+
+    /// What a reader should know of the names that were used so far: those that name a tag, too.
+    pub fn ambiguous_names(&self) -> Vec<String> {
+        self.ambiguous.lock().unwrap_or_else(PoisonError::into_inner).iter().cloned().collect()
     }
 
     /// A file of the commit with this id, which may be shortened; `None` when the commit has none of that path.
@@ -102,51 +113,23 @@ impl Repository {
         repo.merge_base(a, b).map_err(|_| none())?.map(|id| id.detach().to_string()).ok_or_else(none)
     }
 
-    /// The target: the one that is named, else the remote's default branch, else main or master.
+    /// The commits between two, merges aside, oldest first. Their bytes are read as they are: an author's name may hold
+    /// whatever a commit can.
     ///
     /// # Errors
-    /// When a named one doesn't exist, or none is found.
-    pub fn target(&self, named: Option<&str>) -> Result<Target, GitError> {
-        let found = |name: String| self.commit(&name).ok().map(|tip| Target { name, tip });
-        if let Some(name) = named {
-            let tries = [name.to_owned(), format!("origin/{name}")];
-            return tries
-                .into_iter()
-                .find_map(found)
-                .ok_or_else(|| GitError::NoTarget(format!("`{name}` names no branch or commit here")));
-        }
-        let repo = self.inner.to_thread_local();
-        let remote_head =
-            repo.try_find_reference("refs/remotes/origin/HEAD").ok().flatten().and_then(|r| match r.target() {
-                gix::refs::TargetRef::Symbolic(name) => {
-                    name.as_bstr().strip_prefix(b"refs/remotes/").map(|n| n.to_str_lossy().into_owned())
-                }
-                gix::refs::TargetRef::Object(_) => None,
-            });
-        let tries =
-            remote_head.into_iter().chain(["main", "master", "origin/main", "origin/master"].map(str::to_owned));
-        tries
-            .into_iter()
-            .find_map(found)
-            .ok_or_else(|| GitError::NoTarget("none of origin's default branch, main and master exists".to_owned()))
-    }
-
-    /// The commits between two, merges aside, oldest first.
-    ///
-    /// # Errors
-    /// When git fails.
+    /// When git fails, or a commit can't be read.
     pub fn commits(&self, base: &str, head: &str) -> Result<Vec<Commit>, GitError> {
-        let mut log = self.git();
-        log.args(["log", "--no-merges", "--reverse", "--no-color", "--no-show-signature", "-z"]);
-        log.args(["--format=%H%x01%an <%ae>%x01%B", &format!("{base}..{head}"), "--"]);
-        let (out, _) = run(log, "log", &[0])?;
-        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-        let commits = out.split(|b| *b == 0).filter_map(|entry| {
-            let mut parts = entry.splitn(3, |b| *b == 1);
-            let (id, author, message) = (parts.next()?, parts.next()?, parts.next()?);
-            Some(Commit { id: text(id.trim_ascii()), author: text(author), message: text(message) })
-        });
-        Ok(commits.collect())
+        let mut list = self.git();
+        list.args(["rev-list", "--no-merges", "--reverse", &format!("{base}..{head}"), "--"]);
+        let (out, _) = run(list, "rev-list", &[0])?;
+        let repo = self.inner.to_thread_local();
+        let ids = out.split(|b| *b == b'\n').filter(|id| !id.is_empty());
+        ids.map(|id| {
+            let id = ObjectId::from_hex(id).map_err(unreadable)?;
+            let object = repo.find_object(id).map_err(unreadable)?;
+            Ok(read_commit(id, &object.data))
+        })
+        .collect()
     }
 
     /// The files of a commit or tree, in the order of their paths.
@@ -226,6 +209,21 @@ impl Repository {
 
 pub(crate) fn object_id(hex: &str) -> Result<ObjectId, GitError> {
     ObjectId::from_hex(hex.as_bytes()).map_err(unreadable)
+}
+
+/// A commit from its object: header lines up to an empty one, then the message.
+fn read_commit(id: ObjectId, object: &[u8]) -> Commit {
+    let (headers, message) = object.split_once_str(b"\n\n").unwrap_or((object, b""));
+    let header = |name: &str| headers.split(|b| *b == b'\n').find_map(|line| line.strip_prefix(name.as_bytes()));
+    let encoding = header("encoding ").and_then(encoding_rs::Encoding::for_label);
+    let text = |bytes: &[u8]| match encoding {
+        Some(encoding) => encoding.decode_without_bom_handling(bytes).0.into_owned(),
+        None => String::from_utf8_lossy(bytes).into_owned(),
+    };
+    let author = header("author ").unwrap_or_default();
+    // The time stands behind the address.
+    let end = author.rfind_byte(b'>').map_or(author.len(), |at| at + 1);
+    Commit { id: id.to_string(), author: text(&author[..end]), message: text(message) }
 }
 
 /// The files of a commit.

@@ -55,8 +55,8 @@ impl std::str::FromStr for GivenReport {
 
 /// Where programs and reports come from.
 pub struct Outside<'a> {
-    /// Whose commands may be run.
-    trusted: Option<Trusted<'a>>,
+    /// Whose commands may be run, or why nobody's.
+    trusted: Result<Trusted<'a>, String>,
     /// Reports that were given by hand.
     given: &'a [GivenReport],
 }
@@ -76,18 +76,23 @@ enum Sides<'a> {
 impl<'a> Outside<'a> {
     /// Nothing may be run.
     pub fn given(given: &'a [GivenReport]) -> Self {
-        Self { trusted: None, given }
+        let why = "commands are taken from the target only, and there is none here; give --results";
+        Self { trusted: Err(why.to_owned()), given }
     }
 
     /// What the target says may be run.
     pub fn of_target(
         repository: &'a Repository,
-        target: Option<&'a (Configuration, Target)>,
+        target: &'a Result<Option<(Configuration, Target)>, Failure>,
         given: &'a [GivenReport],
     ) -> Result<Self, Failure> {
         match target {
-            Some((configuration, target)) => Self::trusting(repository, configuration, &target.tip, given),
-            None => Ok(Self::given(given)),
+            Ok(Some((configuration, target))) => Self::trusting(repository, configuration, &target.tip, given),
+            Ok(None) => Ok(Self::given(given)),
+            Err(failure) => {
+                let why = format!("commands are taken from the target only, and that can't be used: {}", failure.message());
+                Ok(Self { trusted: Err(why), given })
+            }
         }
     }
 
@@ -102,7 +107,7 @@ impl<'a> Outside<'a> {
         if !rules.rules().iter().any(|rule| rule.checker().is_some()) {
             return Ok(Self::given(given));
         }
-        Ok(Self { trusted: Some(Trusted { rules, programs: repository.files(tip)? }), given })
+        Ok(Self { trusted: Ok(Trusted { rules, programs: repository.files(tip)? }), given })
     }
 
     /// What outside programs find on both sides of a change.
@@ -134,20 +139,18 @@ impl<'a> Outside<'a> {
                 continue;
             }
             // The working tree's own word for a command is a change voting on its own rules.
-            let trusted = self.trusted.as_ref().and_then(|t| t.rules.get(&rule.id)?.checker());
+            let untold = || "the target doesn't have this checker yet, and commands are taken from there only".to_owned();
+            let trusted = self.trusted.as_ref().map_err(Clone::clone);
+            let trusted = trusted.and_then(|t| t.rules.get(&rule.id).and_then(|r| r.checker()).ok_or_else(untold));
             match trusted {
-                Some(trusted) => jobs.push((rule.id.clone(), trusted.clone())),
-                None => {
-                    let why = match self.trusted {
-                        Some(_) => "the target doesn't have this checker yet, and commands are taken from there only",
-                        None => "commands are taken from the target only, and there is none here; give --results",
-                    };
-                    let (base, head) = (Err(why.to_owned()), Err(why.to_owned()));
+                Ok(trusted) => jobs.push((rule.id.clone(), trusted.clone())),
+                Err(why) => {
+                    let (base, head) = (Err(why.clone()), Err(why));
                     reports.push(CheckerReport { rule: rule.id.clone(), base, head });
                 }
             }
         }
-        if let Some(trusted) = &self.trusted {
+        if let Ok(trusted) = &self.trusted {
             reports.extend(run_all(sides, jobs, &trusted.programs)?);
         }
         Ok(reports)

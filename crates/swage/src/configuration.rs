@@ -6,6 +6,7 @@ use swage_core::rule::{Config, FileReader, Loaded, RuleSet, load};
 use swage_git::{Repository, Target};
 
 use crate::failure::Failure;
+use crate::target::find_target;
 
 /// Rules and settings that are ready for use.
 #[derive(Debug)]
@@ -64,11 +65,11 @@ impl Configuration {
         repository: Option<&Repository>,
         target: Option<&str>,
         own: &Configuration,
-    ) -> Option<(Self, Target)> {
-        own.rules.rules().iter().find(|rule| rule.checker().is_some())?;
-        let repository = repository?;
-        let target = repository.target(target.or(own.config.target.as_deref())).ok()?;
-        Some((Self::of_target(repository, &target).ok()?, target))
+    ) -> Result<Option<(Self, Target)>, Failure> {
+        let needed = own.rules.rules().iter().any(|rule| rule.checker().is_some());
+        let Some(repository) = repository.filter(|_| needed) else { return Ok(None) };
+        let target = find_target(repository, target)?;
+        Ok(Some((Self::of_target(repository, &target)?, target)))
     }
 
     /// From the tip of the target.

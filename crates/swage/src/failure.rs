@@ -40,6 +40,11 @@ impl Failure {
         self
     }
 
+    /// What went wrong, in a line.
+    pub fn message(&self) -> String {
+        self.message.lines().map(str::trim).collect::<Vec<_>>().join(" ")
+    }
+
     /// Tells the user and gives the exit code.
     pub fn report(self) -> ExitCode {
         let paint = Paint;

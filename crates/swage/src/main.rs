@@ -13,6 +13,7 @@ mod patch;
 mod progress;
 mod result_file;
 mod source;
+mod target;
 mod terminal;
 
 use std::process::ExitCode;

@@ -253,6 +253,9 @@ impl Tree {
                 Ok(meta) if meta.is_symlink() => {
                     return Err(format!("{shown}: this path goes through a symbolic link, so it isn't read"));
                 }
+                Ok(meta) if !meta.is_dir() && !meta.is_file() => {
+                    return Err(format!("{shown}: it is no regular file, so it isn't read"));
+                }
                 Ok(_) => {}
                 Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
                     return Err(format!("{shown}: there is no such file"));

@@ -63,15 +63,17 @@ pub fn against(mut review: Review, baseline: &Path) -> Result<Review, Failure> {
 }
 
 fn hit(f: &Finding) -> Hit {
-    let folded = digest(Some(&f.text_digest), &f.message);
+    let identity = digest(Some(&f.text_digest), &f.message);
     Hit {
         rule: f.rule.clone(),
         severity: f.severity,
         message: f.message.clone(),
         span: f.span().unwrap_or(Span::WHOLE_FILE),
         scope: f.scope.clone(),
-        exact: folded,
-        folded,
+        definition: None,
+        exact: identity,
+        folded: identity,
+        identity,
         figure: f.figure,
         allowed: f.allowed.as_ref().map(|a| a.reason.clone()),
         related: Vec::new(),
@@ -99,7 +101,7 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
             ..Default::default()
         })
         .collect();
-    let compared = pair(&files);
+    let compared = pair(&files, &|_| None);
     let findings = compared.iter().zip(keys(&files, &compared)).filter_map(|(c, key)| {
         let of = |side: Side, (file, index): (usize, usize)| {
             let hit = if side == Side::Old { &files[file].base[index] } else { &files[file].head[index] };
@@ -121,7 +123,7 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
             advice: false,
             before: None,
             scope: hit.scope.clone(),
-            text_digest: format!("{:016x}", hit.folded),
+            text_digest: format!("{:016x}", hit.identity),
             on_changed_line: false,
             figure: hit.figure,
             figure_before,
@@ -137,7 +139,7 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
     }
     review
         .notes
-        .push("Result files hold no code, so findings were paired by rule, definition and text alone.".to_owned());
+        .push("Result files hold no code, so findings were paired by file, rule, definition and text, and none counts as moved to another file.".to_owned());
 }
 
 fn read(path: &Path) -> Result<ResultFile, Failure> {
@@ -196,14 +198,16 @@ fn from_json(value: &Value) -> Option<ResultFile> {
             continue;
         }
         let message = f["message"].as_str()?.to_owned();
-        let folded = digest(f["text_digest"].as_str(), &message);
+        let identity = digest(f["text_digest"].as_str(), &message);
         let hit = Hit {
             rule: f["rule"].as_str()?.to_owned(),
             severity: severity(&f["severity"])?,
             span: span(&f["anchor"], ["start_line", "start_column", "end_line", "end_column"]),
             scope: f["scope"].as_str().unwrap_or_default().to_owned(),
-            exact: folded,
-            folded,
+            definition: None,
+            exact: identity,
+            folded: identity,
+            identity,
             figure: figure(&f["figure"]),
             allowed: f["allowed"]["reason"].as_str().map(str::to_owned),
             message,
@@ -238,7 +242,7 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
             let place = &r["locations"][0]["physicalLocation"];
             let message = r["message"]["text"].as_str()?.to_owned();
             let prints = &r["partialFingerprints"];
-            let folded = digest(prints[TEXT_FINGERPRINT].as_str(), &message);
+            let identity = digest(prints[TEXT_FINGERPRINT].as_str(), &message);
             let hit = Hit {
                 rule: r["ruleId"].as_str()?.to_owned(),
                 severity: severity(&r["level"])?,
@@ -248,7 +252,9 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
                     .unwrap_or_default()
                     .to_owned(),
                 exact: digest(prints[KEY_FINGERPRINT].as_str(), &message),
-                folded,
+                definition: None,
+                folded: identity,
+                identity,
                 figure: figure(&r["properties"]),
                 allowed: r["suppressions"][0]["justification"].as_str().map(str::to_owned),
                 message,

@@ -11,6 +11,7 @@ use crate::cli::ChangeArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::patch::{PatchChange, read_input};
+use crate::target::find_target;
 
 /// Where a command runs: in a repository, or in any folder.
 pub struct Place {
@@ -119,19 +120,18 @@ pub fn with_change<R>(
     }
     let repository = place.repository()?;
     let offer = Offer::of(args)?;
-    let named = args.target.as_deref().or(configuration.config.target.as_deref());
     let head = repository.head();
     let mut target: Option<Target> = None;
     let since_target = |target: &mut Option<Target>| -> Result<String, Failure> {
-        let found = repository.target(named)?;
-        let base = repository.merge_base(&found.tip, "HEAD")?;
+        let found = find_target(repository, args.target.as_deref())?;
+        let base = repository.merge_base(&found.name, "HEAD")?;
         *target = Some(found);
         Ok(base)
     };
     let (source, description) = if let Some(range) = &args.range {
         let range_of = Range::parse(range)?;
         let (from, to) = (repository.commit(range_of.from)?, repository.commit(range_of.to)?);
-        let base = if range_of.since_fork { repository.merge_base(&from, &to)? } else { from };
+        let base = if range_of.since_fork { repository.merge_base(range_of.from, range_of.to)? } else { from };
         (DiffSource::Commits { base, head: to }, range.clone())
     } else if args.staged {
         (DiffSource::Index { base: head.clone() }, "what is staged".to_owned())
@@ -206,13 +206,7 @@ pub fn gate_sides(repository: &Repository, args: &ChangeArgs) -> Result<(Target,
     } else {
         (None, Head::WorkingTree, "all work".to_owned())
     };
-    let named = args.target.clone().or(named);
-    // The target's name may stand in the working tree's configuration; its rules never come from there.
-    let configured = match (&named, repository.workdir()) {
-        (None, Some(root)) => Configuration::of_folder(root, None).ok().and_then(|c| c.config.target),
-        _ => None,
-    };
-    let target = repository.target(named.as_deref().or(configured.as_deref()))?;
+    let target = find_target(repository, args.target.clone().or(named).as_deref())?;
     let description = format!("{what} merged into {} ({})", target.name, &target.tip[..target.tip.len().min(10)]);
     Ok((target, head, description))
 }

@@ -91,18 +91,18 @@ fn conditions() {
         ),
         (
             "a comment with a reason lets a new one be, as often as is allowed",
-            "new = { error = 0 }\nallowances = 1",
+            "new = { error = 0 }\nsuppressions = 1",
             |s| s.write("free.py", "bad(2)  # swage: allow no-bad because the tide wants it\n"),
             "0 pass []",
         ),
         (
             "more comments than are allowed, and one without a reason",
-            "new = { error = 0, warning = 0 }\nallowances = 0",
+            "new = { error = 0, warning = 0 }\nsuppressions = 0",
             |s| {
                 s.write("free.py", "# swage: allow no-bad because of the tide\nbad(2)\nbad(3)  # swage: allow no-bad\n")
             },
             "1 fail [fail new.error: 1 new error; 0 allowed; fail new.warning: 1 new warning; 0 allowed; \
-             fail allowances: 1 finding that a comment of the change allows; 0 allowed]",
+             fail suppressions: 1 finding that a comment of the change allows; 0 allowed]",
         ),
         (
             "too many files",

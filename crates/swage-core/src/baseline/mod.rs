@@ -4,19 +4,24 @@
 //! the result depends on nothing else:
 //!
 //! 1. the same file (renames followed) and rule, and the diff's line map takes the old place to the new one: first with
-//!    the same text, then with the same first line and column although text further down changed;
-//! 2. the same file, rule, enclosing definition and text, white space aside;
-//! 3. the same rule and text elsewhere in the change, when it left the one place and came to the other: moved code, to
-//!    another file or within one;
+//!    the same text, then with the same identity although what a `many` hole took changed;
+//! 2. the same file, rule, enclosing definition and identity; outside of all definitions, the same changed region;
+//! 3. moved code: the same rule and identity elsewhere in the change, to another file or within one, when the code around
+//!    it moved along (`moves`);
 //! 4. for measures, the same definition by name.
 //!
-//! What is left on the head is new, on the base absent. Each finding is in exactly one state, so unchanged + updated +
+//! The identity of a finding is what its rule named ([`Hit::identity`]). What is left on the head is new, on the base absent. Each finding is in exactly one state, so unchanged + updated +
 //! new is all at the head, and unchanged + updated + absent is all at the base.
+
+mod moves;
 
 use std::collections::{HashMap, HashSet};
 
 use serde::{Deserialize, Serialize};
 
+pub use moves::Texts;
+
+use self::moves::Moves;
 use crate::diff::LineMap;
 use crate::scan::{Hit, short_digest};
 
@@ -26,7 +31,7 @@ use crate::scan::{Hit, short_digest};
 pub enum State {
     /// The change brings it.
     New,
-    /// It was there before, and its measure or message differs.
+    /// It was there before, and its measure, its message or what a `many` hole took differs.
     Updated,
     /// It was there before.
     Unchanged,
@@ -75,8 +80,10 @@ pub struct Compared {
     pub head: Option<(usize, usize)>,
 }
 
-/// Pairs the findings of both sides. The order of the result: all of the head by file and place, then the absent ones.
-pub fn compare(files: &[FileHits]) -> Vec<Compared> {
+/// Pairs the findings of both sides. `texts` gives a file's texts by its index; it is asked for those with findings that
+/// may have moved, and where it has none nothing counts as moved. The order of the result: all of the head by file and
+/// place, then the absent ones.
+pub fn compare(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Texts>) -> Vec<Compared> {
     let mut pairing = Pairing {
         files,
         base: files.iter().map(|f| vec![None; f.base.len()]).collect(),
@@ -90,13 +97,21 @@ pub fn compare(files: &[FileHits]) -> Vec<Compared> {
     let own = |h: &Hit| (h.span.start_line, h.span.start_column, h.span.end_line, h.span.end_column);
     pairing.within(|f, h| Some((place(f, h)?, h.exact)), |_, h| Some((own(h), h.exact)));
     pairing.within(
-        |f, h| Some((f.map.to_new(h.span.first_index()?)? + 1, h.span.start_column)),
-        |_, h| Some((h.span.start_line, h.span.start_column)),
+        |f, h| Some((f.map.to_new(h.span.first_index()?)? + 1, h.span.start_column, h.identity)),
+        |_, h| Some((h.span.start_line, h.span.start_column, h.identity)),
     );
-    pairing.within(|_, h| Some((h.scope.clone(), h.folded)), |_, h| Some((h.scope.clone(), h.folded)));
-    pairing.moved();
+    pairing.within(
+        |f, h| Some((h.scope.clone(), region(h, |line| f.map.region_of_old(line)), h.identity)),
+        |f, h| Some((h.scope.clone(), region(h, |line| f.map.region_of_new(line)), h.identity)),
+    );
+    pairing.moved(texts);
     pairing.within(|_, h| h.figure.map(|_| h.scope.clone()), |_, h| h.figure.map(|_| h.scope.clone()));
     pairing.result()
+}
+
+/// The changed region that a finding outside of all definitions stands in: nothing else says that it stayed in its place.
+fn region(hit: &Hit, of: impl Fn(u32) -> usize) -> Option<usize> {
+    if hit.scope.is_empty() { hit.span.first_index().map(of) } else { None }
 }
 
 struct Pairing<'a> {
@@ -136,27 +151,28 @@ impl Pairing<'_> {
     }
 
     /// Pairs what left one place with what came to another.
-    fn moved(&mut self) {
-        let mut open: HashMap<(&str, u64), Vec<(usize, usize)>> = HashMap::new();
-        for (at, file) in self.files.iter().enumerate().rev() {
-            for (i, hit) in file.base.iter().enumerate().rev() {
-                if self.base[at][i].is_none()
-                    && hit.span.first_index().is_some_and(|line| file.map.to_new(line).is_none())
-                {
-                    open.entry((&hit.rule, hit.folded)).or_default().push((at, i));
-                }
-            }
+    fn moved(&mut self, texts: &dyn Fn(usize) -> Option<Texts>) {
+        let open = |pairs: &[Vec<Option<(usize, usize)>>]| -> Vec<(usize, usize)> {
+            let of = |(at, list): (usize, &Vec<Option<_>>)| {
+                let open = list.iter().enumerate().filter(|(_, partner)| partner.is_none());
+                open.map(|(i, _)| (at, i)).collect::<Vec<_>>()
+            };
+            pairs.iter().enumerate().flat_map(of).collect()
+        };
+        let (mut left, mut came) = (open(&self.base), open(&self.head));
+        let base = |&(file, i): &(usize, usize)| (self.files[file].base[i].rule.as_str(), self.files[file].base[i].identity);
+        let head = |&(file, i): &(usize, usize)| (self.files[file].head[i].rule.as_str(), self.files[file].head[i].identity);
+        let (before, after): (HashSet<_>, HashSet<_>) = (left.iter().map(base).collect(), came.iter().map(head).collect());
+        left.retain(|place| after.contains(&base(place)));
+        came.retain(|place| before.contains(&head(place)));
+        if left.is_empty() || came.is_empty() {
+            return;
         }
-        for (at, file) in self.files.iter().enumerate() {
-            for (i, hit) in file.head.iter().enumerate() {
-                if self.head[at][i].is_none()
-                    && hit.span.first_index().is_some_and(|line| file.map.to_old(line).is_none())
-                    && let Some((from, partner)) = open.get_mut(&(hit.rule.as_str(), hit.folded)).and_then(Vec::pop)
-                {
-                    self.head[at][i] = Some((from, partner));
-                    self.base[from][partner] = Some((at, i));
-                }
-            }
+        let wanted: HashSet<usize> = left.iter().chain(&came).map(|(file, _)| *file).collect();
+        let moves = Moves::of(self.files, texts, |file| wanted.contains(&file));
+        for (base, head) in moves.pairs(self.files, &left, &came) {
+            self.head[head.0][head.1] = Some(base);
+            self.base[base.0][base.1] = Some(head);
         }
     }
 
@@ -167,7 +183,7 @@ impl Pairing<'_> {
                 let base = self.head[at][i];
                 let state = match base.map(|(f, b)| &self.files[f].base[b]) {
                     None => State::New,
-                    Some(old) if old.figure != hit.figure || old.message != hit.message => State::Updated,
+                    Some(old) if (old.figure, &old.message, old.folded) != (hit.figure, &hit.message, hit.folded) => State::Updated,
                     Some(_) => State::Unchanged,
                 };
                 out.push(Compared { state, base, head: Some((at, i)) });

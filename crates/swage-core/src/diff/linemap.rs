@@ -84,6 +84,17 @@ impl LineMap {
         (new - s.new < s.len).then(|| s.old + (new - s.new))
     }
 
+    /// The number of the changed region that an old line (0-based) which was removed stands in: how many runs of unchanged
+    /// lines begin before it. What took its place has the same number.
+    pub fn region_of_old(&self, old: u32) -> usize {
+        self.segments.partition_point(|s| s.old <= old)
+    }
+
+    /// The same for a new line (0-based) that was added.
+    pub fn region_of_new(&self, new: u32) -> usize {
+        self.segments.partition_point(|s| s.new <= new)
+    }
+
     /// This change, then `next`.
     pub fn then(&self, next: &LineMap) -> LineMap {
         let mut segments: Vec<Segment> = Vec::new();

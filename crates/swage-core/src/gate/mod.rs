@@ -9,15 +9,17 @@
 //! | `examined` | | a file that rules want wasn't examined, or a rule couldn't run |
 //! | `new.error`, `new.warning`, `new.note` | more new findings of the severity than allowed | the merge conflicts |
 //! | `worse` | more measures grew than allowed | the merge conflicts |
-//! | `allowances` | the change brings more allowances in comments than allowed | the merge conflicts |
+//! | `suppressions.error`, `suppressions.warning`, `suppressions.note` | comments of the change suppress more findings of the severity than allowed | the merge conflicts |
+//! | `submodules` | the change adds or moves a submodule and may not | |
 //! | `above_baseline` | the total rises although it may not | the merge conflicts |
 //! | `files`, `lines` | the change is larger than allowed | |
 
 use serde::{Deserialize, Serialize};
 
 use crate::baseline::State;
+use crate::change::Nature;
 use crate::review::Review;
-use crate::rule::{Policy, Severity};
+use crate::rule::{Policy, Severity, Submodules};
 
 /// How a condition, or the whole, came out. Ordered by gravity.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -116,9 +118,13 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
     }
     let worse = review.findings.iter().filter(|f| f.is_worse()).count() as u64;
     limit("worse", &format!("measure{} worse than before", plural(worse)), worse, policy.worse, true);
-    let allowed = review.brought_allowances().count() as u64;
-    let what = format!("finding{} that a comment of the change allows", plural(allowed));
-    limit("allowances", &what, allowed, policy.allowances, true);
+    for severity in Severity::ALL {
+        let found = review.brought_suppressions().filter(|(f, _)| f.severity == severity).count() as u64;
+        let what = format!("{severity}{} suppressed by comments of the change", plural(found));
+        // Where nothing is suppressed there is nothing to say.
+        let most = policy.suppressions[severity as usize].filter(|_| found > 0 || policy.configured);
+        limit(&format!("suppressions.{severity}"), &what, found, most, true);
+    }
     let lines = review.files.iter().map(|f| (f.added + f.removed) as u64).sum();
     limit(
         "files",
@@ -128,6 +134,22 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
         false,
     );
     limit("lines", &format!("added or removed line{}", plural(lines)), lines, policy.lines, false);
+    let moved = review.files.iter().filter(|f| f.nature == Nature::Submodule && f.kind != "deleted");
+    let moved: Vec<String> = moved.map(|f| f.new_path.text.clone()).collect();
+    if !moved.is_empty() {
+        let (result, why) = match policy.submodules {
+            Submodules::Allow => (Outcome::Pass, "their content isn't examined, and the policy allows that"),
+            Submodules::Refuse => (Outcome::Fail, "their content isn't examined, and the policy refuses that"),
+        };
+        conditions.push(Condition {
+            name: "submodules".to_owned(),
+            result,
+            reason: format!("{}: {why}", listed(&moved)),
+        });
+    }
+    let mut add = |name: &str, result: Outcome, reason: String| {
+        conditions.push(Condition { name: name.to_owned(), result, reason })
+    };
     if !policy.above_baseline {
         // What is about the change itself isn't in any tree.
         let about = review.findings.iter().filter(|f| f.about_change && !f.advice && f.allowed.is_none()).count();

@@ -39,5 +39,6 @@ pub(super) static BASH: Language = Language::new(Spec {
     ],
     stand_ins: &["HOLE) ;;"],
     openers: &["(", ")", "function", "for", "while", "until", "select", "if", "elif", "case", "?", "#"],
+    lone_cr_ends_lines: false,
     ..Spec::PLAIN
 });

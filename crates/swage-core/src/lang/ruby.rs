@@ -59,5 +59,6 @@ pub(super) static RUBY: Language = Language::new(Spec {
         "def", "->", "lambda", "{", "do", "for", "while", "until", "if", "unless", "elsif", "case", "when", "in", "?",
         "rescue", "#", "=begin",
     ],
+    lone_cr_ends_lines: false,
     ..Spec::PLAIN
 });

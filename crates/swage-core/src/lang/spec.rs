@@ -97,6 +97,8 @@ pub struct Spec {
     /// Texts of which every function, loop, branch and comment holds one, so that a walk can leave out what holds
     /// none; empty when there is no such list.
     pub openers: &'static [&'static str],
+    /// Whether a CR without an LF behind it ends a line, and so a comment.
+    pub lone_cr_ends_lines: bool,
     /// Whether keywords may be written in capitals as well.
     pub keywords_in_any_case: bool,
     /// Nodes that have a key, for paths of keys.
@@ -149,6 +151,7 @@ impl Spec {
         statement_ends: &[],
         names_side_by_side: 2,
         openers: &[],
+        lone_cr_ends_lines: true,
         keywords_in_any_case: false,
         keyed: &[],
         embedded: &[],

@@ -26,5 +26,6 @@ pub(super) static TOML: Language = Language::new(Spec {
         Keyed { node: "table", key: "" },
         Keyed { node: "table_array_element", key: "" },
     ],
+    lone_cr_ends_lines: false,
     ..Spec::PLAIN
 });

@@ -9,7 +9,7 @@ use std::collections::{HashMap, HashSet};
 use rustc_hash::FxBuildHasher;
 
 use crate::rule::{FileOf, Link, Meeting, Rule, Within, may_mean, meant_name, own_name};
-use crate::scan::{Elsewhere, Fact, Hit};
+use crate::scan::{Elsewhere, Fact, Hit, short_digest};
 
 /// A fact with the file that it stands in.
 #[derive(Debug, Clone, Copy)]
@@ -111,6 +111,13 @@ pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<
     found.into_iter().map(|(index, related)| (index, hit(rule, link, here[index].fact, related))).collect()
 }
 
+/// The digest of what facts meet by; 0 when that is nothing but their file.
+fn named(link: &Link, fact: &Fact) -> u64 {
+    let names = fact.values.get(..link.on.len()).unwrap_or_default();
+    let names: Vec<&[u8]> = names.iter().map(|name| name.as_bytes()).collect();
+    if names.is_empty() { 0 } else { short_digest(&names) }
+}
+
 /// A finding; its definitions around it and its digests are read from its file.
 fn hit(rule: &Rule, link: &Link, fact: &Fact, mut related: Vec<Elsewhere>) -> Hit {
     related.truncate(MOST_RELATED);
@@ -121,8 +128,10 @@ fn hit(rule: &Rule, link: &Link, fact: &Fact, mut related: Vec<Elsewhere>) -> Hi
         message,
         span: fact.span,
         scope: String::new(),
+        definition: None,
         exact: 0,
         folded: 0,
+        identity: named(link, fact),
         figure: None,
         allowed: fact.allowed.clone(),
         related,

@@ -18,12 +18,12 @@ pub struct Pack {
     rules: OnceLock<Vec<Arc<Rule>>>,
 }
 
-/// Rules on allowances in comments; they are always on.
-pub static ALLOWANCES: Pack = Pack::new(
-    "allowances",
-    "Allowances in comments that give no reason or allow nothing",
+/// Rules on what would keep a change from being judged; they are always on.
+pub static INTEGRITY: Pack = Pack::new(
+    "integrity",
+    "What would keep a change from being judged",
     true,
-    include_str!("allowances.toml"),
+    include_str!("integrity.toml"),
 );
 
 /// All packs that a project can switch on and off.
@@ -54,7 +54,7 @@ impl Pack {
     /// Whether its rules leave files alone that a program makes: a secret is one there, too, and what is wrong with a
     /// change is so wherever it is.
     fn skips_made(&self) -> bool {
-        !["allowances", "changes", "secrets"].contains(&self.name)
+        !["integrity", "changes", "secrets"].contains(&self.name)
     }
 
     /// The pack's rules.

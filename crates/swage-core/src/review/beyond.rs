@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 
-use super::examine::{Examination, Examined};
+use super::file::{Examination, Examined};
 use crate::baseline::FileHits;
 use crate::change::{Change, Content, Contents, Nature, Tree};
 use crate::checker::{Reported, place};

@@ -4,111 +4,22 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use rayon::prelude::*;
-use sha2::{Digest, Sha256};
 
-use super::beyond::{Beyond, CheckerReport, look_beyond};
+use super::beyond::{Beyond, look_beyond};
 use super::example::Nothing;
+use super::file::{Examination, Examined, Scope, examine_file, needs_lines_only};
 use super::excerpt::Code;
+use super::readable::Readable;
 use super::model::{Allowed, Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side};
-use super::whole::about_change;
-use crate::baseline::{self, Compared, FileHits, State};
-use crate::change::{Cache, Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
+use super::whole::{FileFacts, about_change};
+use crate::baseline::{self, Compared, FileHits, State, Texts};
+use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
-use crate::rule::{Limits, Matcher, Rule, RuleSet, RuleSide, Subject};
-use crate::scan::{Elsewhere, Fact, FileScan, Hit, Lines, Status, scan};
-
-/// What an examination needs besides the change.
-pub struct Examination<'a> {
-    /// The rules.
-    pub rules: &'a RuleSet,
-    /// The limits.
-    pub limits: &'a Limits,
-    /// Where results are kept.
-    pub cache: &'a dyn Cache,
-    /// What outside programs found.
-    pub reports: &'a [CheckerReport],
-    /// Told of every file that is done, from any thread.
-    pub done: &'a (dyn Fn() + Sync),
-}
+use crate::rule::{Matcher, Rule, RuleSet, RuleSide};
+use crate::scan::{Elsewhere, Hit, Lines};
 
 impl Examination<'_> {
-    /// Scans one side of a file, or takes the result from the cache.
-    fn side(&self, path: &[u8], content: &Content) -> FileScan {
-        let (id, bytes) = match content {
-            Content::Absent => return FileScan::without_hits(Status::NotWanted),
-            Content::Unavailable(why) => return FileScan::without_hits(Status::NotExamined(why.clone())),
-            Content::Partial { bytes, numbers } => return self.partial(path, bytes, numbers),
-            Content::Whole { id, bytes } => (id, bytes),
-        };
-        let language = Language::of(path, bytes);
-        let wanted = self.rules.wanted(path);
-        let run = || scan(bytes, language, self.rules, &wanted, self.limits);
-        let Some(id) = id else { return run() };
-        let name = self.name(id, self.rules, &wanted, language);
-        self.cache.get(&name).unwrap_or_else(|| {
-            let result = run();
-            self.cache.put(name, &result);
-            result
-        })
-    }
-
-    /// The name under which the result of a content is kept.
-    fn name(&self, id: &str, rules: &RuleSet, wanted: &[bool], language: Option<&'static Language>) -> [u8; 32] {
-        let mut name = Sha256::new();
-        name.update(id.as_bytes());
-        name.update(rules.digest(wanted, language));
-        name.update(self.limits.file_size.to_le_bytes());
-        name.finalize().into()
-    }
-
-    /// What some rules find in a file of a tree, which is read only when no result is kept; `None` when none of them
-    /// looks at it.
-    pub(super) fn of_tree(&self, rules: &RuleSet, tree: &dyn Tree, index: usize) -> Option<FileScan> {
-        let path = &tree.files()[index].path;
-        let wanted = rules.wanted(path);
-        if !wanted.contains(&true) {
-            return None;
-        }
-        // A name that tells the language does so whatever the content is.
-        let told = Language::by_path(path);
-        let kept = tree.id(index).filter(|_| told.is_some()).map(|id| self.name(&id, rules, &wanted, told));
-        if let Some(scan) = kept.and_then(|name| self.cache.get(&name)) {
-            return Some(scan);
-        }
-        match tree.content(index) {
-            Content::Whole { id, bytes } => {
-                let language = Language::of(path, &bytes);
-                let name = id.map(|id| self.name(&id, rules, &wanted, language));
-                let again = name.filter(|_| kept.is_none()).and_then(|name| self.cache.get(&name));
-                Some(again.unwrap_or_else(|| {
-                    let result = scan(&bytes, language, rules, &wanted, self.limits);
-                    if let Some(name) = name {
-                        self.cache.put(name, &result);
-                    }
-                    result
-                }))
-            }
-            Content::Unavailable(why) => Some(FileScan::without_hits(Status::NotExamined(why))),
-            Content::Absent | Content::Partial { .. } => None,
-        }
-    }
-
-    /// Only rules that need nothing but lines run where only a diff's lines are known.
-    fn partial(&self, path: &[u8], bytes: &[u8], numbers: &[u32]) -> FileScan {
-        let mut wanted = self.rules.wanted(path);
-        for (wanted, rule) in wanted.iter_mut().zip(self.rules.rules()) {
-            *wanted = *wanted && needs_lines_only(rule);
-        }
-        let mut result = scan(bytes, None, self.rules, &wanted, self.limits);
-        let number = |line: u32| numbers.get(line as usize - 1).copied().unwrap_or(line);
-        for hit in &mut result.hits {
-            hit.span.start_line = number(hit.span.start_line);
-            hit.span.end_line = number(hit.span.end_line);
-        }
-        result
-    }
-
     /// Rules that can't run on a language or without whole files, each with the reason.
     fn not_run(&self, languages: &BTreeSet<&'static str>, partial: bool) -> Vec<(String, String)> {
         let mut out: Vec<_> =
@@ -123,11 +34,11 @@ impl Examination<'_> {
                 .collect();
         if partial {
             let why = "it needs whole files; give --tree DIR";
-            // What looks after allowances has nothing to say where the rules that they allow don't run.
+            // What looks after suppressions has nothing to say where the rules that they allow don't run.
             let idle = |r: &&Arc<Rule>| {
                 r.beyond.is_none()
                     && !needs_lines_only(r)
-                    && !r.ways.iter().any(|w| matches!(w.matcher, Matcher::Allowance(_)))
+                    && !r.ways.iter().any(|w| matches!(w.matcher, Matcher::Suppression(_) | Matcher::Syntax))
             };
             out.extend(self.rules.rules().iter().filter(idle).map(|r| (r.id.clone(), why.to_owned())));
         }
@@ -154,33 +65,14 @@ impl Examination<'_> {
     }
 }
 
-fn needs_lines_only(rule: &crate::rule::Rule) -> bool {
-    rule.ways.iter().all(|w| {
-        w.languages.is_empty() && w.filters.is_empty() && matches!(&w.matcher, Matcher::Text(t) if t.zones.is_empty())
-    })
-}
-
-/// What became of a file on both sides.
-pub(super) struct Examined {
-    pub hits: FileHits,
-    /// Its facts before and after.
-    pub facts: [Vec<Fact>; 2],
-    /// A program makes it, so that rules that skip such files have left it alone.
-    made: bool,
-    /// The bytes after the change, when they are known.
-    pub size: Option<u64>,
-    language: Option<&'static Language>,
-    why_not: Option<(String, bool)>,
-    partial: bool,
-}
-
 /// Reviews a change: scans both sides of its files in parallel, compares, and adds excerpts. The result doesn't depend on
 /// the number of threads.
 pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>) -> Review {
-    let Looked { mut review, examined, compared, hits, beyond } = look(change, contents, with);
+    let contents = &Readable(contents);
+    let Looked { mut review, examined, compared, hits, beyond } = look(change, contents, with, Scope::Change);
     add_excerpts(&mut review.findings, &compared, &hits, change, contents, &beyond);
-    let sizes: Vec<Option<u64>> = examined.iter().map(|e| e.size).collect();
-    let (about, idle) = about_change(change, &sizes, with.rules);
+    let files: Vec<FileFacts> = examined.iter().map(|e| FileFacts { sizes: e.sizes, made: e.made }).collect();
+    let (about, idle) = about_change(change, &files, with.rules);
     review.findings.extend(about);
     review.not_run.extend(idle);
     review.not_run.sort();
@@ -200,30 +92,35 @@ struct Looked<'c> {
 }
 
 /// Examines all files and what is beyond them; the findings come without excerpts and in the order of what was compared.
-fn look<'c>(change: &Change, contents: &'c dyn Contents, with: &Examination<'_>) -> Looked<'c> {
+fn look<'c>(change: &Change, contents: &'c dyn Contents, with: &Examination<'_>, scope: Scope) -> Looked<'c> {
     let mut examined: Vec<Examined> = (0..change.files.len())
         .into_par_iter()
         .map(|index| {
-            let result = examine_file(&change.files[index], index, contents, with);
+            let result = examine_file(change, index, contents, with, scope);
             (with.done)();
             result
         })
         .collect();
     let beyond = look_beyond(change, contents, &mut examined, with);
-    let (review, compared, hits) = put_together(change, &examined, &beyond, with);
+    let (review, compared, hits) = put_together(change, contents, &examined, &beyond, with);
     Looked { review, examined, compared, hits, beyond }
 }
 
 /// Compares both sides of all files; the findings are in the order of what was compared, without excerpts.
 fn put_together(
     change: &Change,
+    contents: &dyn Contents,
     examined: &[Examined],
     beyond: &Beyond<'_>,
     with: &Examination<'_>,
 ) -> (Review, Vec<Compared>, Vec<FileHits>) {
     let extras = beyond.extras.iter().map(|e| &e.hits);
     let hits: Vec<FileHits> = examined.iter().map(|e| &e.hits).chain(extras).cloned().collect();
-    let compared = baseline::compare(&hits);
+    let texts = |file: usize| {
+        let sides = (file < change.files.len()).then(|| contents.sides(file))?;
+        Some(Texts { old: text(&sides.old).unwrap_or_default(), new: text(&sides.new).unwrap_or_default() })
+    };
+    let compared = baseline::compare(&hits, &texts);
     let keys = baseline::keys(&hits, &compared);
     let (compared, keys): (Vec<Compared>, Vec<String>) =
         compared.into_iter().zip(keys).filter_map(|(c, key)| Some((as_seen(c, &hits, with.rules)?, key))).unzip();
@@ -243,7 +140,13 @@ fn put_together(
         files,
         findings,
         not_run,
-        notes: beyond.notes.iter().cloned().chain(made_files(change, examined)).collect(),
+        notes: beyond
+            .notes
+            .iter()
+            .cloned()
+            .chain(refused_suppressions(&compared, &hits, with.rules))
+            .chain(made_files(change, examined))
+            .collect(),
     };
     (review, compared, hits)
 }
@@ -276,57 +179,6 @@ fn as_seen(c: Compared, hits: &[FileHits], rules: &RuleSet) -> Option<Compared> 
         Some(RuleSide::Old) => c.head.is_none().then_some(Compared { state: State::New, ..c }),
         Some(RuleSide::New) | None => Some(c),
     }
-}
-
-fn examine_file(file: &ChangedFile, index: usize, contents: &dyn Contents, with: &Examination<'_>) -> Examined {
-    let mut out = Examined {
-        hits: FileHits {
-            old_path: file.old_path.clone(),
-            new_path: file.new_path.clone(),
-            map: file.map.clone(),
-            ..Default::default()
-        },
-        facts: [Vec::new(), Vec::new()],
-        made: false,
-        size: None,
-        language: Language::of(&file.new_path, b""),
-        why_not: None,
-        partial: false,
-    };
-    match file.nature {
-        Nature::Symlink => out.why_not = Some(("it is a symbolic link".into(), false)),
-        Nature::Submodule => out.why_not = Some(("it is a submodule".into(), false)),
-        Nature::Binary if out.language.is_none() => {
-            out.why_not = Some(("it is binary data".into(), false));
-            if with.rules.rules().iter().any(|r| r.change().is_some_and(|c| c.subject == Subject::FileSize))
-                && let Content::Whole { bytes, .. } = contents.sides(index).new
-            {
-                out.size = Some(bytes.len() as u64);
-            }
-        }
-        Nature::Text | Nature::Binary => {
-            let sides = contents.sides(index);
-            out.partial = [&sides.old, &sides.new].iter().any(|c| matches!(c, Content::Partial { .. }));
-            if let Content::Whole { bytes, .. } = &sides.new {
-                out.size = Some(bytes.len() as u64);
-                out.language = Language::of(&file.new_path, bytes);
-            }
-            let (old, new) = (with.side(&file.old_path, &sides.old), with.side(&file.new_path, &sides.new));
-            let side_there = if file.kind == Kind::Deleted { &old } else { &new };
-            out.why_not = match (&new.status, &old.status) {
-                (Status::NotExamined(why), _) => Some((why.clone(), true)),
-                (_, Status::NotExamined(why)) => Some((format!("before the change, {why}"), true)),
-                _ if side_there.status == Status::NotWanted => Some(("no rule looks at it".into(), false)),
-                _ => None,
-            };
-            (out.hits.base, out.hits.head) = (old.hits, new.hits);
-            out.facts = [old.facts, new.facts];
-            let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
-            let skips = with.rules.rules().iter().any(|r| r.skip_made && r.wants_path(path));
-            out.made = skips && (new.made || with.rules.is_made(path) && out.language.is_some());
-        }
-    }
-    out
 }
 
 fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules: &RuleSet) -> Finding {
@@ -367,9 +219,27 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules:
         on_changed_line,
         figure: hit.figure,
         figure_before: figure_before.filter(|_| now.is_some()),
-        allowed: Allowed::of(c, hits),
+        allowed: Allowed::of(c, hits).filter(|allowed| !allowed.brought || rules.get(&hit.rule).is_none_or(may_be_suppressed)),
         excerpt: Vec::new(),
     }
+}
+
+/// Whether a comment that a change brings may suppress the rule's findings.
+fn may_be_suppressed(rule: &Arc<Rule>) -> bool {
+    !rule.locked || rule.suppressible
+}
+
+/// Says which comments of the change suppress nothing, as their rules are locked.
+fn refused_suppressions(compared: &[Compared], hits: &[FileHits], rules: &RuleSet) -> Vec<String> {
+    let refused = compared.iter().filter(|c| Allowed::of(c, hits).is_some_and(|allowed| allowed.brought));
+    let refused = refused.filter_map(|c| {
+        let (file, index) = c.head?;
+        let hit = &hits[file].head[index];
+        let rule = rules.get(&hit.rule).filter(|rule| !may_be_suppressed(rule))?;
+        let (path, line) = (Path::new(&hits[file].new_path), hit.span.start_line);
+        Some(format!("A comment of the change suppresses `{}` at {path}:{line}, which is locked, so it has no effect.", rule.id))
+    });
+    refused.collect()
 }
 
 fn related(change: &Change, place: &Elsewhere) -> Related {
@@ -404,12 +274,7 @@ fn add_excerpts(
                 Sides { old: content.clone(), new: content }
             }
         };
-        let whole = |content: &Content| match content {
-            Content::Whole { bytes, .. } => Some(bytes.clone()),
-            Content::Partial { bytes, numbers } => Some(spread(bytes, numbers)),
-            Content::Absent | Content::Unavailable(_) => None,
-        };
-        let (old, new) = (whole(&sides.old), whole(&sides.new));
+        let (old, new) = (text(&sides.old), text(&sides.new));
         let (old, new) = (old.as_deref().map(Lines::new), new.as_deref().map(Lines::new));
         let secret = |hits: &[Hit]| hits.iter().filter(|h| h.secret).map(|h| h.span).collect::<Vec<_>>();
         let code = Code {
@@ -423,6 +288,15 @@ fn add_excerpts(
                 findings[index].excerpt = code.around(side, span);
             }
         }
+    }
+}
+
+/// What is known of a file's text, with its lines at their numbers.
+fn text(content: &Content) -> Option<Vec<u8>> {
+    match content {
+        Content::Whole { bytes, .. } => Some(bytes.clone()),
+        Content::Partial { bytes, numbers } => Some(spread(bytes, numbers)),
+        Content::Absent | Content::Unavailable(_) => None,
     }
 }
 
@@ -468,6 +342,9 @@ fn file_entry(file: &ChangedFile, examined: &Examined) -> FileEntry {
         examined: why_not.is_none(),
         why_not,
         incomplete,
+        generated: examined.made,
+        syntax_errors: examined.syntax_errors,
+        nature: file.nature,
     }
 }
 
@@ -486,7 +363,8 @@ pub fn scan_tree(tree: &dyn Tree, commit: Option<&str>, with: &Examination<'_>) 
         removed: 0,
     });
     let change = Change { head: commit.map(str::to_owned), files: listed.collect(), ..Default::default() };
-    let Looked { mut review, .. } = look(&change, &Whole(tree), with);
+    let whole = Whole(tree);
+    let Looked { mut review, .. } = look(&change, &Readable(&whole as &dyn Contents), with, Scope::Tree);
     review.findings.iter_mut().for_each(|f| f.on_changed_line = false);
     review.findings.sort_by_cached_key(Finding::order);
     review

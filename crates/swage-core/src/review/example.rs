@@ -3,13 +3,14 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::examine::{Examination, examine};
-use super::whole::about_change;
+use super::examine::examine;
+use super::file::Examination;
+use super::whole::{FileFacts, about_change};
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoCache, Sides, Tree, TreeFile};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
 use crate::rule::{Example, ExampleFile, Limits, Rule, RuleSet};
-use crate::scan::scan;
+use crate::scan::{Markers, scan};
 
 /// How a part of an example came out.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -29,12 +30,13 @@ pub fn try_example(rule: &Arc<Rule>, example: &Example) -> Vec<Tried> {
     let set = RuleSet::new(vec![rule.clone()]);
     match example {
         Example::Change { change, sizes, shown, findings } => {
-            let sizes: Vec<Option<u64>> = sizes.iter().map(|size| Some(*size)).collect();
+            let sizes: Vec<FileFacts> =
+                sizes.iter().map(|size| FileFacts { sizes: [None, Some(*size)], made: false }).collect();
             let found = about_change(change, &sizes, &set).0.len() as u64;
             vec![Tried { path: String::new(), code: shown.clone(), expected: vec![*findings], found: vec![found] }]
         }
         Example::Files { files, before } => {
-            let lines = if rule.link().is_some() { linked(&set, files, before) } else { single(&set, files) };
+            let lines = if rule.link().is_some() || rule.is_about_syntax() { linked(&set, files, before) } else { single(&set, files) };
             let tried = files.iter().zip(lines).map(|(file, mut found)| {
                 found.sort_unstable();
                 found.dedup();
@@ -49,7 +51,7 @@ pub fn try_example(rule: &Arc<Rule>, example: &Example) -> Vec<Tried> {
 fn single(set: &RuleSet, files: &[ExampleFile]) -> Vec<Vec<u64>> {
     let lines = |file: &ExampleFile| {
         let (path, code) = (file.path.as_bytes(), file.code.as_bytes());
-        let result = scan(code, Language::of(path, code), set, &set.wanted(path), &Limits::default());
+        let result = scan(code, Language::of(path, code), set, &set.wanted(path), &Limits::default(), Markers::Heeded);
         result.hits.iter().map(|h| u64::from(h.span.start_line)).collect()
     };
     files.iter().map(lines).collect()

@@ -4,11 +4,15 @@ mod beyond;
 mod examine;
 mod example;
 mod excerpt;
+mod file;
 mod model;
+mod readable;
+mod unexamined;
 mod whole;
 
 pub use beyond::CheckerReport;
-pub use examine::{Examination, examine, scan_tree};
+pub use examine::{examine, scan_tree};
+pub use file::Examination;
 pub use example::{Tried, try_example};
 pub use model::{
     Allowed, Anchor, Counts, ExcerptLine, FileEntry, Finding, Marker, Path, Related, Review, RuleEntry, Side,

@@ -6,6 +6,7 @@ use percent_encoding::{AsciiSet, CONTROLS, percent_encode};
 use serde::{Deserialize, Serialize};
 
 use crate::baseline::{Compared, FileHits, State};
+use crate::change::Nature;
 use crate::rule::Severity;
 use crate::scan::{Figure, Span};
 
@@ -223,6 +224,12 @@ pub struct FileEntry {
     pub why_not: Option<String>,
     /// A rule wanted it and couldn't examine it, so the result is incomplete.
     pub incomplete: bool,
+    /// A program makes it, so that rules that skip such files have left it alone.
+    pub generated: bool,
+    /// How many places of it don't parse after the change.
+    pub syntax_errors: u32,
+    /// What kind of thing it is.
+    pub nature: Nature,
 }
 
 /// A rule that took part, for formats that list rules.
@@ -306,7 +313,7 @@ impl Review {
     }
 
     /// Findings that a comment lets be and that the change brought the comment for.
-    pub fn brought_allowances(&self) -> impl Iterator<Item = (&Finding, &str)> {
+    pub fn brought_suppressions(&self) -> impl Iterator<Item = (&Finding, &str)> {
         let brought = |f: &'_ Finding| f.allowed.as_ref().is_some_and(|a| a.brought);
         let brought = self.findings.iter().filter(move |f| brought(f));
         brought.map(|f| (f, f.allowed.as_ref().map_or("", |a| a.reason.as_str())))

@@ -13,17 +13,25 @@ use crate::scan::{Figure, short_digest};
 /// Most files that a finding on the whole change names.
 const MOST_RELATED: usize = 3;
 
-/// What the rules on changes find, and those that can't be judged, each with the reason. `sizes` are the bytes of each
-/// file after the change.
+/// What is known of a changed file besides the diff.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct FileFacts {
+    /// Its bytes before and after the change, when they are known.
+    pub sizes: [Option<u64>; 2],
+    /// A program makes it.
+    pub made: bool,
+}
+
+/// What the rules on changes find, and those that can't be judged, each with the reason. `facts` are those of each file.
 pub(super) fn about_change(
     change: &Change,
-    sizes: &[Option<u64>],
+    facts: &[FileFacts],
     rules: &RuleSet,
 ) -> (Vec<Finding>, Vec<(String, String)>) {
     let (mut found, mut idle): (Vec<Finding>, _) = (Vec::new(), Vec::new());
     for rule in rules.rules() {
         let Some(wanted) = rule.change() else { continue };
-        match (Work { change, rule, rules, wanted }).find(sizes) {
+        match (Work { change, rule, facts, wanted }).find() {
             Ok(list) => found.extend(list),
             Err(why) => idle.push((rule.id.clone(), why.to_owned())),
         }
@@ -43,7 +51,7 @@ pub(super) fn about_change(
 struct Work<'a> {
     change: &'a Change,
     rule: &'a Rule,
-    rules: &'a RuleSet,
+    facts: &'a [FileFacts],
     wanted: &'a ChangeMatch,
 }
 
@@ -57,8 +65,9 @@ struct About<'a> {
 }
 
 impl<'a> Work<'a> {
-    fn find(&self, sizes: &[Option<u64>]) -> Result<Vec<Finding>, &'static str> {
-        let files: Vec<&ChangedFile> = self.change.files.iter().filter(|f| self.is_wanted(f)).collect();
+    fn find(&self) -> Result<Vec<Finding>, &'static str> {
+        let wanted = || self.change.files.iter().zip(self.facts).filter(|(f, facts)| self.is_wanted(f, facts));
+        let files: Vec<&ChangedFile> = wanted().map(|(file, _)| file).collect();
         let figure = |value: u64| match self.wanted.fault {
             Fault::Over(limit) if value > limit => Some(Figure { value, limit }),
             Fault::Over(_) | Fault::Under(_) | Fault::Has(_) | Fault::Lacks(_) | Fault::Without(_) | Fault::There => {
@@ -75,8 +84,9 @@ impl<'a> Work<'a> {
             Subject::Lines => total(files.iter().map(|f| (f.added + f.removed) as u64).sum()),
             Subject::Commits => total(commits()?.len() as u64),
             Subject::FileSize => {
-                let sized = self.change.files.iter().zip(sizes).filter(|(f, _)| self.is_wanted(f));
-                let over = sized.filter_map(|(file, size)| Some((file, figure((*size)?)?)));
+                // What was over the limit before is none of the change's doing, unless it grew.
+                let grew = |[old, new]: [Option<u64>; 2]| new.filter(|new| old.is_none_or(|old| old < *new));
+                let over = wanted().filter_map(|(file, facts)| Some((file, figure(grew(facts.sizes)?)?)));
                 over.map(|(file, figure)| {
                     self.finding(&About { file: Some(file), figure: Some(figure), ..About::default() })
                 })
@@ -103,10 +113,9 @@ impl<'a> Work<'a> {
         })
     }
 
-    fn is_wanted(&self, file: &ChangedFile) -> bool {
+    fn is_wanted(&self, file: &ChangedFile, facts: &FileFacts) -> bool {
         let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
-        let made = self.rule.skip_made && self.rules.is_made(path);
-        !made && self.rule.wants_path(path) && (self.wanted.kinds.is_empty() || self.wanted.kinds.contains(&file.kind))
+        !(self.rule.skip_made && facts.made) && self.rule.wants_path(path) && (self.wanted.kinds.is_empty() || self.wanted.kinds.contains(&file.kind))
     }
 
     fn each(&self, commits: &'a [Commit], text: impl Fn(&'a Commit) -> &'a str) -> Vec<Finding> {

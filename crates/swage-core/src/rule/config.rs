@@ -60,6 +60,15 @@ impl Default for Limits {
     }
 }
 
+/// What the gate says to a submodule that a change adds or moves to another commit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Submodules {
+    /// It is named and may pass.
+    Allow,
+    /// It fails.
+    Refuse,
+}
+
 /// What the gate demands. `None` stands for no limit.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Policy {
@@ -67,8 +76,10 @@ pub struct Policy {
     pub new: [Option<u64>; 3],
     /// Most measures that got worse.
     pub worse: Option<u64>,
-    /// Most allowances in comments that a change may bring.
-    pub allowances: Option<u64>,
+    /// Most findings that comments of a change may suppress, by [`Severity`].
+    pub suppressions: [Option<u64>; 3],
+    /// Whether a change may move submodules to other commits, whose content isn't examined.
+    pub submodules: Submodules,
     /// Whether the total may rise above the baseline.
     pub above_baseline: bool,
     /// Most files in a change.
@@ -80,12 +91,13 @@ pub struct Policy {
 }
 
 impl Policy {
-    /// Demands nothing.
+    /// Demands nothing but that comments of a change suppress no errors.
     pub fn open() -> Self {
         Self {
             new: [None; 3],
             worse: None,
-            allowances: None,
+            suppressions: [Some(0), None, None],
+            submodules: Submodules::Allow,
             above_baseline: true,
             files: None,
             lines: None,

@@ -143,7 +143,7 @@ pub(super) fn hole_names(way: &Way) -> Vec<String> {
         Matcher::Text(text) => text.regex.capture_names().flatten().map(str::to_owned).collect(),
         Matcher::Tree(tree) => tree.captures().map(str::to_owned).collect(),
         Matcher::Names(_) => vec!["name".to_owned()],
-        Matcher::Measure(_) | Matcher::CommentedCode | Matcher::Allowance(_) => Vec::new(),
+        Matcher::Measure(_) | Matcher::CommentedCode | Matcher::Suppression(_) | Matcher::Syntax => Vec::new(),
     }
 }
 

@@ -6,7 +6,7 @@ use super::config::Config;
 use super::model::{Adjust, Rule};
 use super::problem::{Problem, Problems, nearest};
 use super::read::{RuleFile, digest, read_rules};
-use crate::packs::{ALLOWANCES, PACKS};
+use crate::packs::{INTEGRITY, PACKS};
 
 /// Where configuration files are read from: a folder, or a commit.
 pub trait FileReader {
@@ -92,7 +92,7 @@ pub fn load(reader: &dyn FileReader, main: &str) -> Result<Loaded, LoadError> {
         }
     }
     let chosen = PACKS.iter().filter(|p| packs.iter().any(|name| name == p.name));
-    for pack in chosen.chain([&ALLOWANCES]) {
+    for pack in chosen.chain([&INTEGRITY]) {
         rules.extend(pack.rules().iter().cloned());
     }
     let mut layers = Layers { rules, ..Layers::default() };

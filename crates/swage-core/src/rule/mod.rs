@@ -22,7 +22,7 @@ mod words;
 
 pub use change::{ChangeMatch, Fault, Subject};
 pub use checker::{Checker, ReportForm};
-pub use config::{Config, Limits, Policy};
+pub use config::{Config, Limits, Policy, Submodules};
 pub(crate) use key::Step;
 pub use key::{KEYED, KeyMatch};
 pub use link::{Collection, FileOf, Link, Meeting, Within};
@@ -30,11 +30,12 @@ pub(crate) use link::{may_mean, meant_name, own_name};
 pub use load::{FileReader, LoadError, Loaded, load};
 pub(crate) use message::shorten;
 pub use model::{
-    Adjust, AllowanceFault, Beyond, CodeMatch, Example, ExampleFile, Filter, Form, Matcher, Measure, MeasureMatch,
+    Adjust, SuppressionFault, Beyond, CodeMatch, Example, ExampleFile, Filter, Form, Matcher, Measure, MeasureMatch,
     NameFault, NameMatch, Names, Place, Relation, Rule, RuleSide, Severity, TextMatch, TreeMatch, Way, What, Zone,
 };
-pub use paths::PathSet;
+pub use paths::{PathSet, is_rule_file};
 pub use pattern::{Hole, Pattern, PatternError};
+pub(crate) use problem::near;
 pub use problem::{Problem, nearest};
 pub(crate) use query::{Item, PlainQuery, Shape, Test};
 pub(crate) use read::read_shipped;

@@ -11,7 +11,7 @@ use super::change::ChangeMatch;
 use super::checker::Checker;
 use super::key::KeyMatch;
 use super::link::Link;
-use super::paths::{PathSet, is_wanted};
+use super::paths::{PathSet, is_rule_file, is_wanted};
 use super::pattern::{Hole, Pattern, PatternError};
 use super::query::PlainQuery;
 use crate::change::Change;
@@ -81,6 +81,8 @@ pub struct Rule {
     pub skip_made: bool,
     /// Nearer layers leave it as it is.
     pub locked: bool,
+    /// Comments of a change may suppress it although it is locked.
+    pub suppressible: bool,
     /// Its tests.
     pub examples: Vec<Example>,
     /// The file or the pack that it comes from, as the user knows it.
@@ -101,6 +103,16 @@ impl Rule {
         is_wanted(path, self.paths.as_ref(), self.skip_paths.as_ref())
     }
 
+    /// Whether the rule looks at rule files where their paths are among its own.
+    pub fn names_rule_files(&self) -> bool {
+        self.paths.as_ref().is_some_and(PathSet::names_rule_files)
+    }
+
+    /// Whether it is about files that a change breaks, which is told of both sides together.
+    pub fn is_about_syntax(&self) -> bool {
+        self.ways.iter().any(|way| matches!(way.matcher, Matcher::Syntax))
+    }
+
     /// A number that stands for its id where many refer to it.
     pub fn mark(&self) -> u64 {
         crate::scan::text_digest(self.id.as_bytes())
@@ -108,7 +120,7 @@ impl Rule {
 
     /// Whether it must read files with this path.
     pub fn reads_path(&self, path: &[u8]) -> bool {
-        self.wants_path(path) && self.link().is_none_or(|link| link.wants_path(path))
+        self.wants_path(path) && (!is_rule_file(path) || self.names_rule_files()) && self.link().is_none_or(|link| link.wants_path(path))
     }
 
     /// What must hold between facts of many files, when that is what it is about.
@@ -217,7 +229,9 @@ pub enum Matcher {
     /// Comments that parse as code.
     CommentedCode,
     /// Comments that allow a finding and are at fault.
-    Allowance(AllowanceFault),
+    Suppression(SuppressionFault),
+    /// Files that parsed whole before the change and don't after it.
+    Syntax,
 }
 
 /// Names, told by the scopes of the language or by where they stand.
@@ -274,7 +288,7 @@ pub enum NameFault {
 
 /// What may be wrong with a comment that allows a finding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum AllowanceFault {
+pub enum SuppressionFault {
     /// It gives no reason.
     Unreasoned,
     /// There is nothing to allow.

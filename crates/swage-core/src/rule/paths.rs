@@ -42,6 +42,11 @@ impl PathSet {
         self.set.is_match(OsStr::from_bytes(path))
     }
 
+    /// Whether a pattern says in so many words that rule files are among them.
+    pub fn names_rule_files(&self) -> bool {
+        self.patterns.iter().any(|pattern| pattern.contains("swage"))
+    }
+
     /// The patterns as they were written.
     pub fn patterns(&self) -> &[String] {
         &self.patterns
@@ -51,6 +56,11 @@ impl PathSet {
 /// Whether a path is among those that are wanted, all when `None`, and not among those that are skipped.
 pub(super) fn is_wanted(path: &[u8], paths: Option<&PathSet>, skipped: Option<&PathSet>) -> bool {
     paths.is_none_or(|set| set.has(path)) && !skipped.is_some_and(|set| set.has(path))
+}
+
+/// Whether a file holds rules or policy. A rule that isn't made for such files would meet its own words in them.
+pub fn is_rule_file(path: &[u8]) -> bool {
+    path == b"swage.toml" || path.starts_with(b".swage/")
 }
 
 /// Path sets of which many are alike, each asked once for a path.

@@ -75,12 +75,32 @@ impl Problems<'_> {
     }
 }
 
-/// A hint that names the nearest right spelling, or all of them when none is near.
+/// Most words that are listed when none is near.
+const MOST_LISTED: usize = 12;
+
+/// The nearest right spelling, when one is near.
+pub fn near<'w>(word: &str, known: impl IntoIterator<Item = &'w str>) -> Option<&'w str> {
+    let (distance, near) = known.into_iter().map(|k| (distance(word, k), k)).min()?;
+    (distance <= 2.max(word.chars().count() / 3)).then_some(near)
+}
+
+/// How far a word is from a right one; less when it is a part of that.
+fn distance(word: &str, known: &str) -> usize {
+    let (word, known) = (word.to_lowercase(), known.to_lowercase());
+    let whole = strsim::osa_distance(&word, &known);
+    if word.len() > 3 && known.contains(&word) { whole.min(1) } else { whole }
+}
+
+/// A hint that names the nearest right spelling, or all of them when none is near and they are few, or else the nearest
+/// three.
 pub fn nearest<'w>(word: &str, known: impl IntoIterator<Item = &'w str>) -> String {
-    let known: Vec<&str> = known.into_iter().collect();
-    let best = known.iter().map(|k| (strsim::osa_distance(&word.to_lowercase(), &k.to_lowercase()), *k)).min();
-    match best {
-        Some((distance, near)) if distance <= 2.max(word.chars().count() / 3) => format!("did you mean `{near}`?"),
-        _ => format!("it may be {}", known.iter().map(|k| format!("`{k}`")).collect::<Vec<_>>().join(", ")),
+    let mut known: Vec<&str> = known.into_iter().collect();
+    match near(word, known.iter().copied()) {
+        Some(near) => format!("did you mean `{near}`?"),
+        None if known.len() > MOST_LISTED => {
+            known.sort_by_key(|k| (distance(word, k), *k));
+            format!("the nearest are {}", known[..3].iter().map(|k| format!("`{k}`")).collect::<Vec<_>>().join(", "))
+        }
+        None => format!("it may be {}", known.iter().map(|k| format!("`{k}`")).collect::<Vec<_>>().join(", ")),
     }
 }

@@ -8,7 +8,7 @@ use toml::de::DeTable;
 
 use super::change::read_change;
 use super::checker::read_checker;
-use super::config::{Config, Limits, Policy, parse_size};
+use super::config::{Config, Limits, Policy, Submodules, parse_size};
 use super::example::read_example;
 use super::link::read_link;
 use super::model::{Adjust, Beyond, CodeMatch, Filter, Matcher, Rule, RuleSide, Severity, Way, What};
@@ -129,7 +129,16 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
         }
         policy.worse = gate.number("worse", p).map(|n| n.value);
         policy.above_baseline = gate.flag("above_baseline", p).unwrap_or(true);
-        policy.allowances = gate.number("allowances", p).map(|n| n.value);
+        if let Some(mut suppressions) = gate.table("suppressions", p) {
+            for severity in Severity::ALL {
+                let most = suppressions.number(severity.word(), p).map(|n| n.value);
+                policy.suppressions[severity as usize] = most.or(policy.suppressions[severity as usize]);
+            }
+            suppressions.finish(p);
+        }
+        let answers = [("allow", Submodules::Allow), ("refuse", Submodules::Refuse)];
+        let submodules = gate.string("submodules", p).and_then(|s| one_of(&s, "answer", answers, p));
+        policy.submodules = submodules.unwrap_or(policy.submodules);
         policy.files = gate.number("files", p).map(|n| n.value);
         policy.lines = gate.number("lines", p).map(|n| n.value);
         gate.finish(p);
@@ -158,6 +167,7 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
     let message = table.required_string("message", &name, p);
     let help = table.string("help", p).map(|h| h.value.trim().to_owned());
     let locked = table.flag("locked", p).unwrap_or(false);
+    let suppressible = table.flag("suppressible", p).unwrap_or(false);
     let tags = table.strings("tags", p).unwrap_or_default().into_iter().map(|t| t.value).collect();
     let languages = languages(table, p);
     let paths = path_set(table, "paths", p);
@@ -208,6 +218,7 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
         secret,
         skip_made,
         locked,
+        suppressible,
         examples,
         origin: file.to_owned(),
         written,
@@ -309,8 +320,10 @@ fn check_message(message: &At<String>, ways: &[Way], beyond: Option<&Beyond>, p:
             Matcher::Tree(tree) => known.extend(tree.captures()),
             Matcher::Key(key) => known.extend(key.holes.iter().map(|h| h.name.as_str())),
             Matcher::Measure(_) => known.extend(["name", "value", "limit"]),
-            Matcher::Names(_) | Matcher::Allowance(_) => known.push("name"),
+            Matcher::Names(_) => known.push("name"),
+            Matcher::Suppression(_) => known.extend(["name", "hint"]),
             Matcher::Text(text) => known.extend(text.regex.capture_names().flatten()),
+            Matcher::Syntax => known.push("value"),
             Matcher::CommentedCode => {}
         }
     }

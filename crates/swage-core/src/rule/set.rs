@@ -11,13 +11,13 @@ use super::config::Config;
 use super::key::Step;
 use super::link::{Link, Meeting, Within};
 use super::model::{CodeMatch, Matcher, Place, Relation, Rule, TreeMatch, Way, What, language_index};
-use super::paths::{PathSet, PathSets};
+use super::paths::{PathSet, PathSets, is_rule_file};
 use super::pattern::{Hole, Pattern, PatternError, PatternNode};
 use super::words::{Needs, Vocabulary, Word, is_always_captured, query_heads, query_words, regex_words};
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
-const ENGINE: u32 = 12;
+const ENGINE: u32 = 13;
 
 /// The rules of a run.
 #[derive(Debug)]
@@ -27,6 +27,8 @@ pub struct RuleSet {
     globals: BTreeMap<String, Vec<String>>,
     /// Files that a program makes.
     made: Option<PathSet>,
+    /// Whether the configuration names those, rather than the usual names.
+    made_is_named: bool,
     /// The mark of each rule.
     marks: Vec<u64>,
     sets: PathSets,
@@ -95,8 +97,8 @@ pub(crate) struct Gate {
     pub rule: usize,
     /// Whether it leaves made files alone.
     pub skip_made: bool,
-    /// Whether it looks at what allowances say and not at code.
-    pub is_about_allowances: bool,
+    /// Whether it looks at what suppressions say and not at code.
+    pub is_about_suppressions: bool,
     /// Where its lists are.
     lists: Range<u32>,
 }
@@ -114,7 +116,7 @@ impl Gates {
             gates.all.push(Gate {
                 rule: entry.rule,
                 skip_made: rule.skip_made,
-                is_about_allowances: matches!(rule.ways[entry.way].matcher, Matcher::Allowance(_)),
+                is_about_suppressions: matches!(rule.ways[entry.way].matcher, Matcher::Suppression(_)),
                 lists: from..gates.lists.len() as u32,
             });
         }
@@ -156,17 +158,37 @@ impl RuleSet {
         });
         let reaches = reaches.collect();
         let marks = rules.iter().map(|rule| rule.mark()).collect();
-        Self { rules, globals: BTreeMap::new(), made: Config::default().made(), marks, sets, reaches, by_language }
+        Self {
+            rules,
+            globals: BTreeMap::new(),
+            made: Config::default().made(),
+            made_is_named: false,
+            marks,
+            sets,
+            reaches,
+            by_language,
+        }
     }
 
     /// The same with what a configuration says of names that are defined elsewhere and of files that a program makes.
     pub fn with(self, config: &Config) -> Self {
-        Self { globals: config.globals.clone(), made: config.made(), ..self }
+        Self {
+            globals: config.globals.clone(),
+            made: config.made(),
+            made_is_named: config.made.is_some(),
+            ..self
+        }
     }
 
     /// Whether a program makes files with this path.
     pub fn is_made(&self, path: &[u8]) -> bool {
         self.made.as_ref().is_some_and(|made| made.has(path))
+    }
+
+    /// Whether the configuration itself says that a program makes files with this path; the usual names prove nothing of
+    /// a file that a change brings.
+    pub fn is_named_as_made(&self, path: &[u8]) -> bool {
+        self.made_is_named && self.is_made(path)
     }
 
     /// Whether a name is defined outside of what can be seen in files of a language.
@@ -189,13 +211,21 @@ impl RuleSet {
         self.rules.iter().find(|r| r.id == id)
     }
 
-    /// Which rules look at a file with this path.
+    /// Which rules look at a file with this path, by which it is told whether a program makes it.
     pub fn wanted(&self, path: &[u8]) -> Vec<bool> {
-        let made = self.is_made(path);
+        self.wanted_as(path, self.is_made(path))
+    }
+
+    /// Which rules look at a file with this path that a program makes, or doesn't.
+    pub fn wanted_as(&self, path: &[u8], made: bool) -> Vec<bool> {
+        let own_file = is_rule_file(path);
         let mut has = self.sets.of_path(path);
         let mut within = |reach: &Reach| reach.paths.is_none_or(&mut has) && !reach.skipped.is_some_and(&mut has);
         let wants = self.rules.iter().zip(&self.reaches).map(|(rule, (own, collections))| {
-            !(made && rule.skip_made) && within(own) && (collections.is_empty() || collections.iter().any(&mut within))
+            !(made && rule.skip_made)
+                && (!own_file || rule.names_rule_files())
+                && within(own)
+                && (collections.is_empty() || collections.iter().any(&mut within))
         });
         wants.collect()
     }
@@ -294,9 +324,11 @@ impl RuleSet {
                         };
                         words.needs(key.steps.iter().filter_map(literal).chain(hole_words(&key.holes)))
                     }
-                    (Matcher::CommentedCode | Matcher::Names(_), Some(_)) | (Matcher::Allowance(_), _) => {
+                    (Matcher::CommentedCode | Matcher::Names(_), Some(_)) | (Matcher::Suppression(_), _) => {
                         Needs::default()
                     }
+                    // Whether a file parses is told of both sides of a change together.
+                    (Matcher::Syntax, _) => continue,
                     (
                         Matcher::Code(_)
                         | Matcher::Tree(_)

@@ -6,7 +6,7 @@ use regex::bytes::RegexBuilder;
 
 use super::key::{KEYED, read_key};
 use super::model::{
-    AllowanceFault, CodeMatch, Filter, Form, Matcher, Measure, MeasureMatch, NameMatch, Names, Place, Relation,
+    SuppressionFault, CodeMatch, Filter, Form, Matcher, Measure, MeasureMatch, NameMatch, Names, Place, Relation,
     TextMatch, TreeMatch, Way, What, Zone,
 };
 use super::problem::Problems;
@@ -42,7 +42,8 @@ fn read_way(
     name: &str,
     p: &mut Problems<'_>,
 ) -> Option<Way> {
-    const WAYS: [&str; 8] = ["text", "code", "tree", "key", "measure", "names", "commented_code", "allowance"];
+    const WAYS: [&str; 9] =
+        ["text", "code", "tree", "key", "measure", "names", "commented_code", "suppression", "syntax"];
     let given: Vec<_> = WAYS.into_iter().filter(|w| table.has(w)).collect();
     let before = p.list.len();
     // So that they aren't called unknown when something else is wrong with them.
@@ -90,10 +91,15 @@ fn read_way(
             table.flag("commented_code", p);
             Some(Matcher::CommentedCode)
         }
-        ["allowance"] => {
-            let faults = [("unused", AllowanceFault::Unused), ("unreasoned", AllowanceFault::Unreasoned)];
-            let fault = table.required_string("allowance", name, p);
-            fault.and_then(|f| one_of(&f, "fault of an allowance", faults, p)).map(Matcher::Allowance)
+        ["suppression"] => {
+            let faults = [("unused", SuppressionFault::Unused), ("unreasoned", SuppressionFault::Unreasoned)];
+            let fault = table.required_string("suppression", name, p);
+            fault.and_then(|f| one_of(&f, "fault of an suppression", faults, p)).map(Matcher::Suppression)
+        }
+        ["syntax"] => {
+            let faults = [("broken", Matcher::Syntax)];
+            let fault = table.required_string("syntax", name, p);
+            fault.and_then(|f| one_of(&f, "fault of a file's syntax", faults, p))
         }
         [] => {
             p.at(

@@ -1,6 +1,6 @@
 //! Comments that let a finding be: `swage: allow RULE-ID because REASON`, on the line or above it.
 //!
-//! One allowance covers one finding of its rule that begins on the line: a second one of the same rule needs another.
+//! One suppression covers one finding of its rule that begins on the line: a second one of the same rule needs another.
 //! Without a reason it covers nothing. What covers nothing is reported by the rules that look for it.
 
 use std::ops::Range;
@@ -10,12 +10,12 @@ use tree_sitter::Tree;
 use super::walk::ancestors;
 use super::{Fact, Hit, Lines, text_digest};
 use crate::lang::{Class, Language};
-use crate::rule::{AllowanceFault, RuleSet};
+use crate::rule::{RuleSet, SuppressionFault, near};
 
 const MARK: &[u8] = b"swage: allow";
 
 /// One rule that a comment allows.
-pub(super) struct Allowance {
+pub(super) struct Suppression {
     /// Where the comment says so.
     pub range: Range<usize>,
     /// The rule's id, as written.
@@ -27,13 +27,13 @@ pub(super) struct Allowance {
     used: bool,
 }
 
-/// Whether a file may hold allowances at all.
+/// Whether a file may hold suppressions at all.
 pub(super) fn may_be_in(source: &[u8]) -> bool {
     memchr::memmem::find(source, MARK).is_some()
 }
 
-/// The allowances of a file, in order. In a file of a known language they must stand in comments.
-pub(super) fn find(source: &[u8], language: Option<&'static Language>, tree: Option<&Tree>) -> Vec<Allowance> {
+/// The suppressions of a file, in order. In a file of a known language they must stand in comments.
+pub(super) fn find(source: &[u8], language: Option<&'static Language>, tree: Option<&Tree>) -> Vec<Suppression> {
     let mut found = Vec::new();
     for at in memchr::memmem::find_iter(source, MARK) {
         let in_comment = match (language, tree) {
@@ -54,7 +54,7 @@ pub(super) fn find(source: &[u8], language: Option<&'static Language>, tree: Opt
         let lines = covered(source, at);
         for rule in rules.split(',').map(str::trim).filter(|r| !r.is_empty()) {
             let (rule, reason) = (rule.to_owned(), reason.map(str::to_owned));
-            found.push(Allowance { range: at..end, rule, reason, lines, used: false });
+            found.push(Suppression { range: at..end, rule, reason, lines, used: false });
         }
     }
     found
@@ -86,44 +86,49 @@ fn covered(source: &[u8], at: usize) -> [u32; 2] {
     [own, own + 1 + skipped as u32]
 }
 
-/// Marks the hits that are allowed. Whether a fact's allowance is of use shows only where facts meet, and that of an
+/// Marks the hits that are allowed. Whether a fact's suppression is of use shows only where facts meet, and that of an
 /// outside program's finding where that is placed, so those count as used.
-pub(super) fn apply(allowances: &mut [Allowance], hits: &mut [Hit], facts: &mut [Fact], rules: &RuleSet) {
-    for allowance in allowances {
-        let Some(reason) = &allowance.reason else { continue };
-        if rules.get(&allowance.rule).is_some_and(|rule| rule.checker().is_some()) {
-            allowance.used = true;
+pub(super) fn apply(suppressions: &mut [Suppression], hits: &mut [Hit], facts: &mut [Fact], rules: &RuleSet) {
+    for suppression in suppressions {
+        let Some(reason) = &suppression.reason else { continue };
+        if rules.get(&suppression.rule).is_some_and(|rule| rule.checker().is_some()) {
+            suppression.used = true;
         }
         for fact in facts.iter_mut() {
-            if fact.rule == text_digest(allowance.rule.as_bytes()) && allowance.lines.contains(&fact.span.start_line) {
+            if fact.rule == text_digest(suppression.rule.as_bytes()) && suppression.lines.contains(&fact.span.start_line) {
                 fact.allowed = Some(reason.clone());
-                allowance.used = true;
+                suppression.used = true;
             }
         }
         let covers = |h: &&mut Hit| {
-            h.allowed.is_none() && h.rule == allowance.rule && allowance.lines.contains(&h.span.start_line)
+            h.allowed.is_none() && h.rule == suppression.rule && suppression.lines.contains(&h.span.start_line)
         };
         if let Some(hit) = hits.iter_mut().find(covers) {
             hit.allowed = Some(reason.clone());
-            allowance.used = true;
+            suppression.used = true;
         }
     }
 }
 
-/// The allowances with a fault, and where each stands.
-pub(super) fn faulty(allowances: &[Allowance], fault: AllowanceFault) -> impl Iterator<Item = &Allowance> {
-    allowances.iter().filter(move |a| match fault {
-        AllowanceFault::Unreasoned => a.reason.is_none(),
-        AllowanceFault::Unused => a.reason.is_some() && !a.used,
+/// The suppressions with a fault, and where each stands.
+pub(super) fn faulty(suppressions: &[Suppression], fault: SuppressionFault) -> impl Iterator<Item = &Suppression> {
+    suppressions.iter().filter(move |a| match fault {
+        SuppressionFault::Unreasoned => a.reason.is_none(),
+        SuppressionFault::Unused => a.reason.is_some() && !a.used,
     })
 }
 
-impl Allowance {
-    /// A hit of a rule that looks for faulty allowances.
-    pub fn hit(&self, rule: &crate::rule::Rule, source: &[u8], lines: &Lines<'_>) -> Hit {
+impl Suppression {
+    /// A hit of a rule that looks for faulty suppressions.
+    pub fn hit(&self, rule: &crate::rule::Rule, known: &[&str], source: &[u8], lines: &Lines<'_>) -> Hit {
         let text = &source[self.range.clone()];
         let message = rule.say(|gap| match gap {
             "name" => Some(self.rule.clone()),
+            "hint" if known.contains(&self.rule.as_str()) => Some("remove it".to_owned()),
+            "hint" => Some(match near(&self.rule, known.iter().copied()) {
+                Some(id) => format!("no rule of that name looks at this file; did you mean `{id}`?"),
+                None => "no rule of that name looks at this file".to_owned(),
+            }),
             "match" => Some(String::from_utf8_lossy(text).into_owned()),
             _ => None,
         });

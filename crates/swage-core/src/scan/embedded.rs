@@ -53,7 +53,7 @@ fn part(source: &[u8], code: Node<'_>, language: &'static Language) -> Option<Pa
     let Range { start, end } = code.byte_range();
     let text = source.get(start..end)?;
     let line_start = source[..start].iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
-    let line = u32::try_from(code.start_position().row).ok()?;
+    let line = u32::try_from(memchr::memchr_iter(b'\n', &source[..line_start]).count()).ok()?;
     let before = String::from_utf8_lossy(&source[line_start..start]).chars().count() as u32;
     if line_start < start && !source[line_start..start].iter().all(is_margin) {
         return Some(Part { text: text.to_vec(), language, line, columns: (before, 0) });
@@ -81,9 +81,11 @@ impl Part {
             end_line: s.end_line + self.line,
             end_column: column(s.end_line, s.end_column),
         };
+        let lines = |(first, last): (u32, u32)| (first + self.line, last + self.line);
         facts.extend(inner.facts.into_iter().map(|fact| Fact { span: shift(fact.span), ..fact }));
         for mut hit in inner.hits {
             hit.span = shift(hit.span);
+            hit.definition = hit.definition.map(lines);
             match into.iter_mut().find(|other| other.rule == hit.rule && other.span == hit.span) {
                 Some(other) => other.allowed = other.allowed.take().or(hit.allowed),
                 None => into.push(hit),

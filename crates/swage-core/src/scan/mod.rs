@@ -19,6 +19,8 @@ mod names;
 mod parse;
 mod query;
 mod run;
+mod syntax;
+mod text;
 mod texts;
 mod trial;
 mod walk;
@@ -30,7 +32,10 @@ use sha2::{Digest, Sha256};
 
 pub(crate) use keys::Keyed;
 pub use lines::Lines;
+pub(crate) use made::looks_made;
 pub use names::SCOPED;
+pub use syntax::{Syntax, syntax_errors};
+pub use text::decoded;
 pub use trial::{Miss, Trial, TrialMatch, try_pattern};
 
 use crate::lang::Language;
@@ -87,10 +92,14 @@ pub struct Hit {
     pub span: Span,
     /// The names of the definitions around it, outermost first, joined with dots.
     pub scope: String,
+    /// First and last line (1-based) of the innermost definition around it.
+    pub definition: Option<(u32, u32)>,
     /// Digest of the matched text, byte for byte.
     pub exact: u64,
     /// Digest of the matched text without its white space.
     pub folded: u64,
+    /// Digest of what its rule named: the matched text without its white space and without what `many` holes took.
+    pub identity: u64,
     /// For measures, the figure.
     pub figure: Option<Figure>,
     /// Why a comment beside it lets it be.
@@ -115,9 +124,9 @@ pub struct Elsewhere {
 }
 
 impl Hit {
-    /// The digest of the text that may be shown: a short secret could be guessed from its own.
+    /// The identity as it may be shown: a short secret could be guessed from its own.
     pub fn shown_digest(&self) -> u64 {
-        if self.secret { short_digest(&[self.rule.as_bytes()]) } else { self.folded }
+        if self.secret { short_digest(&[self.rule.as_bytes()]) } else { self.identity }
     }
 
     /// A hit of a rule on this text.
@@ -136,8 +145,10 @@ impl Hit {
             message,
             span,
             scope,
+            definition: None,
             exact,
             folded,
+            identity: folded,
             figure,
             allowed: None,
             related: Vec::new(),
@@ -184,16 +195,27 @@ pub struct FileScan {
     pub facts: Vec<Fact>,
     /// It looks like something that a program made, so that rules that skip made files have left it alone.
     pub made: bool,
+    /// Where it doesn't parse; `None` when it wasn't parsed.
+    pub syntax: Option<Syntax>,
 }
 
 impl FileScan {
     /// Nothing was found, for this reason.
     pub fn without_hits(status: Status) -> Self {
-        Self { status, hits: Vec::new(), facts: Vec::new(), made: false }
+        Self { status, hits: Vec::new(), facts: Vec::new(), made: false, syntax: None }
     }
 }
 
-/// Scans a file with the rules that are `wanted` for its path.
+/// Whether what a file says of itself counts: that a program made it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Markers {
+    /// The file stands as the target has it, so its word counts.
+    Heeded,
+    /// The change may have written them, so they don't count.
+    Ignored,
+}
+
+/// Scans a file with the rules that are `wanted` for its path. Byte order marks are taken off before; see [`decoded`].
 ///
 /// `language` decides which rules apply and how the file is parsed. The result depends on nothing but the arguments.
 pub fn scan(
@@ -202,22 +224,26 @@ pub fn scan(
     rules: &RuleSet,
     wanted: &[bool],
     limits: &Limits,
+    markers: Markers,
 ) -> FileScan {
-    nested(content, language, rules, wanted, limits, 0)
+    Scan { rules, wanted, limits, markers }.nested(&decoded(content), language, 0)
 }
 
-fn nested(
-    content: &[u8],
-    language: Option<&'static Language>,
-    rules: &RuleSet,
-    wanted: &[bool],
-    limits: &Limits,
-    depth: u8,
-) -> FileScan {
+/// What stays the same for a file and the code inside of it.
+struct Scan<'a> {
+    rules: &'a RuleSet,
+    wanted: &'a [bool],
+    limits: &'a Limits,
+    markers: Markers,
+}
+
+impl Scan<'_> {
+fn nested(&self, content: &[u8], language: Option<&'static Language>, depth: u8) -> FileScan {
+    let Scan { rules, wanted, limits, markers } = *self;
     let set = rules.for_language(language);
     let own = set.gates.iter().any(|gate| wanted[gate.rule]);
     // Where no other rule looks there is nothing to allow, so nothing is missed.
-    let missed = set.gates.iter().any(|gate| wanted[gate.rule] && !gate.is_about_allowances);
+    let missed = set.gates.iter().any(|gate| wanted[gate.rule] && !gate.is_about_suppressions);
     let holds_code = language.is_some_and(|l| !l.embedded.is_empty()) && depth < embedded::DEEPEST;
     if !own && !holds_code || !missed && language.is_none() {
         return FileScan::without_hits(Status::NotWanted);
@@ -228,25 +254,29 @@ fn nested(
     // Offsets in trees have 32 bits.
     let most = limits.file_size.min(u64::from(u32::MAX));
     if content.len() as u64 > most {
+        if language.is_none() && is_binary(content) {
+            return FileScan::without_hits(Status::NotWanted);
+        }
         return given_up(format!("it has {} bytes, and the limit file_size is {most}", content.len()));
     }
-    if is_binary(content) {
-        return match language {
-            Some(l) => given_up(format!("it is named like {} and holds binary data", l.name)),
-            None => FileScan::without_hits(Status::NotWanted),
-        };
+    if let Some(why) = language.and_then(|l| text::unreadable(content, l)) {
+        // It can't be parsed, and what expressions find without that is found all the same.
+        let plain = self.nested(content, None, depth);
+        return FileScan { hits: plain.hits, ..given_up(why) };
     }
-    let made = made::looks_made(content, language);
+    let made = markers == Markers::Heeded && made::looks_made(content, language);
     let looks = |gate: &Gate| wanted[gate.rule] && !(made && gate.skip_made);
     if made && !holds_code && !set.gates.iter().any(looks) {
         return FileScan { made, ..FileScan::without_hits(Status::NotWanted) };
     }
-    let words = Words::find(content, set);
+    let source = text::with_plain_line_ends(content, language);
+    let source = source.as_ref();
+    let words = Words::find(source, set);
     let possible = set.gates.iter().zip(0u32..);
     let possible = possible.filter(|(gate, _)| looks(gate) && set.gates.is_open(gate, |word| words.has(word)));
     let possible: Vec<u32> = possible.map(|(_, index)| index).collect();
-    let mut run = run::Run::new(content, language, rules);
-    let allows = allow::may_be_in(content);
+    let mut run = run::Run::new(source, content, language, rules);
+    let allows = allow::may_be_in(source);
     let mut tree_wanted = holds_code || allows && language.is_some();
     for &index in &possible {
         let entry = &set.entries[index as usize];
@@ -254,7 +284,7 @@ fn nested(
         match &rule.ways[entry.way].matcher {
             Matcher::Text(text) => {
                 let found: Vec<_> =
-                    text.regex.find_iter(content).filter(|m| !m.is_empty()).map(|m| m.range()).collect();
+                    text.regex.find_iter(source).filter(|m| !m.is_empty()).map(|m| m.range()).collect();
                 tree_wanted |= !found.is_empty() && language.is_some();
                 run.text.extend(found.into_iter().map(|range| (index, range)));
             }
@@ -264,34 +294,37 @@ fn nested(
             | Matcher::Key(_)
             | Matcher::Names(_)
             | Matcher::CommentedCode => tree_wanted = true,
-            Matcher::Allowance(_) => {}
+            Matcher::Suppression(_) | Matcher::Syntax => {}
         }
     }
     if tree_wanted && let Err(why) = run.parse() {
         return given_up(why);
     }
+    let syntax = run.syntax();
     let parts = if holds_code { run.parts() } else { Vec::new() };
-    let mut allowances = if allows { run.allowances() } else { Vec::new() };
+    let mut suppressions = if allows { run.suppressions() } else { Vec::new() };
     run.find(set, &possible, &words);
     if let Some(why) = run.fault.take() {
-        return FileScan::without_hits(Status::NotExamined(why));
+        return FileScan { syntax, ..FileScan::without_hits(Status::NotExamined(why)) };
     }
     let mut status = if own { Status::Examined } else { Status::NotWanted };
     let (mut hits, mut facts) = run.hits();
-    if !allowances.is_empty() {
-        allow::apply(&mut allowances, &mut hits, &mut facts, rules);
+    if !suppressions.is_empty() {
+        allow::apply(&mut suppressions, &mut hits, &mut facts, rules);
         let lines = Lines::new(content);
+        let known = rules.rules().iter().zip(wanted).filter(|(_, wanted)| **wanted);
+        let known: Vec<&str> = known.map(|(rule, _)| rule.id.as_str()).collect();
         for &index in &possible {
             let rule = &rules.rules()[set.entries[index as usize].rule];
-            if let Matcher::Allowance(fault) = rule.ways[set.entries[index as usize].way].matcher {
-                hits.extend(allow::faulty(&allowances, fault).map(|a| a.hit(rule, content, &lines)));
+            if let Matcher::Suppression(fault) = rule.ways[set.entries[index as usize].way].matcher {
+                hits.extend(allow::faulty(&suppressions, fault).map(|a| a.hit(rule, &known, content, &lines)));
             }
         }
     }
     for part in parts {
-        let inner = nested(&part.text, Some(part.language), rules, wanted, limits, depth + 1);
+        let inner = self.nested(&part.text, Some(part.language), depth + 1);
         match &inner.status {
-            Status::NotExamined(_) => return FileScan::without_hits(inner.status),
+            Status::NotExamined(_) => return FileScan { syntax, ..FileScan::without_hits(inner.status) },
             Status::Examined => status = Status::Examined,
             Status::NotWanted => {}
         }
@@ -299,7 +332,8 @@ fn nested(
     }
     hits.sort_by_key(|h| h.span);
     facts.sort_by_key(|f| f.span);
-    FileScan { status, hits, facts, made }
+    FileScan { status, hits, facts, made, syntax }
+}
 }
 
 /// Gives hits that came of facts the digests of their texts.
@@ -307,23 +341,50 @@ pub(crate) fn read_texts(content: &[u8], hits: &mut [Hit]) {
     let lines = Lines::new(content);
     for hit in hits {
         (hit.exact, hit.folded) = digests(lines.text(hit.span));
+        // A link names what its facts meet by; without that, the text is all that there is.
+        hit.identity = if hit.identity == 0 { hit.folded } else { hit.identity };
     }
 }
 
 /// The digests of a text, byte for byte and without its white space.
 fn digests(text: &[u8]) -> (u64, u64) {
-    let folded: Vec<u8> = text.iter().copied().filter(|b| !b.is_ascii_whitespace()).collect();
-    (short_digest(&[text]), short_digest(&[&folded]))
+    (short_digest(&[text]), short_digest(&[&without_white_space(text)]))
+}
+
+/// A text without its white space.
+pub(crate) fn without_white_space(text: &[u8]) -> Vec<u8> {
+    text.iter().copied().filter(|b| !b.is_ascii_whitespace()).collect()
+}
+
+/// The digest of a text without its white space and without some ranges of it, which are in order, and the separators
+/// beside them.
+fn identity(source: &[u8], whole: &Range<usize>, varying: &[Range<usize>]) -> u64 {
+    let separator = |b: &u8| b.is_ascii_whitespace() || matches!(b, b',' | b';');
+    let mut kept = Vec::new();
+    let mut from = whole.start;
+    for range in varying.iter().filter(|r| r.start >= whole.start && r.end <= whole.end) {
+        let piece = source.get(from..range.start).unwrap_or_default();
+        let end = piece.iter().rposition(|b| !separator(b)).map_or(0, |at| at + 1);
+        kept.extend(without_white_space(&piece[..end]));
+        // A gap stays a gap.
+        kept.push(b' ');
+        let rest = source.get(range.end..whole.end).unwrap_or_default();
+        from = range.end + rest.iter().take_while(|b| separator(b)).count();
+    }
+    kept.extend(without_white_space(source.get(from..whole.end).unwrap_or_default()));
+    short_digest(&[&kept])
 }
 
 /// Gives hits that were found elsewhere what the file says of their places: the definitions around them, and the
 /// comments that let them be.
 pub(crate) fn settle(content: &[u8], language: Option<&'static Language>, hits: &mut [Hit]) {
-    let Some((scopes, mut allowances)) = run::surroundings(content, language, hits.iter().map(|h| h.span)) else {
+    let Some((scopes, mut suppressions)) = run::surroundings(content, language, hits.iter().map(|h| h.span)) else {
         return;
     };
-    hits.iter_mut().zip(scopes).for_each(|(hit, scope)| hit.scope = scope);
-    allow::apply(&mut allowances, hits, &mut [], &RuleSet::new(Vec::new()));
+    hits.iter_mut().zip(scopes).for_each(|(hit, (scope, definition))| {
+        (hit.scope, hit.definition) = (scope, definition);
+    });
+    allow::apply(&mut suppressions, hits, &mut [], &RuleSet::new(Vec::new()));
 }
 
 /// Where the words of a file's rules stand in it.
@@ -428,7 +489,8 @@ mod tests {
         for (path, code) in files {
             let Some(language) = Language::of(path.as_bytes(), code.as_bytes()) else { continue };
             let set = set(language);
-            let found = scan(code.as_bytes(), Some(language), &set, &set.wanted(path.as_bytes()), &Limits::default());
+            let wanted = set.wanted(path.as_bytes());
+            let found = scan(code.as_bytes(), Some(language), &set, &wanted, &Limits::default(), Markers::Heeded);
             told.extend(found.hits.into_iter().map(|h| (h.rule, (*path).to_owned(), h.span.start_line)));
             facts.extend(found.facts.into_iter().map(|fact| (*path, fact)));
             rules = set.rules().to_vec();

@@ -13,8 +13,8 @@ use super::names::{Names, in_role};
 use super::parse::{nests_too_deep, parse};
 use super::query::Seen;
 use super::texts::{fill_named, groups, is_excused, place_of, texts};
-use super::walk::{Found, Step, Walk, scope_of};
-use super::{Fact, Hit, Span, Words, allow, keys};
+use super::walk::{Found, Scope, Step, Walk};
+use super::{Fact, Hit, Span, Syntax, Words, allow, identity, keys};
 use crate::lang::{Language, Role, interest};
 use crate::rule::{
     KeyMatch, LanguageSet, Matcher, Measure, MeasureMatch, NameMatch, Names as Which, RuleSet, Zone, shorten,
@@ -22,7 +22,10 @@ use crate::rule::{
 
 /// The work on one file.
 pub(super) struct Run<'a> {
+    /// The text that is looked at.
     source: &'a [u8],
+    /// The file as it is, with its own line ends, byte for byte as long.
+    content: &'a [u8],
     language: Option<&'static Language>,
     rules: &'a RuleSet,
     /// Matches of text rules, by entry.
@@ -34,8 +37,13 @@ pub(super) struct Run<'a> {
 }
 
 impl<'a> Run<'a> {
-    pub fn new(source: &'a [u8], language: Option<&'static Language>, rules: &'a RuleSet) -> Self {
-        Self { source, language, rules, text: Vec::new(), tree: None, found: Vec::new(), fault: None }
+    pub fn new(
+        source: &'a [u8],
+        content: &'a [u8],
+        language: Option<&'static Language>,
+        rules: &'a RuleSet,
+    ) -> Self {
+        Self { source, content, language, rules, text: Vec::new(), tree: None, found: Vec::new(), fault: None }
     }
 
     /// Parses the file, within a number of steps that follows from its size alone.
@@ -45,17 +53,22 @@ impl<'a> Run<'a> {
         Ok(())
     }
 
+    /// Where the file doesn't parse, when it has been parsed.
+    pub fn syntax(&self) -> Option<Syntax> {
+        self.tree.as_ref().map(|tree| Syntax::of(tree, self.content))
+    }
+
     /// Code of other languages in the file.
     pub fn parts(&self) -> Vec<Part> {
         match (self.language, &self.tree) {
-            (Some(language), Some(tree)) => embedded::parts(self.source, language, tree),
+            (Some(language), Some(tree)) => embedded::parts(self.content, language, tree),
             _ => Vec::new(),
         }
     }
 
     /// The comments that let findings be.
-    pub fn allowances(&self) -> Vec<allow::Allowance> {
-        allow::find(self.source, self.language, self.tree.as_ref())
+    pub fn suppressions(&self) -> Vec<allow::Suppression> {
+        allow::find(self.content, self.language, self.tree.as_ref())
     }
 
     /// Finds everything that the possible entries find. Where each of them needs a word or an opener of the language,
@@ -104,7 +117,7 @@ impl<'a> Run<'a> {
             set.entries[*entry as usize].marked
                 || matches!(
                     walk.way(*entry).matcher,
-                    Matcher::Text(_) | Matcher::Key(_) | Matcher::Names(_) | Matcher::Allowance(_)
+                    Matcher::Text(_) | Matcher::Key(_) | Matcher::Names(_) | Matcher::Suppression(_)
                 )
         };
         let pruned = set.finder.is_some() && set.is_marked && scopes.is_none() && possible.iter().all(needs_mark);
@@ -201,7 +214,7 @@ impl<'a> Run<'a> {
         let Some(range) = place_of(way, text, self.source, &range) else { return };
         let message = fill_named(own, self.source, &range, &groups);
         let fact = way.collection.map(|collection| (collection, groups));
-        self.found.push(Found { rule, range, message, scope: String::new(), figure: None, fact });
+        self.found.push(Found { rule, range, message, scope: Scope::default(), varying: Vec::new(), figure: None, fact });
     }
 
     /// The hits and the facts, in order, each place of a rule once.
@@ -214,7 +227,7 @@ impl<'a> Run<'a> {
             (a.range.start, a.range.end, a.rule, &a.fact).cmp(&(b.range.start, b.range.end, b.rule, &b.fact))
         });
         self.found.dedup_by(|a, b| a.rule == b.rule && a.range == b.range && a.fact == b.fact);
-        let lines = Lines::new(self.source);
+        let lines = Lines::new(self.content);
         let is_secret = |f: &&Found| self.rules.rules()[f.rule].secret;
         let secrets: Vec<Range<usize>> = self.found.iter().filter(is_secret).map(|f| f.range.clone()).collect();
         for mut f in std::mem::take(&mut self.found) {
@@ -227,7 +240,13 @@ impl<'a> Run<'a> {
             let text = &self.source[f.range.clone()];
             let span = lines.span(f.range.clone());
             let Some((collection, mut holes)) = f.fact else {
-                hits.push(Hit::new(rule, f.message, span, f.scope, text, f.figure));
+                let definition = f.scope.lines(&lines);
+                let mut hit = Hit::new(rule, f.message, span, f.scope.names, text, f.figure);
+                hit.definition = definition;
+                if !f.varying.is_empty() {
+                    hit.identity = identity(self.source, &f.range, &f.varying);
+                }
+                hits.push(hit);
                 continue;
             };
             let Some(link) = rule.link() else { continue };
@@ -324,15 +343,17 @@ fn find_names(
     }
 }
 
-/// The names of the definitions around places of a file, and the comments in it that let findings be; `None` when it
-/// can't be parsed.
+/// The definitions around a place: their names, and the first and the last line of the innermost.
+type Around = (String, Option<(u32, u32)>);
+
+/// The definitions around places of a file, and the comments in it that let findings be; `None` when it can't be parsed.
 pub(super) fn surroundings(
     source: &[u8],
     language: Option<&'static Language>,
     spans: impl Iterator<Item = Span>,
-) -> Option<(Vec<String>, Vec<allow::Allowance>)> {
+) -> Option<(Vec<Around>, Vec<allow::Suppression>)> {
     let tree = language.map(|language| parse(source, language)).transpose().ok()?;
-    let allowances = allow::find(source, language, tree.as_ref());
+    let suppressions = allow::find(source, language, tree.as_ref());
     let lines = Lines::new(source);
     let scope = |span: Span| {
         let (language, root) = (language?, tree.as_ref()?.root_node());
@@ -342,9 +363,11 @@ pub(super) fn surroundings(
         let column = (span.start_column as usize - 1).max(indent).min(text.len());
         let point = tree_sitter::Point::new(row, column);
         let node = root.descendant_for_point_range(point, point)?;
-        Some(scope_of(language, source, root, node))
+        let scope = Scope::of(language, source, root, node);
+        let definition = scope.lines(&lines);
+        Some((scope.names, definition))
     };
-    Some((spans.map(|span| scope(span).unwrap_or_default()).collect(), allowances))
+    Some((spans.map(|span| scope(span).unwrap_or_default()).collect(), suppressions))
 }
 
 /// The zone at a byte offset; `zones` are in the order of their starts, inner behind outer.

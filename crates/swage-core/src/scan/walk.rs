@@ -11,8 +11,8 @@ use super::measure::{self, Frame};
 use super::parse::DEEPEST;
 use super::query::{self, Seen};
 use super::texts::{fill_named, fill_plain, texts};
-use super::{Figure, Words};
-use crate::lang::Language;
+use super::{Figure, Lines, Words};
+use crate::lang::{Class, Language};
 use crate::rule::{Hole, LanguageSet, Matcher, MeasureMatch, Rule, RuleSet, Way};
 
 /// A match before its place is put into words.
@@ -20,7 +20,9 @@ pub(super) struct Found {
     pub rule: usize,
     pub range: Range<usize>,
     pub message: String,
-    pub scope: String,
+    pub scope: Scope,
+    /// What `many` holes took, in order.
+    pub varying: Vec<Range<usize>>,
     pub figure: Option<Figure>,
     /// The collection that takes it, and what its holes took.
     pub fact: Option<(usize, Vec<(String, String)>)>,
@@ -29,13 +31,30 @@ pub(super) struct Found {
 /// Most matches of a query that may be begun and not yet ended.
 const MOST_STARTED: u32 = 1 << 14;
 
-/// The names of the definitions around and with a node, outermost first.
-pub(super) fn scope_of(language: &Language, source: &[u8], root: Node<'_>, node: Node<'_>) -> String {
-    let tables = language.tables();
-    let around = ancestors(root, node);
-    let definitions = around.into_iter().chain([node]).filter(|n| tables.is_definition(n.kind_id()));
-    let names: Vec<&str> = definitions.filter_map(|n| language.definition_name(n, source)).collect();
-    names.join(".")
+/// The named definitions around and with a node.
+#[derive(Debug, Default)]
+pub(super) struct Scope {
+    /// Their names, outermost first, joined with dots.
+    pub names: String,
+    /// The innermost one.
+    innermost: Option<Range<usize>>,
+}
+
+impl Scope {
+    pub fn of(language: &Language, source: &[u8], root: Node<'_>, node: Node<'_>) -> Self {
+        let tables = language.tables();
+        let around = ancestors(root, node);
+        let definitions = around.into_iter().chain([node]).filter(|n| tables.is_definition(n.kind_id()));
+        let named: Vec<_> = definitions.filter_map(|n| Some((language.definition_name(n, source)?, n))).collect();
+        let names = named.iter().map(|(name, _)| *name).collect::<Vec<_>>().join(".");
+        Self { names, innermost: named.last().map(|(_, n)| n.byte_range()) }
+    }
+
+    /// The first and the last line of the innermost one, 1-based.
+    pub fn lines(&self, lines: &Lines<'_>) -> Option<(u32, u32)> {
+        let Range { start, end } = self.innermost.clone()?;
+        Some((lines.line_of(start) as u32 + 1, lines.line_of(end.saturating_sub(1).max(start)) as u32 + 1))
+    }
 }
 
 /// A step of the walk.
@@ -196,7 +215,8 @@ impl<'a> Walk<'a> {
                     return Some(self.fact(entry, range, collection, texts(self.source, &code.holes, &bound)));
                 }
                 let message = self.message(entry, &range, &code.holes, &bound);
-                Some(Found { message, ..self.plain(entry, range, node) })
+                let varying = varying(&code.holes, &bound);
+                Some(Found { message, varying, ..self.plain(entry, range, node) })
             }
             Matcher::Measure(m) => {
                 let value = measure::at_once(m, node, self.source, self.language)?;
@@ -207,7 +227,8 @@ impl<'a> Walk<'a> {
             | Matcher::Key(_)
             | Matcher::Names(_)
             | Matcher::CommentedCode
-            | Matcher::Allowance(_) => None,
+            | Matcher::Suppression(_)
+            | Matcher::Syntax => None,
         }
     }
 
@@ -263,7 +284,20 @@ impl<'a> Walk<'a> {
             "match" => Some(text(node)),
             name => named(name).map(text).or_else(|| is_capture(name).then(String::new)),
         });
-        Some(Found { message, ..self.plain(entry, node.byte_range(), node) })
+        let varying = self.body_of(node);
+        Some(Found { message, varying, ..self.plain(entry, node.byte_range(), node) })
+    }
+
+    /// What stands behind the first line of a definition, loop or branch: a query that captures one names what it begins with.
+    fn body_of(&self, node: Node<'_>) -> Vec<Range<usize>> {
+        let tables = self.language.tables();
+        let classes = [Class::Function, Class::Class, Class::Loop, Class::Branch];
+        let range = node.byte_range();
+        let first = self.source.get(range.clone()).and_then(|text| memchr::memchr(b'\n', text));
+        match first {
+            Some(at) if classes.iter().any(|c| tables.is(node.kind_id(), *c)) => vec![range.start + at..range.end],
+            _ => Vec::new(),
+        }
     }
 
     /// A figure that was counted on the way through a function.
@@ -276,7 +310,8 @@ impl<'a> Walk<'a> {
             | Matcher::Key(_)
             | Matcher::Names(_)
             | Matcher::CommentedCode
-            | Matcher::Allowance(_) => None,
+            | Matcher::Suppression(_)
+            | Matcher::Syntax => None,
         }
     }
 
@@ -311,6 +346,7 @@ impl<'a> Walk<'a> {
             range,
             message,
             scope,
+            varying: Vec::new(),
             figure: Some(Figure { value, limit: m.over }),
             fact: None,
         })
@@ -319,14 +355,14 @@ impl<'a> Walk<'a> {
     pub fn plain(&self, entry: u32, range: Range<usize>, node: Node<'_>) -> Found {
         let message = fill_plain(self.rule(entry), self.source, &range);
         let rule = self.set.entries[entry as usize].rule;
-        Found { rule, message, scope: self.scope(node), range, figure: None, fact: None }
+        Found { rule, message, scope: self.scope(node), range, varying: Vec::new(), figure: None, fact: None }
     }
 
     /// A fact. There are many and few become findings, so the words about it are left for then.
     fn fact(&self, entry: u32, range: Range<usize>, collection: usize, texts: Vec<(String, String)>) -> Found {
         let rule = self.set.entries[entry as usize].rule;
-        let (message, scope) = (String::new(), String::new());
-        Found { rule, message, scope, range, figure: None, fact: Some((collection, texts)) }
+        let (message, scope) = (String::new(), Scope::default());
+        Found { rule, message, scope, range, varying: Vec::new(), figure: None, fact: Some((collection, texts)) }
     }
 
     /// What has named texts: a hit whose message tells them, or a fact.
@@ -349,8 +385,15 @@ impl<'a> Walk<'a> {
         })
     }
 
-    /// The names of the definitions around and with a node, outermost first.
-    fn scope(&self, node: Node<'_>) -> String {
-        scope_of(self.language, self.source, self.root, node)
+    fn scope(&self, node: Node<'_>) -> Scope {
+        Scope::of(self.language, self.source, self.root, node)
     }
+}
+
+/// What `many` holes took, in order.
+fn varying(holes: &[Hole], bound: &Bindings) -> Vec<Range<usize>> {
+    let mut ranges: Vec<_> =
+        holes.iter().zip(bound).filter(|(hole, _)| hole.many).filter_map(|(_, range)| range.clone()).collect();
+    ranges.sort_by_key(|range| range.start);
+    ranges
 }

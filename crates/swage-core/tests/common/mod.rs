@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use swage_core::lang::Language;
 use swage_core::rule::{Limits, Rule, RuleSet, read_rules};
-use swage_core::scan::scan;
+use swage_core::scan::{Markers, scan};
 
 /// The rule with these keys; id, severity, title and message are given.
 pub fn rule(keys: &str) -> Arc<Rule> {
@@ -24,7 +24,7 @@ pub fn rule_saying(message: &str, keys: &str) -> Arc<Rule> {
 pub fn found(rule: &Arc<Rule>, path: &str, code: &str) -> String {
     let set = RuleSet::new(vec![rule.clone()]);
     let language = Language::of(path.as_bytes(), code.as_bytes());
-    let scan = scan(code.as_bytes(), language, &set, &set.wanted(path.as_bytes()), &Limits::default());
+    let scan = scan(code.as_bytes(), language, &set, &set.wanted(path.as_bytes()), &Limits::default(), Markers::Heeded);
     let told = scan.hits.iter().map(|h| format!("{}:{} {}", h.span.start_line, h.span.start_column, h.message));
     told.collect::<Vec<_>>().join(", ")
 }

@@ -35,7 +35,7 @@ fn revisions(args: &CompareArgs) -> Result<swage_core::review::Review, Failure> 
     let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
     let store = super::cache(Some(repository), args.no_cache);
     let trusted = Configuration::of_trusted(Some(repository), None, &configuration);
-    let outside = Outside::of_target(repository, trusted.as_ref(), &args.outside.results)?;
+    let outside = Outside::of_target(repository, &trusted, &args.outside.results)?;
     let (base, head) = (repository.commit(&args.before)?, repository.commit(&args.after)?);
     let commits = repository.commits(&base, &head).ok();
     let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.clone() })?;

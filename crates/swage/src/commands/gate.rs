@@ -27,7 +27,8 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let store = super::cache(Some(repository), args.no_cache);
     let outside = Outside::trusting(repository, &configuration, &sides.0.tip, &args.outside.results)?;
     let offer = Offer::of(&args.change)?;
-    let (review, verdict) = judge(repository, sides, &offer, &configuration, store.as_ref(), &outside)?;
+    let (mut review, verdict) = judge(repository, sides, &offer, &configuration, store.as_ref(), &outside)?;
+    review.notes.extend(repository.ambiguous_names());
     args.output.write(&Document {
         purpose: Purpose::Gate,
         review: &review,

@@ -36,8 +36,8 @@ fn configuration(repository: &Repository, root: &Path) -> Result<String, Failure
         return Ok("There is a swage.toml already; it stays as it is.\n".to_owned());
     }
     let languages = languages(repository);
-    let target =
-        repository.target(None).map_or_else(|_| "main".to_owned(), |t| t.name.trim_start_matches("origin/").to_owned());
+    let usual = repository.usual_target().map(|t| t.name.trim_start_matches("origin/").to_owned());
+    let target = usual.ok().or_else(|| repository.current_branch()).unwrap_or_else(|| "main".to_owned());
     let fitting: Vec<_> = PACKS
         .iter()
         .filter(|pack| {

@@ -15,7 +15,7 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     let store = super::cache(place.repository.as_ref(), args.no_cache);
     let trusted = Configuration::of_trusted(place.repository.as_ref(), args.change.target.as_deref(), &configuration);
     let outside = match &place.repository {
-        Some(repository) => Outside::of_target(repository, trusted.as_ref(), &args.outside.results)?,
+        Some(repository) => Outside::of_target(repository, &trusted, &args.outside.results)?,
         None => Outside::given(&args.outside.results),
     };
     let (review, notes) = with_change(&place, &args.change, &configuration, |change, contents| {
@@ -23,6 +23,7 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     })?;
     let mut review = review?;
     review.notes.extend(notes);
+    review.notes.extend(place.repository.iter().flat_map(|r| r.ambiguous_names()));
     args.output.write(&Document { purpose: Purpose::Review, review: &review, verdict: None, show_all: args.all })?;
     Ok(ExitCode::SUCCESS)
 }

@@ -20,7 +20,7 @@ pub fn format(document: &Document<'_>) -> String {
         Purpose::Compare => page.tables(&mut out),
         Purpose::Review | Purpose::Gate | Purpose::Scan => page.findings(document, &mut out),
     }
-    page.allowances(document, &mut out);
+    page.suppressions(document, &mut out);
     page.problems(&mut out);
     page.summary(document, &mut out);
     if let Some(verdict) = document.verdict {
@@ -166,7 +166,7 @@ impl Page<'_> {
     }
 
     /// The findings that comments let be: those that the change brought a comment for, or in a whole tree all of them.
-    fn allowances(&self, document: &Document<'_>, out: &mut String) {
+    fn suppressions(&self, document: &Document<'_>, out: &mut String) {
         let whole_tree = document.purpose == Purpose::Scan;
         let all = self.review.findings.iter().filter_map(|f| Some((f, f.allowed.as_ref()?)));
         let shown: Vec<_> = all.filter(|(_, allowed)| whole_tree || allowed.brought).collect();

@@ -49,6 +49,7 @@ fn file(f: &FileEntry) -> Value {
     put_path(&mut object, "new_path", &f.new_path);
     let rest = json!({
         "kind": f.kind, "added": f.added, "removed": f.removed, "language": f.language, "examined": f.examined, "why_not": f.why_not, "incomplete": f.incomplete,
+        "nature": f.nature, "generated": f.generated, "syntax_errors": f.syntax_errors,
     });
     object.extend(rest.as_object().cloned().unwrap_or_default());
     Value::Object(object)

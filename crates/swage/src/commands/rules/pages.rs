@@ -4,7 +4,7 @@ use std::fmt::Write;
 use std::path::Path;
 use std::process::ExitCode;
 
-use swage_core::packs::{ALLOWANCES, PACKS, Pack};
+use swage_core::packs::{INTEGRITY, PACKS, Pack};
 use swage_core::rule::{Example, Rule};
 
 use crate::failure::Failure;
@@ -17,7 +17,7 @@ pub fn run(folder: &Path) -> Result<ExitCode, Failure> {
         .map_err(|e| Failure::unfinished(format!("{} can't be made: {e}", folder.display())))?;
     let mut index = "# Packs\n\nMade by `swage rules pages docs/packs` from the rules themselves.\n\n".to_owned();
     index += "| pack | looks for | rules | on by itself |\n|---|---|---|---|\n";
-    for pack in PACKS.iter().chain([&ALLOWANCES]) {
+    for pack in PACKS.iter().chain([&INTEGRITY]) {
         let (name, count) = (pack.name, pack.rules().len());
         let on = if pack.on_by_itself { "yes" } else { "" };
         _ = writeln!(index, "| [`{name}`]({name}.md) | {} | {count} | {on} |", pack.title);
@@ -31,7 +31,7 @@ pub fn run(folder: &Path) -> Result<ExitCode, Failure> {
 fn page(pack: &Pack) -> String {
     let mut out = format!("# `{}`: {}\n\n", pack.name, pack.title);
     out += "Made by `swage rules pages docs/packs` from the rules themselves; change those and make it again.\n\n";
-    out += &match (std::ptr::eq(pack, &raw const ALLOWANCES), pack.on_by_itself) {
+    out += &match (std::ptr::eq(pack, &raw const INTEGRITY), pack.on_by_itself) {
         (true, _) => "These rules are always on.\n\n".to_owned(),
         (_, true) => "It is on where no configuration says which packs are.\n\n".to_owned(),
         (_, false) => format!("Switch it on with `packs = [\"{}\"]` in `swage.toml`.\n\n", pack.name),

@@ -1,0 +1,209 @@
+//! Whether code moved: the same text in two places proves nothing, so what stands around it must have moved along.
+//!
+//! A finding moved when the lines that left the one place and came to the other hold a common run around its first line:
+//! at least [`LEAST_LINES`] lines that aren't blank, with at least [`LEAST_SIGNS`] letters and digits. Or when the definition
+//! around it left the one place and came to the other as a whole. White space doesn't count.
+//!
+//! Candidates are found by the digest of three neighbouring lines, so the cost is linear in the lines of the files that
+//! hold unpaired findings, however many of those are alike.
+
+use std::collections::HashMap;
+use std::ops::Range;
+
+use super::FileHits;
+use crate::scan::{Hit, short_digest, without_white_space};
+
+/// Fewest lines of a common run.
+const LEAST_LINES: usize = 3;
+/// Fewest letters and digits in it.
+const LEAST_SIGNS: usize = 30;
+/// Most candidates that are tried for a finding; beyond so many that look alike, it counts as new.
+const MOST_TRIED: usize = 256;
+
+/// The texts of a file on both sides.
+#[derive(Debug, Clone, Default)]
+pub struct Texts {
+    /// Before.
+    pub old: Vec<u8>,
+    /// After.
+    pub new: Vec<u8>,
+}
+
+/// A line that isn't blank.
+#[derive(Debug, Clone, Copy)]
+struct Line {
+    /// 1-based.
+    number: u32,
+    /// Of its text without white space.
+    digest: u64,
+    /// Letters and digits, other than ASCII included.
+    signs: usize,
+    /// It left its place, or came to it, with the change.
+    moved: bool,
+}
+
+/// The lines of one side of a file, blank ones aside.
+#[derive(Debug, Default)]
+pub(super) struct Outline(Vec<Line>);
+
+impl Outline {
+    /// `moved` tells by a line's number, 0-based, whether the change moved it.
+    fn of(text: &[u8], moved: impl Fn(u32) -> bool) -> Self {
+        let line = |(number, text): (u32, &[u8])| {
+            let text = without_white_space(text);
+            let signs = text.iter().filter(|b| b.is_ascii_alphanumeric() || !b.is_ascii()).count();
+            (!text.is_empty()).then(|| Line {
+                number: number + 1,
+                digest: short_digest(&[&text]),
+                signs,
+                moved: moved(number),
+            })
+        };
+        Self((0..).zip(text.split(|b| *b == b'\n')).filter_map(line).collect())
+    }
+
+    /// The index of the line with a number, or of the next one that isn't blank.
+    fn index(&self, number: u32) -> usize {
+        self.0.partition_point(|line| line.number < number)
+    }
+
+    /// Digests of the three windows of three lines that hold a line.
+    fn windows(&self, at: usize) -> impl Iterator<Item = (usize, u64)> + '_ {
+        (0..LEAST_LINES).filter_map(move |place| {
+            let from = at.checked_sub(place)?;
+            let lines = self.0.get(from..from + LEAST_LINES)?;
+            let digests: Vec<[u8; 8]> = lines.iter().map(|l| l.digest.to_be_bytes()).collect();
+            Some((place, short_digest(&digests.iter().map(<[u8; 8]>::as_slice).collect::<Vec<_>>())))
+        })
+    }
+
+    /// The lines of a definition, and the digest of them all, when the change moved it as a whole. Lines of signs alone
+    /// stand in many places, so a diff may well keep them.
+    fn moved_definition(&self, (first, last): (u32, u32)) -> Option<(Range<usize>, u64)> {
+        let range = self.index(first)..self.index(last + 1);
+        let lines = self.0.get(range.clone()).filter(|lines| !lines.is_empty())?;
+        if !lines.iter().all(|line| line.moved || line.signs == 0) {
+            return None;
+        }
+        let digests: Vec<[u8; 8]> = lines.iter().map(|l| l.digest.to_be_bytes()).collect();
+        Some((range, short_digest(&digests.iter().map(<[u8; 8]>::as_slice).collect::<Vec<_>>())))
+    }
+}
+
+/// Whether the run of equal lines that moved around two lines is long enough.
+fn common_run(old: &Outline, at_old: usize, new: &Outline, at_new: usize) -> bool {
+    let pair = |a: Option<&Line>, b: Option<&Line>| match (a, b) {
+        (Some(a), Some(b)) if a.digest == b.digest => {
+            let moved = a.moved && b.moved;
+            (moved || a.signs == 0).then_some((usize::from(moved), if moved { a.signs } else { 0 }))
+        }
+        _ => None,
+    };
+    let Some((mut lines, mut signs)) = pair(old.0.get(at_old), new.0.get(at_new)) else { return false };
+    let mut take = |step: (usize, usize)| {
+        (lines, signs) = (lines + step.0, signs + step.1);
+        lines >= LEAST_LINES && signs >= LEAST_SIGNS
+    };
+    let mut distance = 1;
+    while let Some(step) = pair(old.0.get(at_old + distance), new.0.get(at_new + distance)) {
+        if take(step) {
+            return true;
+        }
+        distance += 1;
+    }
+    distance = 1;
+    while let (Some(a), Some(b)) = (at_old.checked_sub(distance), at_new.checked_sub(distance)) {
+        match pair(old.0.get(a), new.0.get(b)) {
+            Some(step) if take(step) => return true,
+            Some(_) => distance += 1,
+            None => break,
+        }
+    }
+    false
+}
+
+/// By what findings that moved together are found: the rule, what it named, and lines around it with the place in them.
+type Trail<'a> = (&'a str, u64, Around);
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+enum Around {
+    /// Three lines, and which of them is the finding's.
+    Lines(usize, u64),
+    /// A definition, and which of its lines is the finding's.
+    Definition(usize, u64),
+}
+
+/// Both sides' lines of the files that hold unpaired findings.
+pub(super) struct Moves {
+    outlines: Vec<Option<(Outline, Outline)>>,
+}
+
+impl Moves {
+    /// `texts` gives those of a file by its index; `open` says for which it is asked.
+    pub fn of(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Texts>, open: impl Fn(usize) -> bool) -> Self {
+        let outline = |(at, file): (usize, &FileHits)| {
+            let Texts { old, new } = texts(at).filter(|_| open(at))?;
+            // What is left of a file under another name has left its place, too.
+            let renamed = file.old_path != file.new_path;
+            let left = Outline::of(&old, |line| renamed || file.map.to_new(line).is_none());
+            Some((left, Outline::of(&new, |line| file.map.to_old(line).is_none())))
+        };
+        Self { outlines: files.iter().enumerate().map(|f| if open(f.0) { outline(f) } else { None }).collect() }
+    }
+
+    fn trails<'a>(&self, outline: &Outline, hit: &'a Hit) -> Vec<Trail<'a>> {
+        let Some(first) = hit.span.first_index() else { return Vec::new() };
+        let at = outline.index(first + 1);
+        if !outline.0.get(at).is_some_and(|line| line.number == first + 1 && line.moved) {
+            return Vec::new();
+        }
+        let lines = outline.windows(at).map(|(place, digest)| Around::Lines(place, digest));
+        let whole = hit.definition.and_then(|lines| outline.moved_definition(lines));
+        let whole = whole.map(|(range, digest)| Around::Definition(at.saturating_sub(range.start), digest));
+        lines.chain(whole).map(|around| (hit.rule.as_str(), hit.identity, around)).collect()
+    }
+
+    /// Pairs what left one place with what came to another, in order; both lists are of the file's and the hit's index.
+    pub fn pairs(
+        &self,
+        files: &[FileHits],
+        left: &[(usize, usize)],
+        came: &[(usize, usize)],
+    ) -> Vec<((usize, usize), (usize, usize))> {
+        let mut open: HashMap<Trail<'_>, Vec<usize>> = HashMap::new();
+        for (number, &(file, hit)) in left.iter().enumerate() {
+            if let Some((outline, _)) = &self.outlines[file] {
+                for trail in self.trails(outline, &files[file].base[hit]) {
+                    open.entry(trail).or_default().push(number);
+                }
+            }
+        }
+        let mut used = vec![false; left.len()];
+        let mut pairs = Vec::new();
+        for &(file, index) in came {
+            let Some((_, outline)) = &self.outlines[file] else { continue };
+            let hit = &files[file].head[index];
+            let fits = |trail: &Trail<'_>, &number: &usize| {
+                let (from, base) = left[number];
+                match (trail.2, &self.outlines[from]) {
+                    (Around::Definition(..), _) => true,
+                    (Around::Lines(..), Some((old, _))) => {
+                        let at = |outline: &Outline, hit: &Hit| outline.index(hit.span.start_line);
+                        common_run(old, at(old, &files[from].base[base]), outline, at(outline, hit))
+                    }
+                    (Around::Lines(..), None) => false,
+                }
+            };
+            let found = self.trails(outline, hit).into_iter().find_map(|trail| {
+                let list = open.get_mut(&trail)?;
+                list.retain(|&number| !used[number]);
+                list.iter().take(MOST_TRIED).copied().find(|number| fits(&trail, number))
+            });
+            if let Some(number) = found {
+                used[number] = true;
+                pairs.push((left[number], (file, index)));
+            }
+        }
+        pairs
+    }
+}

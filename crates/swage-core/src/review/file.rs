@@ -1,0 +1,309 @@
+//! Scanning both sides of one file of a change.
+
+use sha2::{Digest, Sha256};
+
+use super::unexamined::{self, WhyNot};
+use super::beyond::CheckerReport;
+use crate::baseline::FileHits;
+use crate::change::{Cache, Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
+use crate::diff::Kind;
+use crate::lang::Language;
+use crate::rule::{Limits, Matcher, RuleSet};
+use crate::scan::{
+    Fact, FileScan, Hit, Markers, Span, Status, Syntax, is_binary, looks_made, scan, syntax_errors,
+};
+
+/// What an examination needs besides the change.
+pub struct Examination<'a> {
+    /// The rules.
+    pub rules: &'a RuleSet,
+    /// The limits.
+    pub limits: &'a Limits,
+    /// Where results are kept.
+    pub cache: &'a dyn Cache,
+    /// What outside programs found.
+    pub reports: &'a [CheckerReport],
+    /// Told of every file that is done, from any thread.
+    pub done: &'a (dyn Fn() + Sync),
+}
+
+/// Whether a program makes a file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Origin {
+    /// Its path and what it says of itself tell.
+    AsItStands,
+    /// The target knows that a program makes it.
+    Made,
+    /// The target doesn't know that one does.
+    Written,
+}
+
+/// What scanning one side of a file gave, and where it is kept.
+struct Scanned {
+    scan: FileScan,
+    name: Option<[u8; 32]>,
+}
+
+impl Examination<'_> {
+    /// Scans one side of a file, or takes the result from the cache.
+    fn side(&self, path: &[u8], content: &Content, origin: Origin) -> Scanned {
+        let without = |status| Scanned { scan: FileScan::without_hits(status), name: None };
+        let (id, bytes) = match content {
+            Content::Absent => return without(Status::NotWanted),
+            Content::Unavailable(why) => return without(Status::NotExamined(why.clone())),
+            Content::Partial { bytes, numbers } => {
+                return Scanned { scan: self.partial(path, bytes, numbers), name: None };
+            }
+            Content::Whole { id, bytes } => (id, bytes),
+        };
+        let language = Language::of(path, bytes);
+        let (wanted, markers) = match origin {
+            Origin::AsItStands => (self.rules.wanted(path), Markers::Heeded),
+            Origin::Made => (self.rules.wanted_as(path, true), Markers::Ignored),
+            Origin::Written => (self.rules.wanted_as(path, false), Markers::Ignored),
+        };
+        let run = || scan(bytes, language, self.rules, &wanted, self.limits, markers);
+        let Some(id) = id else { return Scanned { scan: run(), name: None } };
+        let name = self.name(id, self.rules, &wanted, language, markers);
+        let scan = self.cache.get(&name).unwrap_or_else(|| {
+            let result = run();
+            self.cache.put(name, &result);
+            result
+        });
+        Scanned { scan, name: Some(name) }
+    }
+
+    /// Where one side of a file doesn't parse; `None` when it can't be told.
+    fn syntax(&self, path: &[u8], content: &Content, scanned: &mut Scanned) -> Option<Syntax> {
+        let Content::Whole { bytes, .. } = content else { return None };
+        if scanned.scan.syntax.is_none() && bytes.len() as u64 <= self.limits.file_size {
+            scanned.scan.syntax = syntax_errors(bytes, Language::of(path, bytes)?).ok();
+            if let Some(name) = scanned.name {
+                self.cache.put(name, &scanned.scan);
+            }
+        }
+        scanned.scan.syntax.clone()
+    }
+
+    /// The name under which the result of a content is kept.
+    fn name(
+        &self,
+        id: &str,
+        rules: &RuleSet,
+        wanted: &[bool],
+        language: Option<&'static Language>,
+        markers: Markers,
+    ) -> [u8; 32] {
+        let mut name = Sha256::new();
+        name.update([u8::from(markers == Markers::Heeded)]);
+        name.update(id.as_bytes());
+        name.update(rules.digest(wanted, language));
+        name.update(self.limits.file_size.to_le_bytes());
+        name.finalize().into()
+    }
+
+    /// What some rules find in a file of a tree, which is read only when no result is kept; `None` when none of them
+    /// looks at it.
+    pub(super) fn of_tree(&self, rules: &RuleSet, tree: &dyn Tree, index: usize) -> Option<FileScan> {
+        let path = &tree.files()[index].path;
+        let wanted = rules.wanted(path);
+        if !wanted.contains(&true) {
+            return None;
+        }
+        // A name that tells the language does so whatever the content is.
+        let told = Language::by_path(path);
+        let name = |id: &str, language| self.name(id, rules, &wanted, language, Markers::Heeded);
+        let kept = tree.id(index).filter(|_| told.is_some()).map(|id| name(&id, told));
+        if let Some(scan) = kept.and_then(|name| self.cache.get(&name)) {
+            return Some(scan);
+        }
+        match tree.content(index) {
+            Content::Whole { id, bytes } => {
+                let language = Language::of(path, &bytes);
+                let name = id.map(|id| name(&id, language));
+                let again = name.filter(|_| kept.is_none()).and_then(|name| self.cache.get(&name));
+                Some(again.unwrap_or_else(|| {
+                    let result = scan(&bytes, language, rules, &wanted, self.limits, Markers::Heeded);
+                    if let Some(name) = name {
+                        self.cache.put(name, &result);
+                    }
+                    result
+                }))
+            }
+            Content::Unavailable(why) => Some(FileScan::without_hits(Status::NotExamined(why))),
+            Content::Absent | Content::Partial { .. } => None,
+        }
+    }
+
+    /// Only rules that need nothing but lines run where only a diff's lines are known.
+    fn partial(&self, path: &[u8], bytes: &[u8], numbers: &[u32]) -> FileScan {
+        let mut wanted = self.rules.wanted(path);
+        for (wanted, rule) in wanted.iter_mut().zip(self.rules.rules()) {
+            *wanted = *wanted && needs_lines_only(rule);
+        }
+        let mut result = scan(bytes, None, self.rules, &wanted, self.limits, Markers::Ignored);
+        let number = |line: u32| numbers.get(line as usize - 1).copied().unwrap_or(line);
+        for hit in &mut result.hits {
+            hit.span.start_line = number(hit.span.start_line);
+            hit.span.end_line = number(hit.span.end_line);
+        }
+        result
+    }
+
+}
+
+pub(super) fn needs_lines_only(rule: &crate::rule::Rule) -> bool {
+    rule.ways.iter().all(|w| {
+        w.languages.is_empty() && w.filters.is_empty() && matches!(&w.matcher, Matcher::Text(t) if t.zones.is_empty())
+    })
+}
+
+/// What is reviewed: a change, or all that there is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Scope {
+    /// What a change does; what it says in its own favour doesn't count.
+    Change,
+    /// A whole tree, with nothing to compare it with.
+    Tree,
+}
+
+/// What became of a file on both sides.
+pub(super) struct Examined {
+    pub hits: FileHits,
+    /// Its facts before and after.
+    pub facts: [Vec<Fact>; 2],
+    /// A program makes it, so that rules that skip such files have left it alone.
+    pub made: bool,
+    /// The bytes before and after the change, when they are known.
+    pub sizes: [Option<u64>; 2],
+    pub language: Option<&'static Language>,
+    pub why_not: Option<WhyNot>,
+    pub partial: bool,
+    /// How many places of it don't parse after the change.
+    pub syntax_errors: u32,
+}
+
+pub(super) fn examine_file(
+    change: &Change,
+    index: usize,
+    contents: &dyn Contents,
+    with: &Examination<'_>,
+    scope: Scope,
+) -> Examined {
+    let file = &change.files[index];
+    let mut out = Examined {
+        hits: FileHits {
+            old_path: file.old_path.clone(),
+            new_path: file.new_path.clone(),
+            map: file.map.clone(),
+            ..Default::default()
+        },
+        facts: [Vec::new(), Vec::new()],
+        made: false,
+        sizes: [None, None],
+        language: Language::of(&file.new_path, b""),
+        why_not: None,
+        partial: false,
+        syntax_errors: 0,
+    };
+    match (file.nature, scope) {
+        (Nature::Symlink, Scope::Tree) => out.why_not = Some(("it is a symbolic link".into(), false)),
+        (Nature::Symlink, Scope::Change) => {
+            out.why_not = Some(unexamined::link(file, change, &contents.sides(index).new, with));
+        }
+        (Nature::Submodule, _) => out.why_not = Some(unexamined::submodule(file, change)),
+        (Nature::Text | Nature::Binary, _) => examine_text(file, &contents.sides(index), with, scope, &mut out),
+    }
+    out
+}
+
+fn examine_text(file: &ChangedFile, sides: &Sides, with: &Examination<'_>, scope: Scope, out: &mut Examined) {
+    out.partial = [&sides.old, &sides.new].iter().any(|c| matches!(c, Content::Partial { .. }));
+    let size = |content: &Content| if let Content::Whole { bytes, .. } = content { Some(bytes.len() as u64) } else { None };
+    out.sizes = [size(&sides.old), size(&sides.new)];
+    if let Content::Whole { bytes, .. } = &sides.new {
+        out.language = Language::of(&file.new_path, bytes);
+    }
+    let there = if file.kind == Kind::Deleted { &sides.old } else { &sides.new };
+    if file.nature == Nature::Binary && matches!(there, Content::Unavailable(_) | Content::Partial { .. } | Content::Absent)
+        && out.language.is_none()
+    {
+        out.why_not = Some(("it is binary data".into(), false));
+        return;
+    }
+    let origin = match scope {
+        Scope::Tree => Origin::AsItStands,
+        Scope::Change if is_known_as_made(file, sides, with.rules) => Origin::Made,
+        Scope::Change => Origin::Written,
+    };
+    let mut old = with.side(&file.old_path, &sides.old, origin);
+    let mut new = with.side(&file.new_path, &sides.new, origin);
+    let side_there = if file.kind == Kind::Deleted { &old } else { &new };
+    out.why_not = match (&new.scan.status, &old.scan.status) {
+        (Status::NotExamined(why), _) => Some((why.clone(), true)),
+        (_, Status::NotExamined(why)) => Some((format!("before the change, {why}"), true)),
+        _ if side_there.scan.status == Status::NotWanted => Some((not_wanted(there), false)),
+        _ => None,
+    };
+    let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
+    let skips = with.rules.rules().iter().any(|r| r.skip_made && r.wants_path(path));
+    let made = match origin {
+        Origin::Made => true,
+        Origin::Written => false,
+        Origin::AsItStands => new.scan.made || with.rules.is_made(path) && out.language.is_some(),
+    };
+    out.made = skips && made;
+    if scope == Scope::Change && origin == Origin::Written {
+        let broken = broken_by_the_change(file, sides, [&mut old, &mut new], with, out);
+        new.scan.hits.extend(broken);
+    }
+    (out.hits.base, out.hits.head) = (old.scan.hits, new.scan.hits);
+    out.facts = [old.scan.facts, new.scan.facts];
+}
+
+/// Why no rule looks at a file.
+fn not_wanted(content: &Content) -> String {
+    match content {
+        Content::Whole { bytes, .. } if is_binary(bytes) => "it is binary data".to_owned(),
+        _ => "no rule looks at it".to_owned(),
+    }
+}
+
+/// Whether the target knows that a program makes a file: its configuration names the path, or the file is there already
+/// under a usual name, or with a marker that it still has.
+fn is_known_as_made(file: &ChangedFile, sides: &Sides, rules: &RuleSet) -> bool {
+    let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
+    if rules.is_named_as_made(path) {
+        return true;
+    }
+    let Content::Whole { bytes: old, .. } = &sides.old else { return false };
+    let looks = |path: &[u8], bytes: &[u8]| rules.is_made(path) || looks_made(bytes, Language::of(path, bytes));
+    let still = match &sides.new {
+        Content::Whole { bytes, .. } => looks(&file.new_path, bytes),
+        _ => true,
+    };
+    looks(&file.old_path, old) && still
+}
+
+/// The finding of a file that parsed whole before the change and doesn't after it.
+fn broken_by_the_change(
+    file: &ChangedFile,
+    sides: &Sides,
+    [old, new]: [&mut Scanned; 2],
+    with: &Examination<'_>,
+    out: &mut Examined,
+) -> Option<Hit> {
+    if file.kind == Kind::Deleted || out.language.is_none() || !matches!(new.scan.status, Status::Examined | Status::NotWanted) {
+        return None;
+    }
+    let syntax = with.syntax(&file.new_path, &sides.new, new)?;
+    out.syntax_errors = syntax.errors;
+    let rule = with.rules.rules().iter().find(|rule| rule.is_about_syntax() && rule.wants_path(&file.new_path))?;
+    if syntax.errors == 0 || with.syntax(&file.old_path, &sides.old, old)?.errors > 0 {
+        return None;
+    }
+    let added = |span: &&Span| (span.start_line..=span.end_line).any(|line| file.map.to_old(line - 1).is_none());
+    let place = syntax.places.iter().find(added).or(syntax.places.first())?;
+    let message = rule.say(|gap| (gap == "value").then(|| syntax.errors.to_string()));
+    Some(Hit::new(rule, message, *place, String::new(), b"", None))
+}

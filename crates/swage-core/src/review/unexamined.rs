@@ -1,0 +1,91 @@
+//! Paths of a change that hold nothing to examine: symbolic links and submodules.
+
+use super::file::Examination;
+use crate::change::{Change, ChangedFile, Content, Nature};
+use crate::diff::Kind;
+use crate::lang::Language;
+
+/// Why a path isn't examined, and whether rules wanted what stands there.
+pub(super) type WhyNot = (String, bool);
+
+/// Why a symbolic link isn't examined. It is of no consequence when it leads to a file of the tree that the same rules
+/// look at as the same language: that is examined where it stands.
+pub(super) fn link(file: &ChangedFile, change: &Change, target: &Content, with: &Examination<'_>) -> WhyNot {
+    if file.kind == Kind::Deleted {
+        return ("it is a symbolic link".into(), false);
+    }
+    if replaces_files(file, change) {
+        return ("a symbolic link takes the place of a file; what it leads to isn't examined under this name".into(), true);
+    }
+    let Some(language) = Language::by_path(&file.new_path) else { return ("it is a symbolic link".into(), false) };
+    let wanted = with.rules.wanted_as(&file.new_path, false);
+    if !wanted.contains(&true) {
+        return ("it is a symbolic link".into(), false);
+    }
+    let Content::Whole { bytes, .. } = target else {
+        return (format!("it is a symbolic link that is named like {}, and where it leads can't be told", language.name), true);
+    };
+    let shown = String::from_utf8_lossy(bytes);
+    let same = resolved(&file.new_path, bytes).is_some_and(|path| {
+        Language::by_path(&path) == Some(language) && with.rules.wanted_as(&path, false) == wanted
+    });
+    if same {
+        return (format!("it is a symbolic link to {shown}, which is examined where it stands"), false);
+    }
+    (format!("it is a symbolic link to {shown}, which isn't examined as {} under this name", language.name), true)
+}
+
+/// Why a submodule isn't examined.
+pub(super) fn submodule(file: &ChangedFile, change: &Change) -> WhyNot {
+    if file.kind != Kind::Deleted && replaces_files(file, change) {
+        return ("a submodule takes the place of files; what it holds isn't examined".into(), true);
+    }
+    ("it is a submodule, whose content isn't examined".into(), false)
+}
+
+/// Whether the change takes a file away from this path, or files from the folder that was there.
+fn replaces_files(file: &ChangedFile, change: &Change) -> bool {
+    let below = |path: &[u8]| path.strip_prefix(&file.new_path[..]).is_some_and(|rest| rest.is_empty() || rest[0] == b'/');
+    let is_file = |mode: u32| mode & 0o170_000 == 0o100_000;
+    file.modes.is_some_and(|(old, _)| is_file(old))
+        || change.files.iter().any(|other| {
+            let leaves = matches!(other.kind, Kind::Deleted | Kind::Renamed);
+            leaves && matches!(other.nature, Nature::Text | Nature::Binary) && below(&other.old_path)
+        })
+}
+
+/// The path that a link leads to, as far as the text tells; `None` when that is outside of the tree.
+fn resolved(link: &[u8], target: &[u8]) -> Option<Vec<u8>> {
+    if target.starts_with(b"/") {
+        return None;
+    }
+    let mut parts: Vec<&[u8]> = link.split(|b| *b == b'/').collect();
+    parts.pop();
+    for part in target.split(|b| *b == b'/') {
+        match part {
+            b"" | b"." => {}
+            b".." => _ = parts.pop()?,
+            part => parts.push(part),
+        }
+    }
+    Some(parts.join(&b'/'))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn links_are_resolved_by_their_text() {
+        let cases: &[(&str, &str, Option<&str>)] = &[
+            ("src/run.py", "load.py", Some("src/load.py")),
+            ("src/run.py", "../lib/./load.py", Some("lib/load.py")),
+            ("run.py", "../load.py", None),
+            ("run.py", "/etc/load.py", None),
+        ];
+        for (link, target, expected) in cases {
+            let found = resolved(link.as_bytes(), target.as_bytes());
+            assert_eq!(found.as_deref(), expected.map(str::as_bytes), "{link} -> {target}");
+        }
+    }
+}
