@@ -18,7 +18,8 @@ fn find(language: &str, path: &str, matcher: &str, message: &str, code: &str) ->
     };
     let set = RuleSet::new(rules);
     let language = Language::of(path.as_bytes(), code.as_bytes());
-    let result = scan(code.as_bytes(), language, &set, &set.wanted(path.as_bytes()), &Limits::default(), Markers::Heeded);
+    let result =
+        scan(code.as_bytes(), language, &set, &set.wanted(path.as_bytes()), &Limits::default(), Markers::Heeded);
     result
         .hits
         .iter()

@@ -160,7 +160,10 @@ fn states_of_findings() {
                 },
                 File {
                     old: ("b.py", None),
-                    new: ("b.py", Some("def g():\n    boat = find(name)\n    bad(1)\n\n    berth = free(boat, quay)\n")),
+                    new: (
+                        "b.py",
+                        Some("def g():\n    boat = find(name)\n    bad(1)\n\n    berth = free(boat, quay)\n"),
+                    ),
                     hunks: "",
                 },
             ],
@@ -216,7 +219,11 @@ fn states_of_findings() {
                     new: ("a.py", Some("check(1)\n")),
                     hunks: "@@ -2,3 +1,0 @@\n-check(2)\n-def tide(quay):\n-    check(3)\n",
                 },
-                File { old: ("b.py", None), new: ("b.py", Some("def tide(quay):\n    check(3)\ncheck(4)\n")), hunks: "" },
+                File {
+                    old: ("b.py", None),
+                    new: ("b.py", Some("def tide(quay):\n    check(3)\ncheck(4)\n")),
+                    hunks: "",
+                },
             ],
             "new check-gone a.py:2",
         ),

@@ -449,7 +449,7 @@ fn what_cannot_be_examined_says_so() {
     let cases: &[(&str, &str, &str)] = &[
         ("a.py", &big, "it has 3145731 bytes, and the limit file_size is 2097152"),
         ("a.py", "a = 1\0", "it is named like python and holds NUL bytes"),
-        ("a.png", "PNG\0", "not wanted"),
+        ("a.png", "PNG\0", "examined"),
         ("a.txt", "plain", "examined"),
         ("a.py", &deep, "it nests more than 2000 deep"),
         ("a.py", &deep.replace("(\n)", "(print('here'))"), "it nests more than 2000 deep"),

@@ -73,13 +73,15 @@ impl GitError {
             Self::BadRevision(_) => {
                 Some("Look at `git branch --all` and `git log`; a fresh clone may have to fetch the branch first.")
             }
-            Self::NoTarget(_) => Some("Name it with --target BRANCH, or for this clone with `git config swage.target BRANCH`."),
-            Self::NoSuchTarget { .. } => {
-                Some("Fetch it, for example with `git fetch origin BRANCH:refs/remotes/origin/BRANCH`, or name another with --target.")
+            Self::NoTarget(_) => {
+                Some("Name it with --target BRANCH, or for this clone with `git config swage.target BRANCH`.")
             }
-            Self::NoMergeBase { shallow: true, .. } => {
-                Some("Fetch more history of both, for example with `git fetch --unshallow` or `git fetch --deepen=1000`; `swage scan --baseline FILE` compares without history.")
-            }
+            Self::NoSuchTarget { .. } => Some(
+                "Fetch it, for example with `git fetch origin BRANCH:refs/remotes/origin/BRANCH`, or name another with --target.",
+            ),
+            Self::NoMergeBase { shallow: true, .. } => Some(
+                "Fetch more history of both, for example with `git fetch --unshallow` or `git fetch --deepen=1000`; `swage scan --baseline FILE` compares without history.",
+            ),
             Self::NoMergeBase { shallow: false, .. } => {
                 Some("Compare the two directly with A..B, or choose another target.")
             }
@@ -92,7 +94,13 @@ impl GitError {
     pub fn is_usage(&self) -> bool {
         matches!(
             self,
-            Self::NoRepository(_) | Self::BadRevision(_) | Self::NoTarget(_) | Self::NoSuchTarget { .. } | Self::OldGit | Self::NoMergeBase { .. } | Self::Bare
+            Self::NoRepository(_)
+                | Self::BadRevision(_)
+                | Self::NoTarget(_)
+                | Self::NoSuchTarget { .. }
+                | Self::OldGit
+                | Self::NoMergeBase { .. }
+                | Self::Bare
         )
     }
 }

@@ -40,11 +40,16 @@ fn repository() -> (tempfile::TempDir, Repository) {
 #[test]
 fn targets_are_found_in_order() {
     let (dir, repository) = repository();
-    let names = |r: &Repository, named: Option<&str>| r.target(named).map(|t| t.name).map_err(|e| e.to_string());
+    let names = |r: &Repository, named: Option<&str>| {
+        named
+            .map_or_else(|| r.usual_target(), |name| r.target(name, "the test"))
+            .map(|t| t.name)
+            .map_err(|e| e.to_string())
+    };
     assert_eq!(names(&repository, None), Ok("main".into()));
     git(dir.path(), &["branch", "stable"]);
     assert_eq!(names(&repository, Some("stable")), Ok("stable".into()));
-    assert!(matches!(repository.target(Some("nowhere")), Err(GitError::NoTarget(_))));
+    assert!(matches!(repository.target("nowhere", "the test"), Err(GitError::NoSuchTarget { .. })));
 
     // A clone has the remote's default branch, under whatever name.
     git(dir.path(), &["branch", "-m", "main", "trunk"]);
@@ -56,7 +61,7 @@ fn targets_are_found_in_order() {
     assert_eq!(names(&cloned, None), Ok("origin/trunk".into()));
     assert_eq!(names(&cloned, Some("stable")), Ok("origin/stable".into()));
     git(dir.path(), &["branch", "-D", "stable"]);
-    assert!(repository.target(None).is_err(), "neither main nor master nor a remote");
+    assert!(repository.usual_target().is_err(), "neither main nor master nor a remote");
 }
 
 #[test]
@@ -147,7 +152,7 @@ fn files_that_only_their_content_tells_apart_are_read() {
     set("a.txt");
     let read = repository.diff(DiffSource::WorkingTree { base: Some(base) }).expect("a diff");
     assert_eq!(read.with(|change, _| change.files.len()).expect("read"), 1, "the diff");
-    let target = repository.target(None).expect("a target");
+    let target = repository.usual_target().expect("a target");
     let merge = repository.merge(&target, &Head::WorkingTree).expect("merged");
     assert_eq!(merge.change.with(|change, _| change.files.len()).expect("read"), 1, "the merge");
 }
@@ -160,7 +165,7 @@ fn merges_leave_nothing_behind() {
     git(dir.path(), &["checkout", "--quiet", "main"]);
     commit(dir.path(), &[("m.txt", b"m\n")]);
     let objects = git(dir.path(), &["count-objects"]);
-    let target = repository.target(None).expect("a target");
+    let target = repository.usual_target().expect("a target");
     let paths = |merge: &Merge<'_>| {
         let path = |f: &ChangedFile| String::from_utf8_lossy(&f.new_path).into_owned();
         merge.change.with(|c, _| c.files.iter().map(path).collect::<Vec<_>>()).expect("read")
@@ -176,7 +181,7 @@ fn merges_leave_nothing_behind() {
     assert_eq!(git(dir.path(), &["count-objects"]), objects, "objects were written");
 
     commit(dir.path(), &[]);
-    let target = repository.target(None).expect("a target");
+    let target = repository.usual_target().expect("a target");
     let merge = repository.merge(&target, &topic).expect("merged");
     assert_eq!(merge.conflicts, ["a.txt"]);
 }
@@ -189,14 +194,14 @@ fn repositories_that_lack_something() {
     let bare = dir.path().join("bare.git");
     git(dir.path(), &["clone", "--quiet", "--bare", ".", "bare.git"]);
     let stored = Repository::discover(&bare).expect("found");
-    let target = stored.target(None).expect("a target");
+    let target = stored.usual_target().expect("a target");
     let refused = stored.merge(&target, &Head::WorkingTree).err();
     assert!(matches!(refused, Some(GitError::Bare)), "{refused:?}");
     let outside = stored.files(&id).expect("its files").read("../beside.toml");
     insta::assert_snapshot!(outside.unwrap_err(), @"../beside.toml lies outside the repository, and a bare one has no place beside it");
 
     git(dir.path(), &["checkout", "--quiet", "--orphan", "fresh"]);
-    let target = repository.target(Some("main")).expect("a target");
+    let target = repository.target("main", "the test").expect("a target");
     let refused = repository.merge(&target, &Head::WorkingTree).err();
     assert!(matches!(refused, Some(GitError::NoMergeBase { shallow: false, .. })), "{refused:?}");
     git(dir.path(), &["checkout", "--quiet", "--force", "main"]);

@@ -90,7 +90,8 @@ impl<'a> Outside<'a> {
             Ok(Some((configuration, target))) => Self::trusting(repository, configuration, &target.tip, given),
             Ok(None) => Ok(Self::given(given)),
             Err(failure) => {
-                let why = format!("commands are taken from the target only, and that can't be used: {}", failure.message());
+                let why =
+                    format!("commands are taken from the target only, and that can't be used: {}", failure.message());
                 Ok(Self { trusted: Err(why), given })
             }
         }
@@ -139,7 +140,8 @@ impl<'a> Outside<'a> {
                 continue;
             }
             // The working tree's own word for a command is a change voting on its own rules.
-            let untold = || "the target doesn't have this checker yet, and commands are taken from there only".to_owned();
+            let untold =
+                || "the target doesn't have this checker yet, and commands are taken from there only".to_owned();
             let trusted = self.trusted.as_ref().map_err(Clone::clone);
             let trusted = trusted.and_then(|t| t.rules.get(&rule.id).and_then(|r| r.checker()).ok_or_else(untold));
             match trusted {

@@ -11,7 +11,7 @@ use swage_core::rule::Severity;
 use swage_core::scan::{Figure, Hit, Span};
 
 use crate::failure::Failure;
-use crate::output::{JSON_FORMAT, KEY_FINGERPRINT, TEXT_FINGERPRINT};
+use crate::output::{IDENTITY_FINGERPRINT, JSON_FORMAT, KEY_FINGERPRINT, TEXT_FINGERPRINT};
 
 /// The findings of a file, by path, and its rules.
 #[derive(Default)]
@@ -63,7 +63,7 @@ pub fn against(mut review: Review, baseline: &Path) -> Result<Review, Failure> {
 }
 
 fn hit(f: &Finding) -> Hit {
-    let identity = digest(Some(&f.text_digest), &f.message);
+    let folded = digest(Some(&f.text_digest), &f.message);
     Hit {
         rule: f.rule.clone(),
         severity: f.severity,
@@ -71,9 +71,9 @@ fn hit(f: &Finding) -> Hit {
         span: f.span().unwrap_or(Span::WHOLE_FILE),
         scope: f.scope.clone(),
         definition: None,
-        exact: identity,
-        folded: identity,
-        identity,
+        exact: folded,
+        folded,
+        identity: digest(Some(&f.identity), &f.message),
         figure: f.figure,
         allowed: f.allowed.as_ref().map(|a| a.reason.clone()),
         related: Vec::new(),
@@ -123,7 +123,8 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
             advice: false,
             before: None,
             scope: hit.scope.clone(),
-            text_digest: format!("{:016x}", hit.identity),
+            text_digest: format!("{:016x}", hit.folded),
+            identity: format!("{:016x}", hit.identity),
             on_changed_line: false,
             figure: hit.figure,
             figure_before,
@@ -198,16 +199,16 @@ fn from_json(value: &Value) -> Option<ResultFile> {
             continue;
         }
         let message = f["message"].as_str()?.to_owned();
-        let identity = digest(f["text_digest"].as_str(), &message);
+        let folded = digest(f["text_digest"].as_str(), &message);
         let hit = Hit {
             rule: f["rule"].as_str()?.to_owned(),
             severity: severity(&f["severity"])?,
             span: span(&f["anchor"], ["start_line", "start_column", "end_line", "end_column"]),
             scope: f["scope"].as_str().unwrap_or_default().to_owned(),
             definition: None,
-            exact: identity,
-            folded: identity,
-            identity,
+            exact: folded,
+            folded,
+            identity: digest(f["identity"].as_str().or(f["text_digest"].as_str()), &message),
             figure: figure(&f["figure"]),
             allowed: f["allowed"]["reason"].as_str().map(str::to_owned),
             message,
@@ -242,7 +243,8 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
             let place = &r["locations"][0]["physicalLocation"];
             let message = r["message"]["text"].as_str()?.to_owned();
             let prints = &r["partialFingerprints"];
-            let identity = digest(prints[TEXT_FINGERPRINT].as_str(), &message);
+            let folded = digest(prints[TEXT_FINGERPRINT].as_str(), &message);
+            let named = prints[IDENTITY_FINGERPRINT].as_str().or(prints[TEXT_FINGERPRINT].as_str());
             let hit = Hit {
                 rule: r["ruleId"].as_str()?.to_owned(),
                 severity: severity(&r["level"])?,
@@ -253,8 +255,8 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
                     .to_owned(),
                 exact: digest(prints[KEY_FINGERPRINT].as_str(), &message),
                 definition: None,
-                folded: identity,
-                identity,
+                folded,
+                identity: digest(named, &message),
                 figure: figure(&r["properties"]),
                 allowed: r["suppressions"][0]["justification"].as_str().map(str::to_owned),
                 message,

@@ -71,7 +71,10 @@ new = { error = 0, warning = 0 }
 fn start() -> Sandbox {
     let s = Sandbox::with(&[
         ("swage.toml", RULES),
-        ("a.py", "import tide\n\neval(tide.now)\n\n\ndef low(quay):\n    return eval(quay.low)\n\n\ndef high(quay):\n    return quay.high\n"),
+        (
+            "a.py",
+            "import tide\n\neval(tide.now)\n\n\ndef low(quay):\n    return eval(quay.low)\n\n\ndef high(quay):\n    return quay.high\n",
+        ),
         ("b.py", "import quay\n\n\ndef berth(boat):\n    return quay.free(boat)\n"),
         ("run.py", "def start(small):\n    run(\n        small\n    )\n"),
         ("lib/c.py", "def lay(boat):\n    return boat\n"),

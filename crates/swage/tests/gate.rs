@@ -91,18 +91,18 @@ fn conditions() {
         ),
         (
             "a comment with a reason lets a new one be, as often as is allowed",
-            "new = { error = 0 }\nsuppressions = 1",
+            "new = { error = 0 }\nsuppressions = { error = 1 }",
             |s| s.write("free.py", "bad(2)  # swage: allow no-bad because the tide wants it\n"),
             "0 pass []",
         ),
         (
             "more comments than are allowed, and one without a reason",
-            "new = { error = 0, warning = 0 }\nsuppressions = 0",
+            "new = { error = 0, warning = 0 }",
             |s| {
                 s.write("free.py", "# swage: allow no-bad because of the tide\nbad(2)\nbad(3)  # swage: allow no-bad\n")
             },
             "1 fail [fail new.error: 1 new error; 0 allowed; fail new.warning: 1 new warning; 0 allowed; \
-             fail suppressions: 1 finding that a comment of the change allows; 0 allowed]",
+             fail suppressions.error: 1 error suppressed by comments of the change; 0 allowed]",
         ),
         (
             "too many files",
@@ -192,11 +192,11 @@ fn a_change_cannot_vote_on_its_own_rules() {
 
 #[test]
 fn moved_and_renamed_code_is_not_new() {
-    let body = "def f(a, b, c):\n    bad(1)\n    if a:\n        bad(2)\n    return b\n\n\nclass K:\n    def g(self):\n        bad(3)\n";
+    let body = "def f(a, b, c):\n    bad(1)\n    if a.sails_today:\n        bad(2)\n    return b.free_berths\n\n\nclass K:\n    def g(self):\n        bad(3)\n";
     let s = Sandbox::with(&[("swage.toml", CONFIG), ("one.py", body), ("two.py", "x = 1\n")]);
     s.branch("topic");
     // The function to another file and indented into a class, the class renamed in a renamed file.
-    s.write("two.py", "x = 1\n\n\nclass M:\n    def f(self, a, b, c):\n        bad(1)\n        if a:\n            bad(2)\n        return b\n");
+    s.write("two.py", "x = 1\n\n\nclass M:\n    def f(self, a, b, c):\n        bad(1)\n        if a.sails_today:\n            bad(2)\n        return b.free_berths\n");
     s.git(&["mv", "one.py", "three.py"]);
     s.write("three.py", "class Keeper:\n    def g(self):\n        bad(3)\n");
     s.commit("move");

@@ -137,7 +137,7 @@ fn scans_of_folders_revisions_and_trees() {
     insta::assert_snapshot!(files.join("\n"), @r#"
     ".gitmodules" "added" "no rule looks at it"
     "a.py" "mode" null
-    "lib" "added" "it is a submodule"
+    "lib" "added" "it is a submodule, whose content isn't examined"
     "#);
 }
 

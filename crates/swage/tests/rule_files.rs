@@ -66,7 +66,7 @@ fn the_schema_says_what_the_reader_says() {
     let mut right: Vec<String> =
         manual.split("```toml\n").skip(1).filter_map(|rest| Some(rest.split("```").next()?.to_owned())).collect();
     for pack in [
-        "suppressions",
+        "integrity",
         "changes",
         "data",
         "docs",

@@ -4,7 +4,8 @@
 //! the result depends on nothing else:
 //!
 //! 1. the same file (renames followed) and rule, and the diff's line map takes the old place to the new one: first with
-//!    the same text, then with the same identity although what a `many` hole took changed;
+//!    the same text, then with the same identity although what a `many` hole took changed. Where the definition around it
+//!    is another one, the lines around it must have stayed, too;
 //! 2. the same file, rule, enclosing definition and identity; outside of all definitions, the same changed region;
 //! 3. moved code: the same rule and identity elsewhere in the change, to another file or within one, when the code around
 //!    it moved along (`moves`);
@@ -21,7 +22,7 @@ use serde::{Deserialize, Serialize};
 
 pub use moves::Texts;
 
-use self::moves::Moves;
+use self::moves::{Moves, Stays};
 use crate::diff::LineMap;
 use crate::scan::{Hit, short_digest};
 
@@ -95,15 +96,21 @@ pub fn compare(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Texts>) -> Ve
         Some((start + 1, h.span.start_column, end + 1, h.span.end_column))
     };
     let own = |h: &Hit| (h.span.start_line, h.span.start_column, h.span.end_line, h.span.end_column);
-    pairing.within(|f, h| Some((place(f, h)?, h.exact)), |_, h| Some((own(h), h.exact)));
-    pairing.within(
+    let stays = Stays::new(files, texts);
+    let in_place = |at: usize, before: &Hit, after: &Hit| stays.holds(at, before, after);
+    pairing.within_if(|f, h| Some((place(f, h)?, h.exact)), |_, h| Some((own(h), h.exact)), in_place);
+    pairing.within_if(
         |f, h| Some((f.map.to_new(h.span.first_index()?)? + 1, h.span.start_column, h.identity)),
         |_, h| Some((h.span.start_line, h.span.start_column, h.identity)),
+        in_place,
     );
-    pairing.within(
-        |f, h| Some((h.scope.clone(), region(h, |line| f.map.region_of_old(line)), h.identity)),
-        |f, h| Some((h.scope.clone(), region(h, |line| f.map.region_of_new(line)), h.identity)),
-    );
+    // Those of the same text first, so that it is others whose `many` holes took something else.
+    for what in [|h: &Hit| (h.identity, Some(h.folded)), |h: &Hit| (h.identity, None)] {
+        pairing.within(
+            |f, h| Some((h.scope.clone(), region(h, |line| f.map.region_of_old(line)), what(h))),
+            |f, h| Some((h.scope.clone(), region(h, |line| f.map.region_of_new(line)), what(h))),
+        );
+    }
     pairing.moved(texts);
     pairing.within(|_, h| h.figure.map(|_| h.scope.clone()), |_, h| h.figure.map(|_| h.scope.clone()));
     pairing.result()
@@ -129,6 +136,16 @@ impl Pairing<'_> {
         base_key: impl Fn(&FileHits, &Hit) -> Option<K>,
         head_key: impl Fn(&FileHits, &Hit) -> Option<K>,
     ) {
+        self.within_if(base_key, head_key, |_, _, _| true);
+    }
+
+    /// The same where the two fit each other, by the file's index.
+    fn within_if<K: std::hash::Hash + Eq>(
+        &mut self,
+        base_key: impl Fn(&FileHits, &Hit) -> Option<K>,
+        head_key: impl Fn(&FileHits, &Hit) -> Option<K>,
+        fits: impl Fn(usize, &Hit, &Hit) -> bool,
+    ) {
         for (at, file) in self.files.iter().enumerate() {
             let mut open: HashMap<(&str, K), Vec<usize>> = HashMap::new();
             for (i, hit) in file.base.iter().enumerate().rev() {
@@ -141,7 +158,8 @@ impl Pairing<'_> {
             for (i, hit) in file.head.iter().enumerate() {
                 if self.head[at][i].is_none()
                     && let Some(key) = head_key(file, hit)
-                    && let Some(partner) = open.get_mut(&(hit.rule.as_str(), key)).and_then(Vec::pop)
+                    && let Some(list) = open.get_mut(&(hit.rule.as_str(), key))
+                    && let Some(partner) = list.pop_if(|partner| fits(at, &file.base[*partner], hit))
                 {
                     self.head[at][i] = Some((at, partner));
                     self.base[at][partner] = Some((at, i));
@@ -160,9 +178,12 @@ impl Pairing<'_> {
             pairs.iter().enumerate().flat_map(of).collect()
         };
         let (mut left, mut came) = (open(&self.base), open(&self.head));
-        let base = |&(file, i): &(usize, usize)| (self.files[file].base[i].rule.as_str(), self.files[file].base[i].identity);
-        let head = |&(file, i): &(usize, usize)| (self.files[file].head[i].rule.as_str(), self.files[file].head[i].identity);
-        let (before, after): (HashSet<_>, HashSet<_>) = (left.iter().map(base).collect(), came.iter().map(head).collect());
+        let base =
+            |&(file, i): &(usize, usize)| (self.files[file].base[i].rule.as_str(), self.files[file].base[i].identity);
+        let head =
+            |&(file, i): &(usize, usize)| (self.files[file].head[i].rule.as_str(), self.files[file].head[i].identity);
+        let (before, after): (HashSet<_>, HashSet<_>) =
+            (left.iter().map(base).collect(), came.iter().map(head).collect());
         left.retain(|place| after.contains(&base(place)));
         came.retain(|place| before.contains(&head(place)));
         if left.is_empty() || came.is_empty() {
@@ -183,7 +204,9 @@ impl Pairing<'_> {
                 let base = self.head[at][i];
                 let state = match base.map(|(f, b)| &self.files[f].base[b]) {
                     None => State::New,
-                    Some(old) if (old.figure, &old.message, old.folded) != (hit.figure, &hit.message, hit.folded) => State::Updated,
+                    Some(old) if (old.figure, &old.message, old.folded) != (hit.figure, &hit.message, hit.folded) => {
+                        State::Updated
+                    }
                     Some(_) => State::Unchanged,
                 };
                 out.push(Compared { state, base, head: Some((at, i)) });
@@ -197,8 +220,8 @@ impl Pairing<'_> {
     }
 }
 
-/// Gives every compared finding its key: sixteen hexadecimal digits of a digest of rule, path, enclosing definition, text
-/// and a number that tells equal ones apart. A finding that was there before keeps the key that it has on the base.
+/// Gives every compared finding its key: sixteen hexadecimal digits of a digest of rule, path, enclosing definition,
+/// identity and a number that tells equal ones apart. A finding that was there before keeps the key that it has on the base.
 pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
     let key = |path: &[u8], hit: &Hit, number: u32| {
         format!(
@@ -207,7 +230,7 @@ pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
                 hit.rule.as_bytes(),
                 path,
                 hit.scope.as_bytes(),
-                &hit.shown_digest().to_be_bytes(),
+                &hit.shown_identity().to_be_bytes(),
                 &number.to_be_bytes()
             ])
         )
@@ -217,7 +240,7 @@ pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
     for (at, file) in files.iter().enumerate() {
         let mut numbers: HashMap<(&str, &str, u64), u32> = HashMap::new();
         for (i, hit) in file.base.iter().enumerate() {
-            let number = numbers.entry((&hit.rule, &hit.scope, hit.shown_digest())).or_default();
+            let number = numbers.entry((&hit.rule, &hit.scope, hit.shown_identity())).or_default();
             let name = key(&file.old_path, hit, *number);
             *number += 1;
             used.insert(name.clone());
@@ -228,7 +251,7 @@ pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
     let mut next: HashMap<(usize, &str, &str, u64), u32> = HashMap::new();
     let mut fresh = |at: usize, i: usize| {
         let (file, hit) = (&files[at], &files[at].head[i]);
-        let number = next.entry((at, &hit.rule, &hit.scope, hit.shown_digest())).or_default();
+        let number = next.entry((at, &hit.rule, &hit.scope, hit.shown_identity())).or_default();
         loop {
             let name = key(&file.new_path, hit, *number);
             *number += 1;

@@ -7,8 +7,10 @@
 //! Candidates are found by the digest of three neighbouring lines, so the cost is linear in the lines of the files that
 //! hold unpaired findings, however many of those are alike.
 
+use std::cell::RefCell;
 use std::collections::HashMap;
 use std::ops::Range;
+use std::rc::Rc;
 
 use super::FileHits;
 use crate::scan::{Hit, short_digest, without_white_space};
@@ -77,12 +79,14 @@ impl Outline {
         })
     }
 
-    /// The lines of a definition, and the digest of them all, when the change moved it as a whole. Lines of signs alone
-    /// stand in many places, so a diff may well keep them.
-    fn moved_definition(&self, (first, last): (u32, u32)) -> Option<(Range<usize>, u64)> {
-        let range = self.index(first)..self.index(last + 1);
+    /// The lines of a definition around a finding, whose line is `own`, and the digest of them all, when the change moved
+    /// it as a whole. Lines of signs alone stand in many places, so a diff may well keep them. What is measured of a
+    /// definition is named in its first line, which may have changed on the way.
+    fn moved_definition(&self, hit: &Hit, own: usize) -> Option<(Range<usize>, u64)> {
+        let (first, last) = hit.definition?;
+        let range = self.index(first) + usize::from(hit.figure.is_some())..self.index(last + 1);
         let lines = self.0.get(range.clone()).filter(|lines| !lines.is_empty())?;
-        if !lines.iter().all(|line| line.moved || line.signs == 0) {
+        if !range.clone().zip(lines).all(|(at, line)| line.moved || line.signs == 0 || at == own) {
             return None;
         }
         let digests: Vec<[u8; 8]> = lines.iter().map(|l| l.digest.to_be_bytes()).collect();
@@ -90,7 +94,8 @@ impl Outline {
     }
 }
 
-/// Whether the run of equal lines that moved around two lines is long enough.
+/// Whether the run of equal lines that moved around two lines is long enough. The two themselves count in any case: a diff
+/// may have taken another line of the same text for one of them.
 fn common_run(old: &Outline, at_old: usize, new: &Outline, at_new: usize) -> bool {
     let pair = |a: Option<&Line>, b: Option<&Line>| match (a, b) {
         (Some(a), Some(b)) if a.digest == b.digest => {
@@ -99,7 +104,11 @@ fn common_run(old: &Outline, at_old: usize, new: &Outline, at_new: usize) -> boo
         }
         _ => None,
     };
-    let Some((mut lines, mut signs)) = pair(old.0.get(at_old), new.0.get(at_new)) else { return false };
+    let (Some(own), Some(other)) = (old.0.get(at_old), new.0.get(at_new)) else { return false };
+    if own.digest != other.digest {
+        return false;
+    }
+    let (mut lines, mut signs) = (1, own.signs);
     let mut take = |step: (usize, usize)| {
         (lines, signs) = (lines + step.0, signs + step.1);
         lines >= LEAST_LINES && signs >= LEAST_SIGNS
@@ -133,9 +142,78 @@ enum Around {
     Definition(usize, u64),
 }
 
+/// Tells whether places that a diff's line map keeps are the same in truth. A diff takes a line that left for an equal one
+/// that came where that makes it shorter. So where the first line of the definition around the place isn't the same as
+/// before, the lines around it must have stayed too, as many as for code that moved, or all others of the definition.
+pub(super) struct Stays<'a> {
+    files: &'a [FileHits],
+    texts: &'a dyn Fn(usize) -> Option<Texts>,
+    /// The lines of both sides, with those that stayed, of the files that were asked for.
+    known: RefCell<HashMap<usize, Option<Kept>>>,
+}
+
+/// The lines before and after.
+type Kept = Rc<(Outline, Outline)>;
+
+impl<'a> Stays<'a> {
+    pub fn new(files: &'a [FileHits], texts: &'a dyn Fn(usize) -> Option<Texts>) -> Self {
+        Self { files, texts, known: RefCell::default() }
+    }
+
+    fn outlines(&self, at: usize) -> Option<Kept> {
+        let map = &self.files[at].map;
+        let read = || {
+            let Texts { old, new } = (self.texts)(at)?;
+            let old = Outline::of(&old, |line| map.to_new(line).is_some());
+            Some(Rc::new((old, Outline::of(&new, |line| map.to_old(line).is_some()))))
+        };
+        self.known.borrow_mut().entry(at).or_insert_with(read).clone()
+    }
+
+    /// Whether two findings of the file with an index, whose places the line map takes to each other, are the same.
+    pub fn holds(&self, at: usize, before: &Hit, after: &Hit) -> bool {
+        let same_definition = match (before.definition, after.definition) {
+            (None, None) => true,
+            (Some((old, _)), Some((new, _))) => self.files[at].map.to_new(old - 1).is_some_and(|line| line + 1 == new),
+            (Some(_), None) | (None, Some(_)) => false,
+        };
+        if same_definition {
+            return true;
+        }
+        let Some(outlines) = self.outlines(at) else { return true };
+        let (old, new) = outlines.as_ref();
+        let body = |outline: &Outline, hit: &Hit| {
+            let (first, last) = hit.definition?;
+            let lines = outline.0.get(outline.index(first + 1)..outline.index(last + 1))?;
+            let stays = lines.iter().all(|line| line.moved || line.signs == 0);
+            (stays && !lines.is_empty()).then(|| lines.iter().map(|line| line.digest).collect::<Vec<_>>())
+        };
+        common_run(old, old.index(before.span.start_line), new, new.index(after.span.start_line))
+            || body(old, before).is_some_and(|lines| Some(lines) == body(new, after))
+    }
+}
+
+/// The lines of a file on both sides.
+struct Sides {
+    /// Before, with those that the change took away.
+    left: Outline,
+    /// Before, with those that are there still under another name, at which the rule doesn't look; empty when the name stays.
+    renamed: Outline,
+    /// After, with those that the change brought.
+    came: Outline,
+}
+
+impl Sides {
+    /// The lines of the file as a finding before the change left it.
+    fn left_by(&self, file: &FileHits, hit: &Hit) -> &Outline {
+        let stays = hit.span.first_index().is_some_and(|line| file.map.to_new(line).is_some());
+        if stays && file.old_path != file.new_path { &self.renamed } else { &self.left }
+    }
+}
+
 /// Both sides' lines of the files that hold unpaired findings.
 pub(super) struct Moves {
-    outlines: Vec<Option<(Outline, Outline)>>,
+    outlines: Vec<Option<Sides>>,
 }
 
 impl Moves {
@@ -143,10 +221,13 @@ impl Moves {
     pub fn of(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Texts>, open: impl Fn(usize) -> bool) -> Self {
         let outline = |(at, file): (usize, &FileHits)| {
             let Texts { old, new } = texts(at).filter(|_| open(at))?;
-            // What is left of a file under another name has left its place, too.
-            let renamed = file.old_path != file.new_path;
-            let left = Outline::of(&old, |line| renamed || file.map.to_new(line).is_none());
-            Some((left, Outline::of(&new, |line| file.map.to_old(line).is_none())))
+            let is_renamed = file.old_path != file.new_path;
+            let renamed = |line| is_renamed && file.map.to_new(line).is_some();
+            Some(Sides {
+                left: Outline::of(&old, |line| file.map.to_new(line).is_none()),
+                renamed: if is_renamed { Outline::of(&old, renamed) } else { Outline::default() },
+                came: Outline::of(&new, |line| file.map.to_old(line).is_none()),
+            })
         };
         Self { outlines: files.iter().enumerate().map(|f| if open(f.0) { outline(f) } else { None }).collect() }
     }
@@ -154,11 +235,11 @@ impl Moves {
     fn trails<'a>(&self, outline: &Outline, hit: &'a Hit) -> Vec<Trail<'a>> {
         let Some(first) = hit.span.first_index() else { return Vec::new() };
         let at = outline.index(first + 1);
-        if !outline.0.get(at).is_some_and(|line| line.number == first + 1 && line.moved) {
+        if outline.0.get(at).is_none_or(|line| line.number != first + 1) {
             return Vec::new();
         }
         let lines = outline.windows(at).map(|(place, digest)| Around::Lines(place, digest));
-        let whole = hit.definition.and_then(|lines| outline.moved_definition(lines));
+        let whole = outline.moved_definition(hit, at);
         let whole = whole.map(|(range, digest)| Around::Definition(at.saturating_sub(range.start), digest));
         lines.chain(whole).map(|around| (hit.rule.as_str(), hit.identity, around)).collect()
     }
@@ -172,8 +253,9 @@ impl Moves {
     ) -> Vec<((usize, usize), (usize, usize))> {
         let mut open: HashMap<Trail<'_>, Vec<usize>> = HashMap::new();
         for (number, &(file, hit)) in left.iter().enumerate() {
-            if let Some((outline, _)) = &self.outlines[file] {
-                for trail in self.trails(outline, &files[file].base[hit]) {
+            if let Some(sides) = &self.outlines[file] {
+                let hit = &files[file].base[hit];
+                for trail in self.trails(sides.left_by(&files[file], hit), hit) {
                     open.entry(trail).or_default().push(number);
                 }
             }
@@ -181,15 +263,17 @@ impl Moves {
         let mut used = vec![false; left.len()];
         let mut pairs = Vec::new();
         for &(file, index) in came {
-            let Some((_, outline)) = &self.outlines[file] else { continue };
+            let Some(Sides { came: outline, .. }) = &self.outlines[file] else { continue };
             let hit = &files[file].head[index];
             let fits = |trail: &Trail<'_>, &number: &usize| {
                 let (from, base) = left[number];
                 match (trail.2, &self.outlines[from]) {
                     (Around::Definition(..), _) => true,
-                    (Around::Lines(..), Some((old, _))) => {
+                    (Around::Lines(..), Some(sides)) => {
                         let at = |outline: &Outline, hit: &Hit| outline.index(hit.span.start_line);
-                        common_run(old, at(old, &files[from].base[base]), outline, at(outline, hit))
+                        let before = &files[from].base[base];
+                        let old = sides.left_by(&files[from], before);
+                        common_run(old, at(old, before), outline, at(outline, hit))
                     }
                     (Around::Lines(..), None) => false,
                 }

@@ -19,12 +19,8 @@ pub struct Pack {
 }
 
 /// Rules on what would keep a change from being judged; they are always on.
-pub static INTEGRITY: Pack = Pack::new(
-    "integrity",
-    "What would keep a change from being judged",
-    true,
-    include_str!("integrity.toml"),
-);
+pub static INTEGRITY: Pack =
+    Pack::new("integrity", "What would keep a change from being judged", true, include_str!("integrity.toml"));
 
 /// All packs that a project can switch on and off.
 pub static PACKS: [Pack; 11] = [

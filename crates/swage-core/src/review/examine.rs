@@ -7,10 +7,10 @@ use rayon::prelude::*;
 
 use super::beyond::{Beyond, look_beyond};
 use super::example::Nothing;
-use super::file::{Examination, Examined, Scope, examine_file, needs_lines_only};
 use super::excerpt::Code;
-use super::readable::Readable;
+use super::file::{Examination, Examined, Scope, examine_file, needs_lines_only};
 use super::model::{Allowed, Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side};
+use super::readable::Readable;
 use super::whole::{FileFacts, about_change};
 use crate::baseline::{self, Compared, FileHits, State, Texts};
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
@@ -216,10 +216,12 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules:
         advice: rules.get(&hit.rule).and_then(|r| r.checker()).is_some_and(|c| c.advice),
         scope: hit.scope.clone(),
         text_digest: format!("{:016x}", hit.shown_digest()),
+        identity: format!("{:016x}", hit.shown_identity()),
         on_changed_line,
         figure: hit.figure,
         figure_before: figure_before.filter(|_| now.is_some()),
-        allowed: Allowed::of(c, hits).filter(|allowed| !allowed.brought || rules.get(&hit.rule).is_none_or(may_be_suppressed)),
+        allowed: Allowed::of(c, hits)
+            .filter(|allowed| !allowed.brought || rules.get(&hit.rule).is_none_or(may_be_suppressed)),
         excerpt: Vec::new(),
     }
 }
@@ -237,7 +239,10 @@ fn refused_suppressions(compared: &[Compared], hits: &[FileHits], rules: &RuleSe
         let hit = &hits[file].head[index];
         let rule = rules.get(&hit.rule).filter(|rule| !may_be_suppressed(rule))?;
         let (path, line) = (Path::new(&hits[file].new_path), hit.span.start_line);
-        Some(format!("A comment of the change suppresses `{}` at {path}:{line}, which is locked, so it has no effect.", rule.id))
+        Some(format!(
+            "A comment of the change suppresses `{}` at {path}:{line}, which is locked, so it has no effect.",
+            rule.id
+        ))
     });
     refused.collect()
 }

@@ -36,7 +36,11 @@ pub fn try_example(rule: &Arc<Rule>, example: &Example) -> Vec<Tried> {
             vec![Tried { path: String::new(), code: shown.clone(), expected: vec![*findings], found: vec![found] }]
         }
         Example::Files { files, before } => {
-            let lines = if rule.link().is_some() || rule.is_about_syntax() { linked(&set, files, before) } else { single(&set, files) };
+            let lines = if rule.link().is_some() || rule.is_about_syntax() {
+                linked(&set, files, before)
+            } else {
+                single(&set, files)
+            };
             let tried = files.iter().zip(lines).map(|(file, mut found)| {
                 found.sort_unstable();
                 found.dedup();

@@ -2,16 +2,14 @@
 
 use sha2::{Digest, Sha256};
 
-use super::unexamined::{self, WhyNot};
 use super::beyond::CheckerReport;
+use super::unexamined::{self, WhyNot};
 use crate::baseline::FileHits;
 use crate::change::{Cache, Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::Kind;
 use crate::lang::Language;
 use crate::rule::{Limits, Matcher, RuleSet};
-use crate::scan::{
-    Fact, FileScan, Hit, Markers, Span, Status, Syntax, is_binary, looks_made, scan, syntax_errors,
-};
+use crate::scan::{Fact, FileScan, Hit, Markers, Span, Status, Syntax, is_binary, looks_made, scan, syntax_errors};
 
 /// What an examination needs besides the change.
 pub struct Examination<'a> {
@@ -149,7 +147,6 @@ impl Examination<'_> {
         }
         result
     }
-
 }
 
 pub(super) fn needs_lines_only(rule: &crate::rule::Rule) -> bool {
@@ -219,13 +216,15 @@ pub(super) fn examine_file(
 
 fn examine_text(file: &ChangedFile, sides: &Sides, with: &Examination<'_>, scope: Scope, out: &mut Examined) {
     out.partial = [&sides.old, &sides.new].iter().any(|c| matches!(c, Content::Partial { .. }));
-    let size = |content: &Content| if let Content::Whole { bytes, .. } = content { Some(bytes.len() as u64) } else { None };
+    let size =
+        |content: &Content| if let Content::Whole { bytes, .. } = content { Some(bytes.len() as u64) } else { None };
     out.sizes = [size(&sides.old), size(&sides.new)];
     if let Content::Whole { bytes, .. } = &sides.new {
         out.language = Language::of(&file.new_path, bytes);
     }
     let there = if file.kind == Kind::Deleted { &sides.old } else { &sides.new };
-    if file.nature == Nature::Binary && matches!(there, Content::Unavailable(_) | Content::Partial { .. } | Content::Absent)
+    if file.nature == Nature::Binary
+        && matches!(there, Content::Unavailable(_) | Content::Partial { .. } | Content::Absent)
         && out.language.is_none()
     {
         out.why_not = Some(("it is binary data".into(), false));
@@ -293,7 +292,10 @@ fn broken_by_the_change(
     with: &Examination<'_>,
     out: &mut Examined,
 ) -> Option<Hit> {
-    if file.kind == Kind::Deleted || out.language.is_none() || !matches!(new.scan.status, Status::Examined | Status::NotWanted) {
+    if file.kind == Kind::Deleted
+        || out.language.is_none()
+        || !matches!(new.scan.status, Status::Examined | Status::NotWanted)
+    {
         return None;
     }
     let syntax = with.syntax(&file.new_path, &sides.new, new)?;

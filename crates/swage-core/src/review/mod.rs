@@ -12,8 +12,8 @@ mod whole;
 
 pub use beyond::CheckerReport;
 pub use examine::{examine, scan_tree};
-pub use file::Examination;
 pub use example::{Tried, try_example};
+pub use file::Examination;
 pub use model::{
     Allowed, Anchor, Counts, ExcerptLine, FileEntry, Finding, Marker, Path, Related, Review, RuleEntry, Side,
 };

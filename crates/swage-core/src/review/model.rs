@@ -132,6 +132,8 @@ pub struct Finding {
     pub scope: String,
     /// Digest of the matched text without its white space, in hexadecimal digits.
     pub text_digest: String,
+    /// Digest of what the rule named, by which findings are paired, in hexadecimal digits.
+    pub identity: String,
     /// Whether a line of it was added by the change (for absent ones: removed).
     pub on_changed_line: bool,
     /// For measures, the figure now, and before when it was there.

@@ -15,7 +15,10 @@ pub(super) fn link(file: &ChangedFile, change: &Change, target: &Content, with: 
         return ("it is a symbolic link".into(), false);
     }
     if replaces_files(file, change) {
-        return ("a symbolic link takes the place of a file; what it leads to isn't examined under this name".into(), true);
+        return (
+            "a symbolic link takes the place of a file; what it leads to isn't examined under this name".into(),
+            true,
+        );
     }
     let Some(language) = Language::by_path(&file.new_path) else { return ("it is a symbolic link".into(), false) };
     let wanted = with.rules.wanted_as(&file.new_path, false);
@@ -23,12 +26,14 @@ pub(super) fn link(file: &ChangedFile, change: &Change, target: &Content, with: 
         return ("it is a symbolic link".into(), false);
     }
     let Content::Whole { bytes, .. } = target else {
-        return (format!("it is a symbolic link that is named like {}, and where it leads can't be told", language.name), true);
+        return (
+            format!("it is a symbolic link that is named like {}, and where it leads can't be told", language.name),
+            true,
+        );
     };
     let shown = String::from_utf8_lossy(bytes);
-    let same = resolved(&file.new_path, bytes).is_some_and(|path| {
-        Language::by_path(&path) == Some(language) && with.rules.wanted_as(&path, false) == wanted
-    });
+    let same = resolved(&file.new_path, bytes)
+        .is_some_and(|path| Language::by_path(&path) == Some(language) && with.rules.wanted_as(&path, false) == wanted);
     if same {
         return (format!("it is a symbolic link to {shown}, which is examined where it stands"), false);
     }
@@ -45,7 +50,8 @@ pub(super) fn submodule(file: &ChangedFile, change: &Change) -> WhyNot {
 
 /// Whether the change takes a file away from this path, or files from the folder that was there.
 fn replaces_files(file: &ChangedFile, change: &Change) -> bool {
-    let below = |path: &[u8]| path.strip_prefix(&file.new_path[..]).is_some_and(|rest| rest.is_empty() || rest[0] == b'/');
+    let below =
+        |path: &[u8]| path.strip_prefix(&file.new_path[..]).is_some_and(|rest| rest.is_empty() || rest[0] == b'/');
     let is_file = |mode: u32| mode & 0o170_000 == 0o100_000;
     file.modes.is_some_and(|(old, _)| is_file(old))
         || change.files.iter().any(|other| {

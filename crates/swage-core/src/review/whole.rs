@@ -115,7 +115,9 @@ impl<'a> Work<'a> {
 
     fn is_wanted(&self, file: &ChangedFile, facts: &FileFacts) -> bool {
         let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
-        !(self.rule.skip_made && facts.made) && self.rule.wants_path(path) && (self.wanted.kinds.is_empty() || self.wanted.kinds.contains(&file.kind))
+        !(self.rule.skip_made && facts.made)
+            && self.rule.wants_path(path)
+            && (self.wanted.kinds.is_empty() || self.wanted.kinds.contains(&file.kind))
     }
 
     fn each(&self, commits: &'a [Commit], text: impl Fn(&'a Commit) -> &'a str) -> Vec<Finding> {
@@ -197,9 +199,11 @@ impl<'a> Work<'a> {
         // A commit's id changes with every rebase; its subject is what people know it by.
         let subject = about.commit.map_or("", Commit::subject);
         let place = anchor.as_ref().map_or(subject, |a| &a.path.text);
+        let identity = format!("{:016x}", short_digest(&[place.as_bytes()]));
+        let key = format!("{:016x}", short_digest(&[self.rule.id.as_bytes(), b"change", place.as_bytes()]));
         let related = Vec::new();
         Finding {
-            key: format!("{:016x}", short_digest(&[self.rule.id.as_bytes(), b"change", place.as_bytes()])),
+            key,
             rule: self.rule.id.clone(),
             severity: self.rule.severity,
             message,
@@ -211,6 +215,7 @@ impl<'a> Work<'a> {
             before: None,
             scope: String::new(),
             text_digest: format!("{:016x}", short_digest(&[about.text.as_bytes()])),
+            identity,
             on_changed_line: false,
             figure: about.figure,
             figure_before: None,

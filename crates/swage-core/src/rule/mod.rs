@@ -30,8 +30,9 @@ pub(crate) use link::{may_mean, meant_name, own_name};
 pub use load::{FileReader, LoadError, Loaded, load};
 pub(crate) use message::shorten;
 pub use model::{
-    Adjust, SuppressionFault, Beyond, CodeMatch, Example, ExampleFile, Filter, Form, Matcher, Measure, MeasureMatch,
-    NameFault, NameMatch, Names, Place, Relation, Rule, RuleSide, Severity, TextMatch, TreeMatch, Way, What, Zone,
+    Adjust, Beyond, CodeMatch, Example, ExampleFile, Filter, Form, Matcher, Measure, MeasureMatch, NameFault,
+    NameMatch, Names, Place, Relation, Rule, RuleSide, Severity, SuppressionFault, TextMatch, TreeMatch, Way, What,
+    Zone,
 };
 pub use paths::{PathSet, is_rule_file};
 pub use pattern::{Hole, Pattern, PatternError};

@@ -120,7 +120,9 @@ impl Rule {
 
     /// Whether it must read files with this path.
     pub fn reads_path(&self, path: &[u8]) -> bool {
-        self.wants_path(path) && (!is_rule_file(path) || self.names_rule_files()) && self.link().is_none_or(|link| link.wants_path(path))
+        self.wants_path(path)
+            && (!is_rule_file(path) || self.names_rule_files())
+            && self.link().is_none_or(|link| link.wants_path(path))
     }
 
     /// What must hold between facts of many files, when that is what it is about.

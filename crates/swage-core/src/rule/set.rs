@@ -172,12 +172,7 @@ impl RuleSet {
 
     /// The same with what a configuration says of names that are defined elsewhere and of files that a program makes.
     pub fn with(self, config: &Config) -> Self {
-        Self {
-            globals: config.globals.clone(),
-            made: config.made(),
-            made_is_named: config.made.is_some(),
-            ..self
-        }
+        Self { globals: config.globals.clone(), made: config.made(), made_is_named: config.made.is_some(), ..self }
     }
 
     /// Whether a program makes files with this path.

@@ -6,7 +6,7 @@ use regex::bytes::RegexBuilder;
 
 use super::key::{KEYED, read_key};
 use super::model::{
-    SuppressionFault, CodeMatch, Filter, Form, Matcher, Measure, MeasureMatch, NameMatch, Names, Place, Relation,
+    CodeMatch, Filter, Form, Matcher, Measure, MeasureMatch, NameMatch, Names, Place, Relation, SuppressionFault,
     TextMatch, TreeMatch, Way, What, Zone,
 };
 use super::problem::Problems;

@@ -95,7 +95,9 @@ pub(super) fn apply(suppressions: &mut [Suppression], hits: &mut [Hit], facts: &
             suppression.used = true;
         }
         for fact in facts.iter_mut() {
-            if fact.rule == text_digest(suppression.rule.as_bytes()) && suppression.lines.contains(&fact.span.start_line) {
+            if fact.rule == text_digest(suppression.rule.as_bytes())
+                && suppression.lines.contains(&fact.span.start_line)
+            {
                 fact.allowed = Some(reason.clone());
                 suppression.used = true;
             }

@@ -124,9 +124,14 @@ pub struct Elsewhere {
 }
 
 impl Hit {
-    /// The identity as it may be shown: a short secret could be guessed from its own.
+    /// The digest of the text that may be shown: a short secret could be guessed from its own.
     pub fn shown_digest(&self) -> u64 {
-        if self.secret { short_digest(&[self.rule.as_bytes()]) } else { self.identity }
+        if self.secret { short_digest(&[self.rule.as_bytes()]) } else { self.folded }
+    }
+
+    /// The identity as it may be shown.
+    pub fn shown_identity(&self) -> u64 {
+        if self.secret { self.shown_digest() } else { self.identity }
     }
 
     /// A hit of a rule on this text.
@@ -238,102 +243,102 @@ struct Scan<'a> {
 }
 
 impl Scan<'_> {
-fn nested(&self, content: &[u8], language: Option<&'static Language>, depth: u8) -> FileScan {
-    let Scan { rules, wanted, limits, markers } = *self;
-    let set = rules.for_language(language);
-    let own = set.gates.iter().any(|gate| wanted[gate.rule]);
-    // Where no other rule looks there is nothing to allow, so nothing is missed.
-    let missed = set.gates.iter().any(|gate| wanted[gate.rule] && !gate.is_about_suppressions);
-    let holds_code = language.is_some_and(|l| !l.embedded.is_empty()) && depth < embedded::DEEPEST;
-    if !own && !holds_code || !missed && language.is_none() {
-        return FileScan::without_hits(Status::NotWanted);
-    }
-    let given_up = |why: String| {
-        FileScan::without_hits(if missed || holds_code { Status::NotExamined(why) } else { Status::NotWanted })
-    };
-    // Offsets in trees have 32 bits.
-    let most = limits.file_size.min(u64::from(u32::MAX));
-    if content.len() as u64 > most {
-        if language.is_none() && is_binary(content) {
+    fn nested(&self, content: &[u8], language: Option<&'static Language>, depth: u8) -> FileScan {
+        let Scan { rules, wanted, limits, markers } = *self;
+        let set = rules.for_language(language);
+        let own = set.gates.iter().any(|gate| wanted[gate.rule]);
+        // Where no other rule looks there is nothing to allow, so nothing is missed.
+        let missed = set.gates.iter().any(|gate| wanted[gate.rule] && !gate.is_about_suppressions);
+        let holds_code = language.is_some_and(|l| !l.embedded.is_empty()) && depth < embedded::DEEPEST;
+        if !own && !holds_code || !missed && language.is_none() {
             return FileScan::without_hits(Status::NotWanted);
         }
-        return given_up(format!("it has {} bytes, and the limit file_size is {most}", content.len()));
-    }
-    if let Some(why) = language.and_then(|l| text::unreadable(content, l)) {
-        // It can't be parsed, and what expressions find without that is found all the same.
-        let plain = self.nested(content, None, depth);
-        return FileScan { hits: plain.hits, ..given_up(why) };
-    }
-    let made = markers == Markers::Heeded && made::looks_made(content, language);
-    let looks = |gate: &Gate| wanted[gate.rule] && !(made && gate.skip_made);
-    if made && !holds_code && !set.gates.iter().any(looks) {
-        return FileScan { made, ..FileScan::without_hits(Status::NotWanted) };
-    }
-    let source = text::with_plain_line_ends(content, language);
-    let source = source.as_ref();
-    let words = Words::find(source, set);
-    let possible = set.gates.iter().zip(0u32..);
-    let possible = possible.filter(|(gate, _)| looks(gate) && set.gates.is_open(gate, |word| words.has(word)));
-    let possible: Vec<u32> = possible.map(|(_, index)| index).collect();
-    let mut run = run::Run::new(source, content, language, rules);
-    let allows = allow::may_be_in(source);
-    let mut tree_wanted = holds_code || allows && language.is_some();
-    for &index in &possible {
-        let entry = &set.entries[index as usize];
-        let rule = &rules.rules()[entry.rule];
-        match &rule.ways[entry.way].matcher {
-            Matcher::Text(text) => {
-                let found: Vec<_> =
-                    text.regex.find_iter(source).filter(|m| !m.is_empty()).map(|m| m.range()).collect();
-                tree_wanted |= !found.is_empty() && language.is_some();
-                run.text.extend(found.into_iter().map(|range| (index, range)));
+        let given_up = |why: String| {
+            FileScan::without_hits(if missed || holds_code { Status::NotExamined(why) } else { Status::NotWanted })
+        };
+        // Offsets in trees have 32 bits.
+        let most = limits.file_size.min(u64::from(u32::MAX));
+        if content.len() as u64 > most {
+            if language.is_none() && is_binary(content) {
+                return FileScan::without_hits(Status::NotWanted);
             }
-            Matcher::Code(_)
-            | Matcher::Tree(_)
-            | Matcher::Measure(_)
-            | Matcher::Key(_)
-            | Matcher::Names(_)
-            | Matcher::CommentedCode => tree_wanted = true,
-            Matcher::Suppression(_) | Matcher::Syntax => {}
+            return given_up(format!("it has {} bytes, and the limit file_size is {most}", content.len()));
         }
-    }
-    if tree_wanted && let Err(why) = run.parse() {
-        return given_up(why);
-    }
-    let syntax = run.syntax();
-    let parts = if holds_code { run.parts() } else { Vec::new() };
-    let mut suppressions = if allows { run.suppressions() } else { Vec::new() };
-    run.find(set, &possible, &words);
-    if let Some(why) = run.fault.take() {
-        return FileScan { syntax, ..FileScan::without_hits(Status::NotExamined(why)) };
-    }
-    let mut status = if own { Status::Examined } else { Status::NotWanted };
-    let (mut hits, mut facts) = run.hits();
-    if !suppressions.is_empty() {
-        allow::apply(&mut suppressions, &mut hits, &mut facts, rules);
-        let lines = Lines::new(content);
-        let known = rules.rules().iter().zip(wanted).filter(|(_, wanted)| **wanted);
-        let known: Vec<&str> = known.map(|(rule, _)| rule.id.as_str()).collect();
+        if let Some(why) = language.and_then(|l| text::unreadable(content, l)) {
+            // It can't be parsed, and what expressions find without that is found all the same.
+            let plain = self.nested(content, None, depth);
+            return FileScan { hits: plain.hits, ..given_up(why) };
+        }
+        let made = markers == Markers::Heeded && made::looks_made(content, language);
+        let looks = |gate: &Gate| wanted[gate.rule] && !(made && gate.skip_made);
+        if made && !holds_code && !set.gates.iter().any(looks) {
+            return FileScan { made, ..FileScan::without_hits(Status::NotWanted) };
+        }
+        let source = text::with_plain_line_ends(content, language);
+        let source = source.as_ref();
+        let words = Words::find(source, set);
+        let possible = set.gates.iter().zip(0u32..);
+        let possible = possible.filter(|(gate, _)| looks(gate) && set.gates.is_open(gate, |word| words.has(word)));
+        let possible: Vec<u32> = possible.map(|(_, index)| index).collect();
+        let mut run = run::Run::new(source, content, language, rules);
+        let allows = allow::may_be_in(source);
+        let mut tree_wanted = holds_code || allows && language.is_some();
         for &index in &possible {
-            let rule = &rules.rules()[set.entries[index as usize].rule];
-            if let Matcher::Suppression(fault) = rule.ways[set.entries[index as usize].way].matcher {
-                hits.extend(allow::faulty(&suppressions, fault).map(|a| a.hit(rule, &known, content, &lines)));
+            let entry = &set.entries[index as usize];
+            let rule = &rules.rules()[entry.rule];
+            match &rule.ways[entry.way].matcher {
+                Matcher::Text(text) => {
+                    let found: Vec<_> =
+                        text.regex.find_iter(source).filter(|m| !m.is_empty()).map(|m| m.range()).collect();
+                    tree_wanted |= !found.is_empty() && language.is_some();
+                    run.text.extend(found.into_iter().map(|range| (index, range)));
+                }
+                Matcher::Code(_)
+                | Matcher::Tree(_)
+                | Matcher::Measure(_)
+                | Matcher::Key(_)
+                | Matcher::Names(_)
+                | Matcher::CommentedCode => tree_wanted = true,
+                Matcher::Suppression(_) | Matcher::Syntax => {}
             }
         }
-    }
-    for part in parts {
-        let inner = self.nested(&part.text, Some(part.language), depth + 1);
-        match &inner.status {
-            Status::NotExamined(_) => return FileScan { syntax, ..FileScan::without_hits(inner.status) },
-            Status::Examined => status = Status::Examined,
-            Status::NotWanted => {}
+        if tree_wanted && let Err(why) = run.parse() {
+            return given_up(why);
         }
-        part.merge(inner, &mut hits, &mut facts);
+        let syntax = run.syntax();
+        let parts = if holds_code { run.parts() } else { Vec::new() };
+        let mut suppressions = if allows { run.suppressions() } else { Vec::new() };
+        run.find(set, &possible, &words);
+        if let Some(why) = run.fault.take() {
+            return FileScan { syntax, ..FileScan::without_hits(Status::NotExamined(why)) };
+        }
+        let mut status = if own { Status::Examined } else { Status::NotWanted };
+        let (mut hits, mut facts) = run.hits();
+        if !suppressions.is_empty() {
+            allow::apply(&mut suppressions, &mut hits, &mut facts, rules);
+            let lines = Lines::new(content);
+            let known = rules.rules().iter().zip(wanted).filter(|(_, wanted)| **wanted);
+            let known: Vec<&str> = known.map(|(rule, _)| rule.id.as_str()).collect();
+            for &index in &possible {
+                let rule = &rules.rules()[set.entries[index as usize].rule];
+                if let Matcher::Suppression(fault) = rule.ways[set.entries[index as usize].way].matcher {
+                    hits.extend(allow::faulty(&suppressions, fault).map(|a| a.hit(rule, &known, content, &lines)));
+                }
+            }
+        }
+        for part in parts {
+            let inner = self.nested(&part.text, Some(part.language), depth + 1);
+            match &inner.status {
+                Status::NotExamined(_) => return FileScan { syntax, ..FileScan::without_hits(inner.status) },
+                Status::Examined => status = Status::Examined,
+                Status::NotWanted => {}
+            }
+            part.merge(inner, &mut hits, &mut facts);
+        }
+        hits.sort_by_key(|h| h.span);
+        facts.sort_by_key(|f| f.span);
+        FileScan { status, hits, facts, made, syntax }
     }
-    hits.sort_by_key(|h| h.span);
-    facts.sort_by_key(|f| f.span);
-    FileScan { status, hits, facts, made, syntax }
-}
 }
 
 /// Gives hits that came of facts the digests of their texts.

@@ -37,12 +37,7 @@ pub(super) struct Run<'a> {
 }
 
 impl<'a> Run<'a> {
-    pub fn new(
-        source: &'a [u8],
-        content: &'a [u8],
-        language: Option<&'static Language>,
-        rules: &'a RuleSet,
-    ) -> Self {
+    pub fn new(source: &'a [u8], content: &'a [u8], language: Option<&'static Language>, rules: &'a RuleSet) -> Self {
         Self { source, content, language, rules, text: Vec::new(), tree: None, found: Vec::new(), fault: None }
     }
 
@@ -214,7 +209,15 @@ impl<'a> Run<'a> {
         let Some(range) = place_of(way, text, self.source, &range) else { return };
         let message = fill_named(own, self.source, &range, &groups);
         let fact = way.collection.map(|collection| (collection, groups));
-        self.found.push(Found { rule, range, message, scope: Scope::default(), varying: Vec::new(), figure: None, fact });
+        self.found.push(Found {
+            rule,
+            range,
+            message,
+            scope: Scope::default(),
+            varying: Vec::new(),
+            figure: None,
+            fact,
+        });
     }
 
     /// The hits and the facts, in order, each place of a rule once.

@@ -73,14 +73,27 @@ pub(super) fn unreadable(text: &[u8], language: &'static Language) -> Option<Str
         return Some(format!("it is named like {} and holds NUL bytes", language.name));
     }
     // Python Language Reference, section 2.1.4: in a comment of the first or the second line.
-    static CODING: LazyLock<Option<Regex>> =
-        LazyLock::new(|| Regex::new(r"(?-u)\A(?:[^\n\r]*[\n\r]+)?[ \t\x0c]*#[^\n\r]*?coding[:=][ \t]*([-_.a-zA-Z0-9]+)").ok());
+    static CODING: LazyLock<Option<Regex>> = LazyLock::new(|| {
+        Regex::new(r"(?-u)\A(?:[^\n\r]*[\n\r]+)?[ \t\x0c]*#[^\n\r]*?coding[:=][ \t]*([-_.a-zA-Z0-9]+)").ok()
+    });
     let coding = CODING.as_ref().filter(|_| language.name == "python")?;
     let name = coding.captures(text)?.get(1)?.as_bytes().to_ascii_lowercase();
     // What writes ASCII as ASCII; others may spell code as something else.
     const PLAIN: [&[u8]; 14] = [
-        b"utf-8", b"utf8", b"ascii", b"us-ascii", b"latin", b"iso-8859", b"iso8859", b"cp125", b"windows-125", b"koi8",
-        b"cp437", b"cp850", b"mac", b"l1",
+        b"utf-8",
+        b"utf8",
+        b"ascii",
+        b"us-ascii",
+        b"latin",
+        b"iso-8859",
+        b"iso8859",
+        b"cp125",
+        b"windows-125",
+        b"koi8",
+        b"cp437",
+        b"cp850",
+        b"mac",
+        b"l1",
     ];
     let name_of = |name: &[u8]| name.iter().map(|b| if *b == b'_' { b'-' } else { *b }).collect::<Vec<u8>>();
     let plain = PLAIN.iter().any(|known| name_of(&name).starts_with(known));
@@ -137,7 +150,11 @@ mod tests {
             ("python", "a = 1\n", None),
             ("python", "# coding: latin-1\n", None),
             ("python", "#!/usr/bin/python\n# -*- coding: UTF_8 -*-\n", None),
-            ("python", "# vim: fileencoding=unicode_escape\n", Some("it declares the encoding unicode_escape, which isn't read")),
+            (
+                "python",
+                "# vim: fileencoding=unicode_escape\n",
+                Some("it declares the encoding unicode_escape, which isn't read"),
+            ),
             ("python", "\n# coding=utf-7\n", Some("it declares the encoding utf-7, which isn't read")),
             ("python", "a = 1\nb = 2\n# coding: utf-7\n", None),
             ("ruby", "# coding: utf-7\n", None),

@@ -295,7 +295,9 @@ impl<'a> Walk<'a> {
         let range = node.byte_range();
         let first = self.source.get(range.clone()).and_then(|text| memchr::memchr(b'\n', text));
         match first {
-            Some(at) if classes.iter().any(|c| tables.is(node.kind_id(), *c)) => vec![range.start + at..range.end],
+            Some(at) if classes.iter().any(|c| tables.is(node.kind_id(), *c)) => {
+                std::iter::once(range.start + at..range.end).collect()
+            }
             _ => Vec::new(),
         }
     }

@@ -85,6 +85,7 @@ fn finding(f: &Finding) -> Value {
         "advice": f.advice,
         "scope": f.scope,
         "text_digest": f.text_digest,
+        "identity": f.identity,
         "on_changed_line": f.on_changed_line,
         "figure": f.figure.map(|now| json!({ "value": now.value, "limit": now.limit, "before": f.figure_before })),
         "allowed": f.allowed.as_ref().map(|a| json!({ "reason": a.reason, "brought": a.brought })),

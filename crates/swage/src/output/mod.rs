@@ -15,7 +15,7 @@ use swage_core::review::Review;
 use crate::failure::Failure;
 
 pub use json::FORMAT as JSON_FORMAT;
-pub use sarif::{KEY_FINGERPRINT, TEXT_FINGERPRINT};
+pub use sarif::{IDENTITY_FINGERPRINT, KEY_FINGERPRINT, TEXT_FINGERPRINT};
 
 /// The form of a result.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]

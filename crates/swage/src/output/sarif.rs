@@ -13,6 +13,9 @@ pub const KEY_FINGERPRINT: &str = "swageKey/v1";
 /// The name of the matched text's digest among them.
 pub const TEXT_FINGERPRINT: &str = "swageText/v1";
 
+/// The name of the digest of what the rule named among them.
+pub const IDENTITY_FINGERPRINT: &str = "swageIdentity/v1";
+
 /// Characters that a URI's path may hold (RFC 3986, section 3.3), besides letters and digits.
 const IN_PATH: &AsciiSet = &NON_ALPHANUMERIC
     .remove(b'/')
@@ -108,7 +111,7 @@ fn result(f: &Finding, review: &Review, compared: bool) -> Value {
         "level": f.severity,
         "message": { "text": f.message },
         "locations": places,
-        "partialFingerprints": { KEY_FINGERPRINT: f.key, TEXT_FINGERPRINT: f.text_digest },
+        "partialFingerprints": { KEY_FINGERPRINT: f.key, TEXT_FINGERPRINT: f.text_digest, IDENTITY_FINGERPRINT: f.identity },
     });
     if compared {
         value["baselineState"] = json!(match f.state {
