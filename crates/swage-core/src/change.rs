@@ -15,6 +15,8 @@ pub struct Change {
     pub head: Option<String>,
     /// Commit id of the target's tip, when there is a target.
     pub target: Option<String>,
+    /// Ids of the trees before and after it, when they are known.
+    pub trees: Option<(String, String)>,
     /// What the change is, for people: `main...quay-times`, `uncommitted work`.
     pub description: String,
     /// The files, in the order of their new paths.

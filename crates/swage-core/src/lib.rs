@@ -45,6 +45,7 @@ pub mod change;
 pub mod checker;
 pub mod diff;
 pub mod gate;
+pub mod invisible;
 pub mod lang;
 pub mod link;
 pub mod packs;

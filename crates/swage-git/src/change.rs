@@ -199,7 +199,12 @@ impl ReadChange<'_> {
         }
         files.sort_by(|a, b| a.new_path.cmp(&b.new_path));
         let listed = files.iter().map(ChangedFile::of).collect();
-        let change = Change { files: listed, ..Default::default() };
+        let tree = |commit: &String| self.repo.tree_id(commit).unwrap_or_else(|| commit.clone());
+        let trees = match &self.source {
+            DiffSource::Commits { base, head } => Some((tree(base), tree(head))),
+            DiffSource::WorkingTree { .. } | DiffSource::Index { .. } => None,
+        };
+        let change = Change { files: listed, trees, ..Default::default() };
         Ok(use_it(change, &self.contents(files)))
     }
 

@@ -158,6 +158,13 @@ impl Repository {
         Ok(CommitFiles { repo: self, commit: commit.to_owned(), files, ids })
     }
 
+    /// The id of the tree of a commit or tree that lies in the repository.
+    pub(crate) fn tree_id(&self, treeish: &str) -> Option<String> {
+        let repo = self.inner.to_thread_local();
+        let object = repo.find_object(object_id(treeish).ok()?).ok()?;
+        Some(object.peel_to_kind(gix::object::Kind::Tree).ok()?.id.to_string())
+    }
+
     /// The blob at a path of a commit or tree.
     pub(crate) fn blob_at(&self, treeish: &str, path: &[u8]) -> Content {
         let find = || {

@@ -25,6 +25,8 @@ pub enum HostError {
         url: String,
         /// What the network said.
         why: String,
+        /// Whether the request may have arrived all the same.
+        sent: bool,
     },
     /// It refuses.
     #[error("the host says no ({status}): {why}")]
@@ -107,7 +109,12 @@ impl Client {
         url: &str,
         answer: Result<ureq::http::Response<ureq::Body>, ureq::Error>,
     ) -> Result<T, HostError> {
-        let mut answer = answer.map_err(|e| HostError::Unreachable { url: self.url.clone(), why: e.to_string() })?;
+        let unreachable = |e: ureq::Error| {
+            let sent = !matches!(&e, ureq::Error::HostNotFound | ureq::Error::ConnectionFailed)
+                && !matches!(&e, ureq::Error::Io(io) if io.kind() == std::io::ErrorKind::ConnectionRefused);
+            HostError::Unreachable { url: self.url.clone(), why: e.to_string(), sent }
+        };
+        let mut answer = answer.map_err(unreachable)?;
         let nonsense = |why: String| HostError::Nonsense { url: url.to_owned(), why };
         let status = answer.status();
         let text =

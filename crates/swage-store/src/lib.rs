@@ -1,6 +1,7 @@
 //! Swage's local database: results of scans by the name of what was scanned and with which rules, and what each rule
 //! found lately.
 //!
+//! Each row carries a digest of itself and of its name, so that one which was damaged or exchanged is never taken.
 //! Everything in it can be computed anew, so a cache that is missing, locked, damaged or of another version costs time
 //! and nothing else: failures are logged and the run goes on without. Runs at the same time share the file; SQLite's
 //! write-ahead log and one transaction a run keep them from harming each other.
@@ -12,11 +13,12 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
 use rusqlite::{Connection, OptionalExtension};
+use sha2::{Digest, Sha256};
 use swage_core::change::Cache;
 use swage_core::scan::FileScan;
 
 /// Grows when the table or the stored form changes; another version's file is emptied.
-const VERSION: i64 = 4;
+const VERSION: i64 = 5;
 /// Most results that are kept; the oldest go first.
 const MOST: i64 = 300_000;
 
@@ -151,15 +153,27 @@ impl Cache for Store {
     fn get(&self, name: &[u8; 32]) -> Option<FileScan> {
         let connection = locked(&self.connection);
         let mut select = connection.prepare_cached("SELECT result FROM scans WHERE name = ?1").ok()?;
-        let bytes: Vec<u8> = select.query_row([name], |row| row.get(0)).optional().ok()??;
-        postcard::from_bytes(&bytes).ok()
+        let row: Vec<u8> = select.query_row([name], |row| row.get(0)).optional().ok()??;
+        let (bytes, digest) = row.split_last_chunk::<32>()?;
+        if *digest != digest_of(name, bytes) {
+            tracing::info!("a row of the cache is damaged");
+            return None;
+        }
+        postcard::from_bytes(bytes).ok()
     }
 
     fn put(&self, name: [u8; 32], scan: &FileScan) {
-        if let Ok(bytes) = postcard::to_stdvec(scan) {
+        if let Ok(mut bytes) = postcard::to_stdvec(scan) {
+            let digest = digest_of(&name, &bytes);
+            bytes.extend(digest);
             locked(&self.fresh).push((name, bytes));
         }
     }
+}
+
+/// What a row ends with.
+fn digest_of(name: &[u8; 32], bytes: &[u8]) -> [u8; 32] {
+    Sha256::new_with_prefix(name).chain_update(bytes).finalize().into()
 }
 
 /// A panic elsewhere can't leave the guarded values half-written.
@@ -171,6 +185,37 @@ fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 mod tests {
     use super::*;
     use swage_core::scan::Status;
+
+    #[test]
+    fn damaged_and_exchanged_rows_are_never_taken() {
+        let dir = tempfile::tempdir().unwrap();
+        let store = Store::open(&dir.path().join("cache.db")).unwrap();
+        let scan = |why: &str| FileScan::without_hits(Status::NotExamined(why.into()));
+        store.put([1; 32], &scan("too large"));
+        store.put([2; 32], &scan("too deep"));
+        store.save();
+        let row = |name: u8| -> Vec<u8> {
+            let sql = "SELECT result FROM scans WHERE name = ?1";
+            locked(&store.connection).query_row(sql, [&[name; 32]], |row| row.get(0)).unwrap()
+        };
+        let set = |name: u8, bytes: &[u8]| {
+            let sql = "UPDATE scans SET result = ?2 WHERE name = ?1";
+            locked(&store.connection).execute(sql, (&[name; 32], bytes)).unwrap();
+        };
+        let whole = row(1);
+        for at in 0..whole.len() {
+            let mut flipped = whole.clone();
+            flipped[at] ^= 1 << (at % 8);
+            set(1, &flipped);
+            assert_eq!(store.get(&[1; 32]), None, "byte {at}");
+            set(1, &whole[..at]);
+            assert_eq!(store.get(&[1; 32]), None, "cut at {at}");
+        }
+        set(1, &row(2));
+        assert_eq!(store.get(&[1; 32]), None, "the row of another");
+        set(1, &whole);
+        assert_eq!(store.get(&[1; 32]), Some(scan("too large")), "control");
+    }
 
     #[test]
     fn results_are_kept_and_damage_is_survived() {

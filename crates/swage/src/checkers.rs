@@ -3,12 +3,13 @@
 //! A program runs in a folder of its own, with nothing on standard input, in a process group of its own, for as long as
 //! its rule allows. Whatever goes wrong with it is a reason why its rule couldn't run, never an empty report.
 
+use std::collections::HashMap;
 use std::io::Read;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, mpsc};
+use std::sync::{Arc, Mutex, PoisonError, mpsc};
 use std::time::{Duration, Instant};
 
 use rustix::process::{Pid, Signal, kill_process_group};
@@ -22,6 +23,7 @@ use tempfile::TempDir;
 use crate::configuration::Configuration;
 use crate::export::{export_base, export_head, export_tree};
 use crate::failure::Failure;
+use crate::orphans;
 
 /// Most bytes that a program may put out.
 const MOST_OUTPUT: u64 = 64 << 20;
@@ -59,7 +61,12 @@ pub struct Outside<'a> {
     trusted: Result<Trusted<'a>, String>,
     /// Reports that were given by hand.
     given: &'a [GivenReport],
+    /// What programs have found already, by rule and tree: the same tree isn't looked at twice.
+    known: Known,
 }
+
+/// The results of programs by rule and tree.
+type Known = Mutex<HashMap<(String, String), Result<Vec<Reported>, String>>>;
 
 /// The target: its configuration says which commands are run, and programs that lie in the tree are taken from its tip.
 struct Trusted<'a> {
@@ -77,7 +84,7 @@ impl<'a> Outside<'a> {
     /// Nothing may be run.
     pub fn given(given: &'a [GivenReport]) -> Self {
         let why = "commands are taken from the target only, and there is none here; give --results";
-        Self { trusted: Err(why.to_owned()), given }
+        Self { trusted: Err(why.to_owned()), given, known: Known::default() }
     }
 
     /// What the target says may be run.
@@ -92,7 +99,7 @@ impl<'a> Outside<'a> {
             Err(failure) => {
                 let why =
                     format!("commands are taken from the target only, and that can't be used: {}", failure.message());
-                Ok(Self { trusted: Err(why), given })
+                Ok(Self { trusted: Err(why), given, known: Known::default() })
             }
         }
     }
@@ -108,7 +115,7 @@ impl<'a> Outside<'a> {
         if !rules.rules().iter().any(|rule| rule.checker().is_some()) {
             return Ok(Self::given(given));
         }
-        Ok(Self { trusted: Ok(Trusted { rules, programs: repository.files(tip)? }), given })
+        Ok(Self { trusted: Ok(Trusted { rules, programs: repository.files(tip)? }), given, known: Known::default() })
     }
 
     /// What outside programs find on both sides of a change.
@@ -153,7 +160,7 @@ impl<'a> Outside<'a> {
             }
         }
         if let Ok(trusted) = &self.trusted {
-            reports.extend(run_all(sides, jobs, &trusted.programs)?);
+            reports.extend(run_all(sides, jobs, &trusted.programs, &self.known)?);
         }
         Ok(reports)
     }
@@ -213,11 +220,13 @@ fn run_all(
     sides: &Sides<'_>,
     jobs: Vec<(String, Checker)>,
     programs: &dyn Tree,
+    known: &Known,
 ) -> Result<Vec<CheckerReport>, Failure> {
     if jobs.is_empty() {
         return Ok(Vec::new());
     }
     cancelled();
+    orphans::adopt();
     let home = TempDir::with_prefix("swage-").map_err(|e| Failure::unfinished(format!("no temporary folder: {e}")))?;
     if jobs.iter().any(|(_, checker)| in_tree(checker)) {
         export_tree(programs, home.path()).map_err(Failure::unfinished)?;
@@ -233,11 +242,25 @@ fn run_all(
         }
         run(checker, folder.path(), home)
     };
+    let once = |rule: &str, checker: &Checker, before: bool| {
+        let tree = match sides {
+            Sides::Change(change, _) => change.trees.as_ref().map(|(old, new)| if before { old } else { new }),
+            Sides::Tree(_) => None,
+        };
+        let Some(tree) = tree else { return one(checker, before) };
+        let name = (rule.to_owned(), tree.clone());
+        let there = known.lock().unwrap_or_else(PoisonError::into_inner).get(&name).cloned();
+        there.unwrap_or_else(|| {
+            let found = one(checker, before);
+            known.lock().unwrap_or_else(PoisonError::into_inner).insert(name, found.clone());
+            found
+        })
+    };
     let reports = std::thread::scope(|scope| {
-        let one = &one;
+        let once = &once;
         let running: Vec<_> = jobs
             .iter()
-            .map(|(_, checker)| [true, false].map(|before| scope.spawn(move || one(checker, before))))
+            .map(|(rule, checker)| [true, false].map(|before| scope.spawn(move || once(rule, checker, before))))
             .collect();
         let ended = |thread: std::thread::ScopedJoinHandle<'_, Result<Vec<Reported>, String>>| {
             thread.join().unwrap_or_else(|_| Err("running it went wrong".to_owned()))
@@ -249,6 +272,7 @@ fn run_all(
         });
         pairs.collect()
     });
+    orphans::end();
     if cancelled().load(Ordering::SeqCst) {
         return Err(Failure::unfinished("interrupted; the programs that were running have been ended"));
     }

@@ -1,6 +1,5 @@
 //! What can be typed.
 
-use std::num::NonZeroUsize;
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
@@ -22,9 +21,9 @@ pub struct Cli {
     /// When to use colours; `auto` means on a terminal, unless NO_COLOR is set
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: Color,
-    /// How many threads to use [default: one a processor]
-    #[arg(long, global = true, value_name = "N")]
-    pub threads: Option<NonZeroUsize>,
+    /// How many threads to use, at most 256 [default: one a processor]
+    #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
+    pub threads: Option<u16>,
     /// Tell on standard error what is being done
     #[arg(long, global = true)]
     pub verbose: bool,
@@ -88,7 +87,7 @@ pub enum Command {
     #[command(after_help = "Examples:\n  swage init\n  swage init --hook commit")]
     Init(InitArgs),
     /// Build a small repository with four branches and show everything on it
-    #[command(after_help = "Examples:\n  swage demo\n  swage demo ~/ferry")]
+    #[command(after_help = "Examples:\n  swage demo\n  swage demo ~/ferry\n  swage demo ~/ferry --again")]
     Demo(DemoArgs),
     /// Print a completion script for a shell
     #[command(after_help = "Example:\n  swage completions bash > ~/.local/share/bash-completion/completions/swage")]
@@ -383,4 +382,7 @@ pub struct DemoArgs {
     /// A folder that is empty or doesn't exist yet [default: swage-demo in the temporary folder, made anew]
     #[arg(value_name = "DIR")]
     pub folder: Option<PathBuf>,
+    /// Make a demo's folder anew, unless anything in it was changed
+    #[arg(long)]
+    pub again: bool,
 }

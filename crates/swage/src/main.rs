@@ -8,6 +8,7 @@ mod commands;
 mod configuration;
 mod export;
 mod failure;
+mod orphans;
 mod output;
 mod patch;
 mod progress;
@@ -17,9 +18,12 @@ mod target;
 mod terminal;
 
 use std::process::ExitCode;
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
 
 use clap::Parser;
 use mimalloc::MiMalloc;
+use signal_hook::consts::SIGXFSZ;
 
 /// Parsing makes and drops many small things, and so do the grammars, which it serves too.
 #[global_allocator]
@@ -29,6 +33,9 @@ fn main() -> ExitCode {
     let cli = cli::Cli::parse();
     cli.color.apply();
     start_logging(cli.verbose);
+    // A limit on file sizes shows as an error of the write, instead of ending the process. A flag that nobody reads is
+    // enough for that, and without it the process merely ends as before.
+    _ = signal_hook::flag::register(SIGXFSZ, Arc::new(AtomicBool::new(false)));
     if let Some(threads) = cli.threads {
         // Fails only when a pool exists already, and none does.
         _ = rayon::ThreadPoolBuilder::new().num_threads(threads.into()).build_global();

@@ -68,6 +68,14 @@ impl PatchChange {
         if diff.newest_first() {
             patches.reverse();
         }
+        for file in diff.files() {
+            for path in [&file.old_path, &file.new_path] {
+                stays_inside(path).map_err(|why| {
+                    Failure::wrong(format!("the diff is refused: {why}"))
+                        .hint("Give --strip N to take leading path components off its names.")
+                })?;
+            }
+        }
         let mut notes = Vec::new();
         let touched = match tree {
             None => {
@@ -232,6 +240,14 @@ fn join<'d>(met: Touched<'d>, next: Touched<'d>, direction: Direction) -> Touche
     }
 }
 
+/// Refuses names that lead out of the tree, whether one is given or not.
+fn stays_inside(path: &[u8]) -> Result<(), String> {
+    if path.split(|b| *b == b'/').any(|part| matches!(part, b"" | b"." | b"..") || part.contains(&0)) {
+        return Err(format!("{}: this path leads out of the tree", String::from_utf8_lossy(path)));
+    }
+    Ok(())
+}
+
 /// A folder that is read and never left.
 struct Tree {
     root: PathBuf,
@@ -243,11 +259,9 @@ impl Tree {
         use std::ffi::OsStr;
         use std::os::unix::ffi::OsStrExt;
         let shown = String::from_utf8_lossy(path);
+        stays_inside(path)?;
         let mut at = self.root.clone();
         for part in path.split(|b| *b == b'/') {
-            if matches!(part, b"" | b"." | b"..") || part.contains(&0) {
-                return Err(format!("{shown}: this path leads out of the tree, so it isn't read"));
-            }
             at.push(OsStr::from_bytes(part));
             match at.symlink_metadata() {
                 Ok(meta) if meta.is_symlink() => {

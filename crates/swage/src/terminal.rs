@@ -6,28 +6,7 @@ use std::fmt::Display;
 use anstyle::{AnsiColor, Style};
 use swage_core::rule::Severity;
 
-/// Control characters, and characters that reorder text, made visible; tabs become blanks.
-pub fn printable(text: &str) -> Cow<'_, str> {
-    let bad = |c: char| {
-        c.is_control()
-            || matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{200e}' | '\u{200f}' | '\u{feff}' | '\u{2028}' | '\u{2029}')
-    };
-    if !text.contains(bad) {
-        return Cow::Borrowed(text);
-    }
-    let mut out = String::with_capacity(text.len() + 16);
-    for c in text.chars() {
-        match c {
-            '\t' => out.push_str("    "),
-            // The Unicode block of control pictures.
-            '\0'..='\x1f' => out.push(char::from_u32(0x2400 + c as u32).unwrap_or('\u{fffd}')),
-            '\x7f' => out.push('\u{2421}'),
-            c if bad(c) => out.push_str(&format!("<U+{:04X}>", c as u32)),
-            c => out.push(c),
-        }
-    }
-    Cow::Owned(out)
-}
+pub use swage_core::invisible::shown as printable;
 
 /// Styles; what prints them strips them where they aren't wanted.
 #[derive(Debug, Clone, Copy)]
@@ -137,16 +116,6 @@ mod tests {
 
     #[test]
     fn text_is_made_fit_for_a_terminal() {
-        let seen = [
-            ("tide\ttable", "tide    table"),
-            ("a\u{1b}[31mred", "a␛[31mred"),
-            ("a\r\nb\u{7f}\0", "a␍␊b␡␀"),
-            ("quay \u{202e}evil\u{2066}", "quay <U+202E>evil<U+2066>"),
-            ("häfen 港", "häfen 港"),
-        ];
-        for (text, expected) in seen {
-            assert_eq!(printable(text), expected, "{text:?}");
-        }
         let cut = [
             ("berth", 5, "berth"),
             ("berths", 5, "bert…"),

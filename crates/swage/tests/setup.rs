@@ -255,7 +255,7 @@ fn the_demo_tells_its_story_and_leaves_its_folder() {
     insta::assert_snapshot!(story.join("\n").replace(&*folder.to_string_lossy(), "[folder]"));
     assert!(folder.join("swage.toml").is_file());
     // Its own folder may be made anew, any other stays.
-    assert_eq!(s.swage(&["demo", "ferry"]).code, 0);
+    assert_eq!(s.swage(&["demo", "ferry", "--again"]).code, 0);
     s.write("other/file", "mine");
     assert_eq!((s.swage(&["demo", "other"]).code, s.read("other/file")), (2, "mine".to_owned()));
 }

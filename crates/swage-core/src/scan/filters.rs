@@ -82,7 +82,9 @@ impl Walk<'_> {
             What::Text(regex) => self.source.get(node.byte_range()).is_some_and(|text| regex.is_match(text)),
             What::Code(code) => code.pattern(self.language).is_ok_and(|pattern| {
                 let (source, language) = (self.source, self.language);
-                Matching { source, language, holes: &code.holes, given, probe: None }.at(pattern, node).is_some()
+                Matching { source, language, holes: &code.holes, given, probe: None, steps: &self.steps }
+                    .at(pattern, node)
+                    .is_some()
             }),
         };
         here && place.filters.iter().all(|filter| self.holds(filter, node, given))

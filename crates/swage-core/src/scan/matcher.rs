@@ -6,6 +6,7 @@
 //! a polynomial of the nodes whose degree is the number of holes that are named twice, instead of exponential. Depth is
 //! bounded by the pattern, never by the source.
 
+use std::cell::Cell;
 use std::collections::HashSet;
 use std::ops::Range;
 
@@ -23,6 +24,11 @@ pub(super) type Bindings = Vec<Option<Range<usize>>>;
 /// What names have been taken by already, outside of the pattern: a hole of that name must take the same.
 pub(super) type Given<'a> = &'a [(&'a str, &'a [u8])];
 
+/// How many steps matching may take in a file: a hostile one ends in the same place on every machine, after a second or so.
+pub(super) fn budget(source: &[u8]) -> u64 {
+    20_000_000 + 20 * source.len() as u64
+}
+
 /// Everything that stays the same during a match.
 pub(super) struct Matching<'a> {
     pub source: &'a [u8],
@@ -31,6 +37,8 @@ pub(super) struct Matching<'a> {
     pub given: Given<'a>,
     /// Watches how far a match gets.
     pub probe: Option<&'a Probe<'a>>,
+    /// How many steps are left for the file. When there are none, nothing matches any more.
+    pub steps: &'a Cell<u64>,
 }
 
 impl Matching<'_> {
@@ -66,7 +74,17 @@ impl Matching<'_> {
         Some((bound, node.start_byte()..end))
     }
 
+    /// Takes a step; false when there is none left.
+    fn step(&self) -> bool {
+        let left = self.steps.get().checked_sub(1);
+        self.steps.set(left.unwrap_or(0));
+        left.is_some()
+    }
+
     fn node(&self, pattern: &PatternNode, node: Node<'_>, bound: &mut Bindings) -> bool {
+        if !self.step() {
+            return false;
+        }
         let matches = self.matches(pattern, node, bound);
         match self.probe {
             Some(probe) if matches => probe.passed(pattern, node),
@@ -142,6 +160,9 @@ impl Matching<'_> {
                 return None;
             }
             for taken in least..=most {
+                if !self.step() {
+                    return None;
+                }
                 let saved = bound.clone();
                 let range = match nodes[..taken].first() {
                     Some(node) => node.start_byte()..nodes[taken - 1].end_byte(),

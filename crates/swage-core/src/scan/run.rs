@@ -8,6 +8,7 @@ use tree_sitter::{Node, QueryCursor, Tree};
 use super::comments::commented_code;
 use super::embedded::{self, Part};
 use super::lines::Lines;
+use super::matcher::budget;
 use super::measure::Counting;
 use super::names::{Names, in_role};
 use super::parse::{nests_too_deep, parse};
@@ -82,7 +83,21 @@ impl<'a> Run<'a> {
         let root = tree.root_node();
         let (source, rules, too_deep) = (self.source, self.rules, Cell::new(false));
         let (seen, cursor, overrun) = (Seen::default(), RefCell::new(QueryCursor::new()), Cell::new(None));
-        let walk = Walk { source, root, too_deep, language, seen, cursor, overrun, rules, set, words };
+        let steps = Cell::new(budget(source));
+        let walk = Walk {
+            source,
+            root,
+            too_deep,
+            language,
+            seen,
+            cursor,
+            steps,
+            spent: Cell::new(None),
+            overrun,
+            rules,
+            set,
+            words,
+        };
         let zoned =
             self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
         let commented: Vec<u32> =
@@ -189,6 +204,11 @@ impl<'a> Run<'a> {
                 self.fault =
                     Some(format!("the query of rule `{}` begins in too many places at once", walk.rule(entry).id));
             }
+        }
+        if walk.steps.get() == 0 {
+            let rule = walk.spent.get().map_or("its rules", |entry| &walk.rule(entry).id);
+            self.fault =
+                Some(format!("matching takes more than the allowed {} steps, in rule `{rule}`", budget(source)));
         }
         if !commented.is_empty() {
             find_commented(&walk, &comment_nodes, &commented, &mut found);

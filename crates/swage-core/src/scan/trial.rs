@@ -1,13 +1,13 @@
 //! Trying a pattern: what it matches and, where it matches nothing, what came nearest.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 use std::ops::Range;
 
 use tree_sitter::Node;
 
 use super::children::preorder;
-use super::matcher::Matching;
+use super::matcher::{Matching, budget};
 use super::parse::parse;
 use super::{Lines, Span};
 use crate::lang::Language;
@@ -58,6 +58,7 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
     let tree = parse(source, language)?;
     let lines = Lines::new(source);
     let text = |range: Range<usize>| shorten(&String::from_utf8_lossy(&source[range]));
+    let steps = Cell::new(budget(source));
     let mut trial = Trial { matches: Vec::new(), nearest: None };
     let mut nearest: Option<Failure> = None;
     preorder(tree.root_node(), |node| {
@@ -66,7 +67,8 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
                 continue;
             }
             let probe = Probe::new(reading, language, &code.holes);
-            let matching = Matching { source, language, holes: &code.holes, given: &[], probe: Some(&probe) };
+            let matching =
+                Matching { source, language, holes: &code.holes, given: &[], probe: Some(&probe), steps: &steps };
             if let Some((bound, range)) = matching.reading(reading, pattern.holes, node) {
                 let taken = code.holes.iter().zip(bound);
                 trial.matches.push(TrialMatch {

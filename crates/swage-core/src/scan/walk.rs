@@ -122,6 +122,10 @@ pub(super) struct Walk<'a> {
     pub seen: Seen<'a>,
     /// Runs queries; making one is costly next to running it at a node.
     pub cursor: RefCell<QueryCursor>,
+    /// How many steps of matching are left.
+    pub steps: Cell<u64>,
+    /// The entry that took the last of them.
+    pub spent: Cell<Option<u32>>,
     /// An entry whose query began in too many places at once.
     pub overrun: Cell<Option<u32>>,
     pub rules: &'a RuleSet,
@@ -191,6 +195,9 @@ impl<'a> Walk<'a> {
             Matcher::Tree(_) => self.query(entry, node, Some(0), found),
             _ => found.extend(self.one_at(entry, node)),
         }
+        if self.steps.get() == 0 && self.spent.get().is_none() {
+            self.spent.set(Some(entry));
+        }
     }
 
     /// What a pattern or a measure finds at a node.
@@ -201,7 +208,8 @@ impl<'a> Walk<'a> {
                 let pattern = code.pattern(self.language).ok()?;
                 let (source, language) = (self.source, self.language);
                 let (bound, range) =
-                    Matching { source, language, holes: &code.holes, given: &[], probe: None }.at(pattern, node)?;
+                    Matching { source, language, holes: &code.holes, given: &[], probe: None, steps: &self.steps }
+                        .at(pattern, node)?;
                 if !way.filters.is_empty() {
                     let taken = code.holes.iter().zip(&bound);
                     let given: Vec<_> = taken

@@ -16,7 +16,7 @@ use crate::terminal::{Paint, width, wrap};
 
 static DATA: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
 
-/// Lies in the demo's `.git`, so that only a demo's own folder is ever made anew.
+/// Lies in the demo's `.git` and holds what the folder was like when the demo had made it.
 const MARK: &str = "made-by-swage-demo";
 
 /// Only this process and the commands that it starts know it.
@@ -32,9 +32,10 @@ const BRANCHES: [(&str, &str, &str); 4] = [
 
 pub fn run(args: &DemoArgs) -> Result<ExitCode, Failure> {
     let folder = args.folder.clone().unwrap_or_else(|| std::env::temp_dir().join("swage-demo"));
-    let demo = Demo::prepare(folder)?;
+    let demo = Demo::prepare(folder, args.again || args.folder.is_none())?;
     demo.build()?;
     demo.tell()?;
+    demo.mark()?;
     Ok(ExitCode::SUCCESS)
 }
 
@@ -50,18 +51,57 @@ fn failed(what: &str, error: &dyn std::fmt::Display) -> Failure {
 }
 
 impl Demo {
-    /// An empty folder; one that an earlier demo made is emptied, any other is left alone.
-    fn prepare(folder: PathBuf) -> Result<Self, Failure> {
+    /// An empty folder. One that an earlier demo made is emptied when that is asked for and nothing in it was changed; any
+    /// other is left alone.
+    fn prepare(folder: PathBuf, again: bool) -> Result<Self, Failure> {
         let program = std::env::current_exe().map_err(|e| failed("find its own program", &e))?;
-        if folder.join(".git").join(MARK).is_file() {
-            std::fs::remove_dir_all(&folder).map_err(|e| failed("clear its old folder", &e))?;
-        } else if std::fs::read_dir(&folder).is_ok_and(|mut entries| entries.next().is_some()) || folder.is_file() {
-            return Err(Failure::wrong(format!("{} isn't empty, so it is left alone", folder.display()))
-                .hint("Give `swage demo` a folder that is empty or doesn't exist yet."));
+        let filled = std::fs::read_dir(&folder).is_ok_and(|mut entries| entries.next().is_some());
+        if filled || folder.is_file() {
+            let earlier = Self { folder: folder.clone(), program: program.clone() };
+            let made = std::fs::read_to_string(folder.join(".git").join(MARK)).ok();
+            let left = |why: &str| Failure::wrong(format!("{} {why}, so it is left alone", folder.display()));
+            let empty = "Give `swage demo` a folder that is empty or doesn't exist yet.";
+            match made {
+                None => return Err(left("isn't empty").hint(empty)),
+                Some(_) if !again => {
+                    return Err(left("holds a demo already")
+                        .hint(format!("{empty} With --again this one is made anew, unless it was changed.")));
+                }
+                Some(made) if earlier.state().ok().as_ref() != Some(&made) => {
+                    return Err(left("holds a demo that has been changed").hint(empty));
+                }
+                Some(_) => std::fs::remove_dir_all(&folder).map_err(|e| failed("clear its old folder", &e))?,
+            }
         }
         std::fs::create_dir_all(&folder).map_err(|e| failed("make its folder", &e))?;
         let folder = folder.canonicalize().map_err(|e| failed("make its folder", &e))?;
         Ok(Self { folder, program })
+    }
+
+    /// All that a user may have changed: refs, files, the git configuration and hooks.
+    fn state(&self) -> Result<String, Failure> {
+        let ask = |args: &[&str]| {
+            let output = Command::new("git").arg("-C").arg(&self.folder).args(args).output();
+            let output = output.map_err(|e| failed("run git", &e))?;
+            if !output.status.success() {
+                return Err(failed("look at its old folder", &String::from_utf8_lossy(&output.stderr)));
+            }
+            Ok(String::from_utf8_lossy(&output.stdout).into_owned())
+        };
+        let refs = ask(&["for-each-ref", "--format=%(objectname) %(refname)"])?;
+        let files = ask(&["status", "--porcelain", "--ignored", "--untracked-files=all"])?;
+        let (head, config) =
+            (ask(&["rev-parse", "--symbolic-full-name", "HEAD"])?, ask(&["config", "--local", "--list"])?);
+        let hooks = std::fs::read_dir(self.folder.join(".git/hooks")).into_iter().flatten().filter_map(Result::ok);
+        let mut hooks: Vec<String> = hooks.map(|e| e.file_name().to_string_lossy().into_owned()).collect();
+        hooks.sort();
+        Ok(format!("{refs}{head}{config}{files}{}\n", hooks.join(" ")))
+    }
+
+    /// Remembers what the folder is like, so that only a demo's own and unchanged folder is ever made anew.
+    fn mark(&self) -> Result<(), Failure> {
+        let state = self.state()?;
+        std::fs::write(self.folder.join(".git").join(MARK), state).map_err(|e| failed("mark its folder", &e))
     }
 
     /// A git command in the folder, with a fixed clock and made-up people.

@@ -79,15 +79,20 @@ fn review(
 fn failed(error: HostError) -> Failure {
     let remedy = match &error {
         HostError::Address(_) => "Give --to an address such as http://127.0.0.1:8417.",
-        HostError::Unreachable { .. } => {
-            "See that the host runs and that the address is right; then post again, nothing was changed."
+        HostError::Unreachable { sent: false, .. } => {
+            "See that the host runs and that the address is right; then post again. Nothing was sent."
+        }
+        HostError::Unreachable { sent: true, .. } => {
+            "The report may have arrived. See that the host runs, then post again; that is safe."
         }
         HostError::Refused { status: 401, .. } => "Put the host's own token into SWAGE_TOKEN.",
         HostError::Refused { status: 404, .. } => {
             "Open the proposal with --open TITLE, or give the right --proposal number."
         }
         HostError::Refused { status: 409, .. } => "Post the newest revision, or choose another proposal number.",
-        _ => "See that the address is that of a review host that speaks Swage's protocol; nothing was changed.",
+        _ => {
+            "See that the address is that of a review host that speaks Swage's protocol, then post again. The report may have arrived; posting it again is safe."
+        }
     };
     let usage = matches!(error, HostError::Address(_));
     let failure = if usage { Failure::wrong(&error) } else { Failure::unfinished(&error) };

@@ -2,6 +2,7 @@
 
 use serde_json::{Map, Value, json};
 use swage_core::baseline::State;
+use swage_core::invisible::escaped_json;
 use swage_core::review::{Anchor, Counts, FileEntry, Finding, Path};
 use swage_core::rule::Severity;
 
@@ -30,7 +31,7 @@ pub fn format(document: &Document<'_>) -> String {
             "conditions": verdict.conditions.iter().map(|c| json!({ "name": c.name, "result": c.result, "reason": c.reason })).collect::<Vec<_>>(),
         });
     }
-    let mut text = serde_json::to_string_pretty(&object).unwrap_or_default();
+    let mut text = escaped_json(serde_json::to_string_pretty(&object).unwrap_or_default());
     text.push('\n');
     text
 }

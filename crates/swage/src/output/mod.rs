@@ -6,6 +6,7 @@ mod lines;
 mod sarif;
 
 use std::io::{ErrorKind, Write};
+use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 
 use clap::ValueEnum;
@@ -75,17 +76,48 @@ pub fn print(bytes: &[u8]) -> Result<(), Failure> {
     }
 }
 
-/// Replaces a file whole or not at all.
+/// Writes to a file. A regular one is replaced whole or not at all, where a symbolic link leads, and keeps its mode;
+/// anything else, such as a device, a pipe or a descriptor, is written to.
 pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
     use std::os::unix::fs::PermissionsExt;
     let failed = |e: &dyn std::fmt::Display| Failure::unfinished(format!("{} can't be written: {e}", path.display()));
-    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let there = std::fs::metadata(path);
+    let is_descriptor = ["/dev/fd/", "/dev/std", "/proc/self/fd/"]
+        .iter()
+        .any(|p| path.as_os_str().as_bytes().starts_with(p.as_bytes()));
+    if there.as_ref().is_ok_and(|meta| !meta.is_file() && !meta.is_dir()) || is_descriptor {
+        let mut file = std::fs::OpenOptions::new().write(true).open(path).map_err(|e| failed(&e))?;
+        return match file.write_all(bytes) {
+            Err(e) if e.kind() == ErrorKind::BrokenPipe => Ok(()),
+            other => other.map_err(|e| failed(&e)),
+        };
+    }
+    let mode = there.as_ref().map_or(0o666, |meta| meta.permissions().mode() & 0o7777);
+    let target = destination(path).map_err(|e| failed(&e))?;
+    let folder = target.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
     if !folder.is_dir() {
         return Err(failed(&format!("there is no folder {}", folder.display())));
     }
-    let builder = tempfile::Builder::new().permissions(std::fs::Permissions::from_mode(0o666)).tempfile_in(folder);
+    let builder = tempfile::Builder::new().permissions(std::fs::Permissions::from_mode(mode)).tempfile_in(folder);
     let mut file = builder.map_err(|e| failed(&e))?;
     file.write_all(bytes).map_err(|e| failed(&e))?;
-    file.persist(path).map_err(|e| failed(&e.error))?;
+    if there.is_ok() {
+        // Whatever the process would take off a new file's mode.
+        file.as_file().set_permissions(std::fs::Permissions::from_mode(mode)).map_err(|e| failed(&e))?;
+    }
+    file.persist(&target).map_err(|e| failed(&e.error))?;
     Ok(())
+}
+
+/// Where symbolic links at the end of a path lead, whether there is anything or not.
+fn destination(path: &Path) -> std::io::Result<std::path::PathBuf> {
+    let mut path = path.to_owned();
+    // As many as Linux follows.
+    for _ in 0..40 {
+        match std::fs::read_link(&path) {
+            Ok(target) => path = path.parent().unwrap_or(Path::new("")).join(target),
+            Err(_) => return Ok(path),
+        }
+    }
+    Err(std::io::Error::other("too many symbolic links"))
 }

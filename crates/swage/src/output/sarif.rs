@@ -4,6 +4,7 @@ use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Value, json};
 use swage_core::baseline::State;
 use swage_core::gate::Outcome;
+use swage_core::invisible::escaped_json;
 use swage_core::review::{Anchor, Finding, Path, Review};
 
 use super::{Document, Purpose};
@@ -75,7 +76,7 @@ pub fn format(document: &Document<'_>) -> String {
             json!({ "verdict": verdict.result, "mayMerge": verdict.result == Outcome::Pass, "conditions": conditions });
     }
     let log = json!({ "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", "version": "2.1.0", "runs": [run] });
-    let mut text = serde_json::to_string_pretty(&log).unwrap_or_default();
+    let mut text = escaped_json(serde_json::to_string_pretty(&log).unwrap_or_default());
     text.push('\n');
     text
 }
