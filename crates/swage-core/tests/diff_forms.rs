@@ -37,7 +37,7 @@ fn forms_of_diffs() {
         ("git, mode only", "diff --git a/run.sh b/run.sh\nold mode 100644\nnew mode 100755\n".into()),
         ("git, empty file comes and goes", "diff --git a/e b/e\nnew file mode 100644\nindex 0000000..e69de29\ndiff --git a/g b/g\ndeleted file mode 100644\nindex e69de29..0000000\n".into()),
         ("git, symlink and submodule", "diff --git a/link b/link\nnew file mode 120000\n--- /dev/null\n+++ b/link\n@@ -0,0 +1 @@\n+quay.py\n\\ No newline at end of file\ndiff --git a/lib b/lib\nindex 1111111..2222222 160000\n--- a/lib\n+++ b/lib\n@@ -1 +1 @@\n-Subproject commit 1\n+Subproject commit 2\n".into()),
-        ("git, binary", "diff --git a/p.png b/p.png\nindex 1..2 100644\nBinary files a/p.png and b/p.png differ\ndiff --git a/q.png b/q.png\nnew file mode 100644\nindex 0000000..3\nGIT binary patch\nliteral 3\nKcmZQzU|?Wi00031\n\nliteral 0\nHcmV?d00001\n\n".into()),
+        ("git, binary", "diff --git a/p.png b/p.png\nindex 1..2 100644\nBinary files a/p.png and b/p.png differ\ndiff --git a/q.png b/q.png\nnew file mode 100644\nindex 0000000..3\nGIT binary patch\nliteral 3\nKc${NkWC8#H2LJ>B\n\nliteral 0\nHc$@<O00001\n\n".into()),
         ("plain -u with times", format!("--- quay.py\t2031-03-01 10:00:00.000000000 +0000\n+++ quay.py\t2031-03-02 10:00:00.000000000 +0000\n{hunk}")),
         ("plain -u, kept copy", format!("--- quay.py.orig\t2031-03-01 10:00:00\n+++ quay.py\t2031-03-02 10:00:00\n{hunk}")),
         ("plain -ruN", format!("diff -ruN old/src/a.py new/src/a.py\n--- old/src/a.py\t2031-03-01 10:00:00.0 +0000\n+++ new/src/a.py\t2031-03-01 10:00:00.0 +0000\n{hunk}diff -ruN old/src/n.py new/src/n.py\n--- old/src/n.py\t1970-01-01 00:00:00.000000000 +0000\n+++ new/src/n.py\t2031-03-01 10:00:00.0 +0000\n@@ -0,0 +1 @@\n+a\nOnly in new/src: other\nBinary files old/src/i.png and new/src/i.png differ\n")),
@@ -55,7 +55,7 @@ fn forms_of_diffs() {
         ("plain, a file comes", "--- /dev/null\t2031-03-01 10:00:00\n+++ b/src/n.py\t2031-03-01 10:00:00\n@@ -0,0 +1 @@\n+a\n".into()),
         ("plain, a file goes", "--- a/src/n.py\t2031-03-01 10:00:00\n+++ /dev/null\t2031-03-01 10:00:00\n@@ -1 +0,0 @@\n-a\n".into()),
         ("plain, binary files come and go", "Binary files /dev/null and b/p.png differ\nBinary files a/q.png and /dev/null differ\n".into()),
-        ("git, a delta", "diff --git a/p b/p\nindex 1..2 100644\nGIT binary patch\ndelta 5\nKcmZQzU|?Wi00031\n\ndelta 4\nKcmZQzU|?W500031\n\n".into()),
+        ("git, a delta", "diff --git a/p b/p\nindex 1..2 100644\nGIT binary patch\ndelta 5\nMc${NoVrF3l001Ze5C8xG\n\ndelta 4\nLc${NoVrBsV02lxZ\n\n".into()),
         ("nothing", String::new()),
     ];
     let mut shown = String::new();
@@ -100,6 +100,11 @@ fn refusals_name_the_place() {
             "a binary line of another length",
             "diff --git a/p b/p\nGIT binary patch\nliteral 3\nzcmZQzU|?Wi00031\n\n".into(),
         ),
+        (
+            "a binary block that is cut in the middle",
+            "diff --git a/p b/p\nGIT binary patch\nliteral 3\nKc${NkWC8#H00000\n".into(),
+        ),
+        ("lines that end in a CR alone", "diff --git a/q b/q\r--- a/q\r+++ b/q\r@@ -1 +1 @@\r-a\r+b\r".into()),
         ("nothing on both sides", "--- /dev/null\n+++ /dev/null\n@@ -1 +1 @@\n-a\n+b\n".into()),
         ("no names at all", "diff --git\nold mode 100644\nnew mode 100755\n".into()),
         ("a name that isn't closed", "--- \"a/quay.py\n+++ b/quay.py\n@@ -1 +1 @@\n-a\n+b\n".into()),

@@ -88,7 +88,10 @@ impl Contents for Folders {
 }
 
 /// Reads a file, or where a link leads; anything else, such as a pipe, which might never end, is refused.
-pub(crate) fn read_regular(path: &Path) -> std::io::Result<Vec<u8>> {
+///
+/// # Errors
+/// When there is no such file, it can't be read, or it is no regular file.
+pub fn read_regular(path: &Path) -> std::io::Result<Vec<u8>> {
     let meta = path.symlink_metadata()?;
     if meta.is_symlink() {
         return Ok(std::fs::read_link(path)?.into_os_string().into_encoded_bytes());

@@ -14,7 +14,7 @@ mod target;
 
 pub use change::{DiffSource, ReadChange};
 pub use error::GitError;
-pub use folders::{FolderTree, between_folders};
+pub use folders::{FolderTree, between_folders, read_regular};
 pub use merge::{Head, Merge};
 pub use repository::{CommitFiles, Repository};
 pub use target::Target;

@@ -29,6 +29,10 @@ pub enum Expected {
     Path,
     /// A block of a `GIT binary patch`.
     BinaryBlock,
+    /// The rest of a block of a binary patch.
+    WholeBinaryBlock,
+    /// Header lines that end in LF or CR LF.
+    LineEnds,
     /// A unified diff; this is a combined (merge) diff.
     NotCombined,
     /// A unified diff; this is a context diff.
@@ -53,6 +57,8 @@ impl fmt::Display for Expected {
             Self::FileHeader => f.write_str("expected a `---` or `diff` line before this hunk: it belongs to no file"),
             Self::Path => f.write_str("expected a path that can be told apart in this header"),
             Self::BinaryBlock => f.write_str("expected a `literal` or `delta` block of a binary patch"),
+            Self::WholeBinaryBlock => f.write_str("this block of a binary patch is cut or damaged: it doesn't inflate to the size that it promises"),
+            Self::LineEnds => f.write_str("lines must end in LF or CR LF, and here is a CR inside of one"),
             Self::NotCombined => f.write_str("this is a combined diff of a merge; give the diff against one parent, such as `git diff FIRST..SECOND` makes"),
             Self::NotContext => f.write_str("this is a context diff; make it with `diff -u`"),
             Self::AnyDiff => f.write_str("there is no unified diff in here"),

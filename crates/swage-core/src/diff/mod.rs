@@ -10,6 +10,7 @@
 //! preamble, so that nothing is lost when a diff is printed again.
 
 mod apply;
+mod binary;
 mod error;
 mod fields;
 mod leap;

@@ -1,6 +1,7 @@
 //! What a unified diff says, as values that borrow from its bytes.
 
 use std::borrow::Cow;
+use std::collections::HashSet;
 
 /// A whole diff: one patch for plain diffs, one a commit or a mail for series.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -13,6 +14,63 @@ impl<'a> Diff<'a> {
     /// All files of all patches, in order.
     pub fn files(&self) -> impl Iterator<Item = &FileDiff<'a>> {
         self.patches.iter().flat_map(|p| &p.files)
+    }
+
+    /// Whether a file stands in several patches, or twice in one of a log without anything between its commits, so that
+    /// the order of the patches matters.
+    pub fn is_series(&self) -> bool {
+        self.patches.len() > 1 || self.steps().len() > 1
+    }
+
+    /// The files in the patches that they must belong to: where one comes again that a patch has touched, or text stands
+    /// between two files that no program writes there, the next patch begins.
+    pub fn steps(&self) -> Vec<Vec<&FileDiff<'a>>> {
+        let mut steps: Vec<Vec<&FileDiff<'a>>> = Vec::new();
+        for patch in &self.patches {
+            let mut touched: HashSet<&[u8]> = HashSet::new();
+            let mut step: Vec<&FileDiff<'a>> = Vec::new();
+            for file in &patch.files {
+                let again = step.iter().any(|earlier| !file.may_stand_beside(earlier));
+                let next = [&file.old_path, &file.new_path].iter().any(|path| touched.contains(path.as_ref())) && again;
+                if next || !step.is_empty() && file.begins_a_commit() {
+                    steps.push(std::mem::take(&mut step));
+                    touched.clear();
+                }
+                touched.extend([file.old_path.as_ref(), file.new_path.as_ref()]);
+                step.push(file);
+            }
+            steps.push(step);
+        }
+        steps.retain(|step| !step.is_empty());
+        steps
+    }
+
+    /// How many leading folders all paths share.
+    pub fn shared_folders(&self) -> usize {
+        let folders = |path: &[u8]| path.iter().filter(|b| **b == b'/').count();
+        let mut paths = self.files().flat_map(|f| [f.old_path.as_ref(), f.new_path.as_ref()]);
+        let Some(first) = paths.next() else { return 0 };
+        let same = |a: &[u8], b: &[u8]| {
+            let pairs = a.split(|b| *b == b'/').zip(b.split(|b| *b == b'/'));
+            pairs.take_while(|(a, b)| a == b).count()
+        };
+        paths.fold(folders(first), |shared, path| shared.min(same(first, path)).min(folders(path)))
+    }
+
+    /// The same with so many leading components taken off every path; `None` when one has too few.
+    pub fn without_leading(&self, components: usize) -> Option<Self> {
+        let cut = |path: &Cow<'a, [u8]>| -> Option<Cow<'a, [u8]>> {
+            let at = memchr::memchr_iter(b'/', path).nth(components.checked_sub(1)?)? + 1;
+            Some(match path {
+                Cow::Borrowed(path) => Cow::Borrowed(&path[at..]),
+                Cow::Owned(path) => Cow::Owned(path[at..].to_vec()),
+            })
+        };
+        let mut diff = self.clone();
+        for file in diff.patches.iter_mut().flat_map(|patch| &mut patch.files) {
+            (file.old_path, file.new_path) = (cut(&file.old_path)?, cut(&file.new_path)?);
+        }
+        Some(diff)
     }
 
     /// True when the patches stand newest first, as a commit log prints them.
@@ -93,6 +151,11 @@ pub struct FileDiff<'a> {
 }
 
 impl FileDiff<'_> {
+    /// Whether it comes without git's headers, so that it tells little of what becomes of the file.
+    pub fn is_plain(&self) -> bool {
+        self.ids.is_none() && self.old_mode.is_none() && self.new_mode.is_none() && self.similarity.is_none()
+    }
+
     /// The hunks; none for a binary file or one whose content stays.
     pub fn hunks(&self) -> &[Hunk<'_>] {
         match &self.body {
@@ -112,6 +175,59 @@ impl FileDiff<'_> {
             }
         }
         counts
+    }
+
+    /// Whether a patch may hold both files although they share a path: one goes and the other comes, as when a file becomes
+    /// a link or two trade names, or one is a copy.
+    fn may_stand_beside(&self, earlier: &FileDiff<'_>) -> bool {
+        let (same_old, same_new) = (self.old_path == earlier.old_path, self.new_path == earlier.new_path);
+        let leaves = |f: &FileDiff<'_>| matches!(f.kind, Kind::Deleted | Kind::Renamed);
+        let comes = |f: &FileDiff<'_>| matches!(f.kind, Kind::Added | Kind::Renamed | Kind::Copied);
+        let copies = self.kind == Kind::Copied || earlier.kind == Kind::Copied;
+        let differ = self.is_gitlink() != earlier.is_gitlink()
+            || self.new_mode.or(self.old_mode).is_some_and(Mode::is_symlink)
+                != earlier.new_mode.or(earlier.old_mode).is_some_and(Mode::is_symlink);
+        match (same_old, same_new) {
+            // A change of type is told as two.
+            (true, true) => differ && (leaves(self) && comes(earlier) || comes(self) && leaves(earlier)),
+            (true, false) => copies || leaves(self) && comes(earlier) && self.kind != earlier.kind,
+            (false, true) => leaves(self) && comes(earlier) || comes(self) && leaves(earlier),
+            (false, false) => {
+                let (into, out) = (self.new_path == earlier.old_path, self.old_path == earlier.new_path);
+                !out && (!into || leaves(earlier) || copies) || out && (into || leaves(self)) || copies
+            }
+        }
+    }
+
+    /// Whether what stands before the file is more than programs write between the files of one commit.
+    fn begins_a_commit(&self) -> bool {
+        self.preamble.split(|b| *b == b'\n').map(<[u8]>::trim_ascii).any(|line| {
+            let known = [
+                &b"diff "[..],
+                b"Index: ",
+                b"=====",
+                b"Only in ",
+                b"Binary file",
+                b"Cannot display",
+                b"svn:",
+                b"____",
+                b"Property ",
+                b"Added: ",
+                b"Modified: ",
+                b"Deleted: ",
+                b"Name: ",
+                b"## ",
+                b"+",
+                b"-",
+                b"\\",
+                b"Submodule ",
+                b">",
+                b"<",
+                b"Common subdirectories",
+                b"File ",
+            ];
+            !line.is_empty() && !known.iter().any(|start| line.starts_with(start))
+        })
     }
 
     /// True for a submodule on either side.

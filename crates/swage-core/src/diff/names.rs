@@ -102,6 +102,10 @@ fn split_blank_stamp(text: &[u8]) -> (&[u8], &[u8]) {
 /// `diff -N` stamps a missing side with the epoch; time zones shift it by up to a day.
 fn is_epoch(stamp: &[u8]) -> bool {
     let stamp = stamp.trim_ascii();
+    // What other systems write of a side that isn't there.
+    if matches!(stamp, b"(nonexistent)" | b"(revision 0)") {
+        return true;
+    }
     let midnight = |s: &[u8]| s.get(14..19).is_some_and(|t| t.ends_with(b":00"));
     (stamp.starts_with(b"1970-01-01 ") || stamp.starts_with(b"1969-12-31 ")) && midnight(stamp)
         || stamp == b"Thu Jan  1 00:00:00 1970"

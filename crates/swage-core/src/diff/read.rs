@@ -6,6 +6,7 @@
 
 use std::borrow::Cow;
 
+use super::binary::{decode_line, inflated_size};
 use super::error::{DiffError, Expected};
 use super::fields::{hunk_header, mode, percent, starts_patch, trim_cr};
 use super::leap::leap;
@@ -29,11 +30,20 @@ pub struct ReadOptions {
 /// When the input holds no unified diff, or one that is malformed, truncated, combined or too large; the error
 /// tells the file, the byte offset, the line and what was expected.
 pub fn read<'a>(input: &'a [u8], options: &ReadOptions) -> Result<Diff<'a>, DiffError> {
-    let start = Reader { input, at: 0, strip: options.strip, file: None };
+    let start = Reader { input, at: 0, strip: options.strip, prefixes: None, votes: Votes::default(), file: None };
     if let Some(max) = options.max_bytes.filter(|&max| input.len() as u64 > max) {
         return Err(start.error(Expected::AtMostBytes(max)));
     }
-    let diff = in_sections(&start, SECTION)?;
+    let (mut diff, votes) = in_sections(&start, SECTION)?;
+    // Names that stand alone don't tell their prefix; all others of the input do.
+    if let Votes::One(prefixes) | Votes::Sure(prefixes) = votes
+        && options.strip.is_none()
+        && !matches!((&prefixes.0[..], &prefixes.1[..]), (b"", b"") | (b"a/", b"b/"))
+        && diff.files().any(|f| f.kind != Kind::Modified)
+    {
+        diff =
+            in_sections(&Reader { prefixes: Some(prefixes), votes: Votes::default(), file: None, ..start }, SECTION)?.0;
+    }
     if diff.files().next().is_none() && !input.trim_ascii().is_empty() {
         return Err(start.error(Expected::AnyDiff));
     }
@@ -45,8 +55,44 @@ pub(super) struct Reader<'a> {
     /// Byte offset of the next line.
     pub at: usize,
     pub strip: Option<usize>,
+    /// What stands before old and new names, when the whole input has told.
+    pub prefixes: Option<Pair<'a>>,
+    /// What files with two names tell of prefixes.
+    pub votes: Votes<'a>,
     /// The file that is being read, for errors.
     pub file: Option<Cow<'a, [u8]>>,
+}
+
+/// What stands before the old and the new names of an input.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub(super) enum Votes<'a> {
+    /// No file has told yet.
+    #[default]
+    None,
+    /// All files that tell say the same.
+    One(Pair<'a>),
+    /// A file whose header gives its names without prefixes, too, says so.
+    Sure(Pair<'a>),
+    /// They differ.
+    Mixed,
+}
+
+impl<'a> Votes<'a> {
+    /// Takes what another part of the input says.
+    pub fn join(&mut self, other: Votes<'a>) {
+        *self = match (std::mem::take(self), other) {
+            (Votes::None, votes) | (votes, Votes::None) => votes,
+            (Votes::One(one), Votes::One(other)) if one == other => Votes::One(one),
+            (Votes::Sure(one), Votes::Sure(other)) if one != other => Votes::Mixed,
+            // What follows a prefix may be common to all names; the longer one says more.
+            (Votes::Sure(one), Votes::One(other)) | (Votes::One(other), Votes::Sure(one)) => {
+                let longer = other.0.starts_with(&one.0) && other.1.starts_with(&one.1);
+                Votes::Sure(if longer { other } else { one })
+            }
+            (Votes::Sure(one), _) | (_, Votes::Sure(one)) => Votes::Sure(one),
+            _ => Votes::Mixed,
+        };
+    }
 }
 
 /// Headers of one file, as they come.
@@ -75,11 +121,17 @@ impl Headers<'_> {
 }
 
 impl<'a> Reader<'a> {
+    /// The same reader at another place.
+    pub fn from(&self, at: usize) -> Self {
+        let prefixes = self.prefixes.clone();
+        Self { input: self.input, at, strip: self.strip, prefixes, votes: Votes::default(), file: None }
+    }
+
     /// Reads on up to a place at which no file can be open.
     pub fn section(&mut self, end: usize) -> Result<Section<'a>, DiffError> {
         let mut section = Section { text_from: self.at, ..Section::default() };
         while let Some(line) = self.peek().filter(|_| self.at < end) {
-            let Section { patches, open, text_from } = &mut section;
+            let Section { patches, open, text_from, .. } = &mut section;
             if starts_patch(self.input, self.at, line) && (!open.files.is_empty() || self.at > *text_from) {
                 open.trailer = &self.input[*text_from..self.at];
                 patches.push(std::mem::take(open));
@@ -95,6 +147,7 @@ impl<'a> Reader<'a> {
                 self.skip();
             }
         }
+        section.votes = std::mem::take(&mut self.votes);
         debug_assert!(self.at == end, "a section ends between two files");
         Ok(section)
     }
@@ -118,6 +171,8 @@ impl<'a> Reader<'a> {
                 if context { Err(self.error(Expected::NotContext)) } else { Ok(None) }
             }
             Some(b'B') if line.starts_with(b"Binary files ") => Ok(self.plain_binary(line)),
+            Some(b'B') if line.starts_with(b"Binary file ") => Ok(self.named_binary(line)),
+            Some(b'S') if line.starts_with(b"Submodule ") => Ok(self.named_submodule(line)),
             Some(b'I') if line.starts_with(b"Index: ") => Ok(self.marked_binary(line)),
             _ => Ok(None),
         }
@@ -126,6 +181,7 @@ impl<'a> Reader<'a> {
     fn git_file(&mut self) -> Result<FileDiff<'a>, DiffError> {
         let first = self.next().unwrap_or_default();
         let crlf = first.ends_with(b"\r");
+        self.whole_lines(first)?;
         let names = git_names(&trim_cr(first)[b"diff --git ".len()..]);
         self.file = names.as_ref().map(|(_, new)| new.clone());
         let mut h = Headers::default();
@@ -140,7 +196,7 @@ impl<'a> Reader<'a> {
         if let Some(line) = self.peek() {
             if line.starts_with(b"--- ") {
                 sides = Some(self.names()?);
-                body = Body::Text(self.hunks()?);
+                body = self.body()?;
             } else if line.starts_with(b"Binary files ") {
                 h.added |= line.starts_with(b"Binary files /dev/null and ");
                 h.deleted |= trim_cr(line).ends_with(b" and /dev/null differ");
@@ -163,21 +219,38 @@ impl<'a> Reader<'a> {
             None if h.deleted || new_gone => Kind::Deleted,
             None => Kind::Modified,
         };
+        if let (Some(from), Some(to), None) = (&h.from, &h.to, self.strip) {
+            let text = &trim_cr(first)[b"diff --git ".len()..];
+            let mut splits = memchr::memchr_iter(b' ', text).map(|at| (&text[..at], &text[at + 1..]));
+            let split = splits.find(|(old, new)| old.ends_with(from) && new.ends_with(to));
+            if let Some((old, new)) = split {
+                let (old, new) = (&old[..old.len() - from.len()], &new[..new.len() - to.len()]);
+                self.votes.join(Votes::Sure((Cow::Borrowed(old), Cow::Borrowed(new))));
+            }
+        }
         // The most exact source of each name first: `rename from`, then `---`, then the `diff --git` line.
         let (old, new) = match (h.from, h.to, sides) {
-            (Some(from), Some(to), _) => (from, to),
-            (_, _, Some(((old, false), (new, false)))) => strip_pair(old, new, self.strip),
+            (Some(from), Some(to), _) => (self.unprefixed(from, false), self.unprefixed(to, true)),
+            (_, _, Some(((old, false), (new, false)))) => self.pair(old, new, names),
             (_, _, Some(((_, true), (new, false)))) => {
-                let new = self.lone(new, names);
+                let new = self.lone(new, names, true);
                 (new.clone(), new)
             }
             (_, _, Some(((old, false), (_, true)))) => {
-                let old = self.lone(old, names);
+                let old = self.lone(old, names, false);
                 (old.clone(), old)
             }
             (_, _, Some(((_, true), (_, true)))) => return Err(self.error(Expected::Path)),
             (_, _, None) => match names {
-                Some((old, new)) => strip_pair(old, new, self.strip),
+                Some((_, new)) if kind == Kind::Added && self.prefixes.is_some() => {
+                    let new = self.unprefixed(new, true);
+                    (new.clone(), new)
+                }
+                Some((old, _)) if kind == Kind::Deleted && self.prefixes.is_some() => {
+                    let old = self.unprefixed(old, false);
+                    (old.clone(), old)
+                }
+                Some((old, new)) => self.pair(old, new, None),
                 None => return Err(self.error(Expected::Path)),
             },
         };
@@ -199,8 +272,53 @@ impl<'a> Reader<'a> {
         })
     }
 
+    /// The paths of a file from its two names, which tell of prefixes. Where they contradict each other, the `diff --git`
+    /// line holds.
+    fn pair(&mut self, old: Cow<'a, [u8]>, new: Cow<'a, [u8]>, names: Option<Pair<'a>>) -> Pair<'a> {
+        let (before, after) = (old.clone(), new.clone());
+        let (old, new) = strip_pair(old, new, self.strip);
+        if self.strip.is_some() {
+            return (old, new);
+        }
+        if let Some((a, b)) = &self.prefixes
+            && before.starts_with(a)
+            && after.starts_with(b)
+        {
+            return (self.unprefixed(before, false), self.unprefixed(after, true));
+        }
+        if let Some((one, other)) = names.map(|(old, new)| strip_pair(old, new, None))
+            && one == other
+            && (one != old || other != new)
+        {
+            return (one, other);
+        }
+        // Without a common end there is no telling: one of the two is a kept copy.
+        if before.ends_with(&old) && after.ends_with(&new) {
+            let vote = Votes::One((cut_end(before, old.len()), cut_end(after, new.len())));
+            self.votes.join(vote);
+        }
+        (old, new)
+    }
+
+    /// A name that tells nothing of its prefix, without that of the input.
+    fn unprefixed(&self, name: Cow<'a, [u8]>, is_new: bool) -> Cow<'a, [u8]> {
+        let Some((old, new)) = &self.prefixes else { return name };
+        let prefix = if is_new { new } else { old };
+        // git leaves its own prefix out where a header line names the path.
+        let inner = prefix.strip_prefix(if is_new { b"b/" } else { b"a/" }).unwrap_or(prefix);
+        let kept = name.strip_prefix(&prefix[..]).or_else(|| name.strip_prefix(inner)).map(<[u8]>::len);
+        match (kept, name) {
+            (Some(kept), Cow::Borrowed(name)) => Cow::Borrowed(&name[name.len() - kept..]),
+            (Some(kept), Cow::Owned(name)) => Cow::Owned(name[name.len() - kept..].to_vec()),
+            (None, name) => name,
+        }
+    }
+
     /// The path of a side whose other side is `/dev/null`: the `diff --git` line knows both names.
-    fn lone(&self, name: Cow<'a, [u8]>, names: Option<Pair<'a>>) -> Cow<'a, [u8]> {
+    fn lone(&self, name: Cow<'a, [u8]>, names: Option<Pair<'a>>, is_new: bool) -> Cow<'a, [u8]> {
+        if self.prefixes.is_some() {
+            return self.unprefixed(name, is_new);
+        }
         match names {
             Some((old, new)) if (old == name || new == name) && self.strip.is_none() => strip_pair(old, new, None).1,
             _ => strip_single(name, self.strip, true),
@@ -271,37 +389,54 @@ impl<'a> Reader<'a> {
         }
         let crlf = self.peek().is_some_and(|l| l.ends_with(b"\r"));
         let ((old, old_gone), (new, new_gone)) = self.names()?;
-        let hunks = self.hunks()?;
+        let body = self.body()?;
+        let hunks = if let Body::Text(hunks) = &body { &hunks[..] } else { &[] };
         // The epoch alone doesn't prove it: the side must be empty too.
-        let no_old = old.as_ref() == b"/dev/null" || old_gone && hunks.iter().all(|h| h.old_lines == 0);
-        let no_new = new.as_ref() == b"/dev/null" || new_gone && hunks.iter().all(|h| h.new_lines == 0);
+        let no_old = old.as_ref() == b"/dev/null"
+            || old_gone && !hunks.is_empty() && hunks.iter().all(|h| h.old_lines == 0)
+            || old_gone && new_gone && hunks.iter().all(|h| h.old_lines == 0);
+        let no_new = new.as_ref() == b"/dev/null" || !no_old && new_gone && hunks.iter().all(|h| h.new_lines == 0);
         let (kind, old_path, new_path) = match (no_old, no_new) {
             (true, true) => return Err(self.error(Expected::Path)),
             (true, false) => {
-                let path = if old.as_ref() == b"/dev/null" {
-                    strip_single(new, self.strip, false)
-                } else {
-                    strip_pair(old, new, self.strip).1
-                };
+                let path =
+                    if old.as_ref() == b"/dev/null" { self.single(new, true) } else { self.pair(old, new, None).1 };
                 (Kind::Added, path.clone(), path)
             }
             (false, true) => {
-                let path = if new.as_ref() == b"/dev/null" {
-                    strip_single(old, self.strip, false)
-                } else {
-                    strip_pair(old, new, self.strip).0
-                };
+                let path =
+                    if new.as_ref() == b"/dev/null" { self.single(old, false) } else { self.pair(old, new, None).0 };
                 (Kind::Deleted, path.clone(), path)
             }
             (false, false) => {
-                let (old, new) = strip_pair(old, new, self.strip);
+                let (old, new) = self.pair(old, new, None);
                 (Kind::Modified, old, new)
             }
         };
         if new_path.is_empty() {
             return Err(self.error(Expected::Path));
         }
-        Ok(Some(FileDiff { crlf, ..file(kind, old_path, new_path, Body::Text(hunks)) }))
+        Ok(Some(FileDiff { crlf, ..file(kind, old_path, new_path, body) }))
+    }
+
+    /// A plain name that stands alone.
+    fn single(&self, name: Cow<'a, [u8]>, is_new: bool) -> Cow<'a, [u8]> {
+        if self.prefixes.is_some() { self.unprefixed(name, is_new) } else { strip_single(name, self.strip, false) }
+    }
+
+    /// What stands behind the names: hunks, or nothing when only properties change.
+    fn body(&mut self) -> Result<Body<'a>, DiffError> {
+        let (first, second) = (self.peek().map(trim_cr), self.ahead(1));
+        let properties = |line: Option<&[u8]>| line.is_some_and(|l| l.starts_with(b"Property changes on: "));
+        if properties(first) || first.is_some_and(<[u8]>::is_empty) && properties(second) {
+            return Ok(Body::Unchanged);
+        }
+        Ok(Body::Text(self.hunks()?))
+    }
+
+    /// A header line in which a CR stands is none: whatever has such lines would be read as one.
+    fn whole_lines(&self, line: &[u8]) -> Result<(), DiffError> {
+        if trim_cr(line).contains(&b'\r') { Err(self.error(Expected::LineEnds)) } else { Ok(()) }
     }
 
     /// `Binary files X and Y differ`, from a plain `diff -r`.
@@ -316,20 +451,50 @@ impl<'a> Reader<'a> {
         let (old, new) = (Cow::Borrowed(old), Cow::Borrowed(new));
         let (kind, old, new) = match (old.as_ref() == b"/dev/null", new.as_ref() == b"/dev/null") {
             (true, _) => {
-                let path = strip_single(new, self.strip, false);
+                let path = self.single(new, true);
                 (Kind::Added, path.clone(), path)
             }
             (_, true) => {
-                let path = strip_single(old, self.strip, false);
+                let path = self.single(old, false);
                 (Kind::Deleted, path.clone(), path)
             }
             _ => {
-                let (old, new) = strip_pair(old, new, self.strip);
+                let (old, new) = self.pair(old, new, None);
                 (Kind::Modified, old, new)
             }
         };
         self.next();
         Some(FileDiff { crlf: line.ends_with(b"\r"), ..file(kind, old, new, Body::Binary(Binary::Differ)) })
+    }
+
+    /// `Binary file X has changed`, which says nothing more.
+    fn named_binary(&mut self, line: &'a [u8]) -> Option<FileDiff<'a>> {
+        let path = trim_cr(line).strip_prefix(b"Binary file ")?.strip_suffix(b" has changed")?;
+        self.next();
+        Some(file(Kind::Modified, Cow::Borrowed(path), Cow::Borrowed(path), Body::Binary(Binary::Differ)))
+    }
+
+    /// `Submodule PATH OLD..NEW`, with two or three dots and perhaps what became of it. Ids of zeros stand for nothing.
+    fn named_submodule(&mut self, line: &'a [u8]) -> Option<FileDiff<'a>> {
+        let text = trim_cr(line).strip_prefix(b"Submodule ")?;
+        let (path, old, new) = memchr::memchr_iter(b' ', text).rev().find_map(|at| {
+            let ids = text[at + 1..].split(|b| *b == b' ').next()?;
+            let ids = ids.strip_suffix(b":").unwrap_or(ids);
+            let dots = memchr::memmem::find(ids, b"..")?;
+            let (old, new) = (&ids[..dots], ids[dots..].trim_ascii_start());
+            let new = &new[new.iter().take_while(|b| **b == b'.').count()..];
+            let is_id = |id: &[u8]| id.len() >= 7 && id.iter().all(u8::is_ascii_hexdigit);
+            (is_id(old) && is_id(new)).then_some((&text[..at], old, new))
+        })?;
+        let nothing = |id: &[u8]| id.iter().all(|b| *b == b'0');
+        let (kind, old_mode, new_mode) = match (nothing(old), nothing(new)) {
+            (true, _) => (Kind::Added, None, Some(Mode(0o160_000))),
+            (_, true) => (Kind::Deleted, Some(Mode(0o160_000)), None),
+            _ => (Kind::Modified, Some(Mode(0o160_000)), Some(Mode(0o160_000))),
+        };
+        self.next();
+        let path = Cow::Borrowed(path);
+        Some(FileDiff { old_mode, new_mode, ..file(kind, path.clone(), path, Body::Unchanged) })
     }
 
     /// An `Index:` block that says that the file is binary and shows nothing.
@@ -352,6 +517,7 @@ impl<'a> Reader<'a> {
         let side = |reader: &mut Self, prefix: &[u8], expected| {
             let line = reader.peek().unwrap_or_default();
             let Some(text) = line.strip_prefix(prefix) else { return Err(reader.error(expected)) };
+            reader.whole_lines(line)?;
             let (name, gone) = header_name(trim_cr(text)).ok_or_else(|| reader.error(Expected::Path))?;
             reader.next();
             let gone = gone || name.as_ref() == b"/dev/null";
@@ -478,7 +644,8 @@ impl<'a> Reader<'a> {
         Ok(hunk)
     }
 
-    /// The blocks of a binary patch: `literal N` or `delta N`, then lines, then an empty line; one or two of them.
+    /// The blocks of a binary patch: `literal N` or `delta N`, then lines, then an empty line; one or two of them. Each must
+    /// be whole: what its lines encode inflates to N bytes.
     fn binary_patch(&mut self) -> Result<&'a [u8], DiffError> {
         let from = self.at;
         let mut blocks = 0;
@@ -486,28 +653,27 @@ impl<'a> Reader<'a> {
             let line = trim_cr(line);
             let size = line.strip_prefix(b"literal ").or_else(|| line.strip_prefix(b"delta "));
             let Some(size) = size else { break };
-            if size.is_empty() || !size.iter().all(u8::is_ascii_digit) {
-                return Err(self.error(Expected::BinaryBlock));
-            }
+            let size = std::str::from_utf8(size).ok().and_then(|size| size.parse::<u64>().ok());
+            let size = size.ok_or_else(|| self.error(Expected::BinaryBlock))?;
             self.next();
+            let mut packed = Vec::new();
             while let Some(line) = self.peek() {
                 let line = trim_cr(line);
                 if line.is_empty() {
                     break;
                 }
-                // A length letter and groups of five characters, each four bytes.
-                let bytes = match line[0] {
-                    b'A'..=b'Z' => usize::from(line[0] - b'A') + 1,
-                    b'a'..=b'z' => usize::from(line[0] - b'a') + 27,
-                    _ => return Err(self.error(Expected::BinaryBlock)),
-                };
-                if line.len() - 1 != bytes.div_ceil(4) * 5 || line.contains(&b' ') {
-                    return Err(self.error(Expected::BinaryBlock));
+                if decode_line(line, &mut packed).is_none() {
+                    // Some programs leave the empty line behind the last block out.
+                    break;
                 }
                 self.next();
             }
+            if inflated_size(&packed, size) != Some(size) {
+                let ends = self.peek().is_none_or(|line| trim_cr(line).is_empty());
+                return Err(self.error(if ends { Expected::WholeBinaryBlock } else { Expected::BinaryBlock }));
+            }
             blocks += 1;
-            if self.peek().is_some() {
+            if self.peek().is_some_and(|line| trim_cr(line).is_empty()) {
                 self.next();
             }
         }
@@ -525,11 +691,12 @@ impl<'a> Reader<'a> {
 
     /// The line `n` lines behind the next one.
     fn ahead(&self, n: usize) -> Option<&'a [u8]> {
-        let mut probe = Reader { file: None, ..*self };
+        let mut rest = self.input.get(self.at..)?;
         for _ in 0..n {
-            probe.next()?;
+            rest = &rest[memchr::memchr(b'\n', rest)? + 1..];
         }
-        probe.peek()
+        let line = &rest[..memchr::memchr(b'\n', rest).unwrap_or(rest.len())];
+        (!rest.is_empty()).then_some(line)
     }
 
     fn next(&mut self) -> Option<&'a [u8]> {
@@ -552,6 +719,14 @@ impl<'a> Reader<'a> {
             expected,
             found: found.trim_end().to_owned(),
         }
+    }
+}
+
+/// A name without so many bytes at its end.
+fn cut_end(name: Cow<'_, [u8]>, bytes: usize) -> Cow<'_, [u8]> {
+    match name {
+        Cow::Borrowed(name) => Cow::Borrowed(&name[..name.len() - bytes]),
+        Cow::Owned(name) => Cow::Owned(name[..name.len() - bytes].to_vec()),
     }
 }
 

@@ -8,7 +8,7 @@ use rayon::prelude::*;
 
 use super::error::DiffError;
 use super::model::{Diff, Patch};
-use super::read::Reader;
+use super::read::{Reader, Votes};
 
 /// Least bytes in a section of a long diff.
 pub(super) const SECTION: usize = 1 << 20;
@@ -25,13 +25,15 @@ pub(super) struct Section<'a> {
     pub open: Patch<'a>,
     /// Where the text begins that belongs to no file yet.
     pub text_from: usize,
+    /// What its files tell of prefixes.
+    pub votes: Votes<'a>,
 }
 
 /// Reads a diff in sections of so many bytes at least.
 ///
 /// # Errors
 /// The first error in the order of the bytes.
-pub(super) fn in_sections<'a>(start: &Reader<'a>, least: usize) -> Result<Diff<'a>, DiffError> {
+pub(super) fn in_sections<'a>(start: &Reader<'a>, least: usize) -> Result<(Diff<'a>, Votes<'a>), DiffError> {
     let input = start.input;
     let mut starts = vec![0];
     let mut from = least;
@@ -44,20 +46,20 @@ pub(super) fn in_sections<'a>(start: &Reader<'a>, least: usize) -> Result<Diff<'
     let ranges: Vec<_> = starts.iter().copied().zip(ends).collect();
     let mut whole = Section::default();
     for batch in ranges.chunks(AT_ONCE) {
-        let read: Vec<_> =
-            batch.par_iter().map(|&(at, end)| Reader { at, file: None, ..*start }.section(end)).collect();
+        let read: Vec<_> = batch.par_iter().map(|&(at, end)| start.from(at).section(end)).collect();
         for (section, (at, _)) in read.into_iter().zip(batch) {
             whole.join(section?, &input[whole.text_from..*at]);
         }
     }
     whole.open.trailer = &input[whole.text_from..];
     whole.patches.push(whole.open);
-    Ok(Diff { patches: whole.patches })
+    Ok((Diff { patches: whole.patches }, whole.votes))
 }
 
 impl<'a> Section<'a> {
     /// Adds the section that follows; `between` is the text before its first file that this one leaves over.
     fn join(&mut self, mut next: Section<'a>, between: &'a [u8]) {
+        self.votes.join(std::mem::take(&mut next.votes));
         let first = next.patches.first_mut().unwrap_or(&mut next.open);
         if let Some(file) = first.files.first_mut().filter(|_| !between.is_empty()) {
             file.preamble = between;
@@ -89,7 +91,7 @@ mod tests {
         "@@ -2 +2 @@\n-a\n+b\n",
         "@@ -5,2 +5,2 @@\n a\n",
         " b\n",
-        "GIT binary patch\nliteral 3\nKcmZQ$\n",
+        "GIT binary patch\nliteral 3\nKc${NkWC8#H2LJ>B\n",
         "literal 0\n",
         "\n",
         "commit 0123456789012345678901234567890123456789\n",
@@ -101,7 +103,8 @@ mod tests {
         #[test]
         fn sections_read_as_the_whole(pieces in prop::collection::vec(prop::sample::select(&PIECES[..]), 0..24)) {
             let input = pieces.concat();
-            let start = Reader { input: input.as_bytes(), at: 0, strip: None, file: None };
+            let (prefixes, votes) = (None, Votes::default());
+            let start = Reader { input: input.as_bytes(), at: 0, strip: None, prefixes, votes, file: None };
             prop_assert_eq!(in_sections(&start, 1), in_sections(&start, usize::MAX));
         }
     }

@@ -1,0 +1,126 @@
+//! Diffs that other programs write, with the tree before them and with the tree after them: the same files and findings.
+//! `fuzz/diff_zoo/make.py` holds the program against many more that the real programs make.
+
+mod common;
+use common::Sandbox;
+
+const RULES: &str = "packs = []\n[[rule]]\nid = \"no-bad\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = { text = \"bad\" }\n";
+
+/// Files of a tree; `->` before the text makes a symbolic link.
+type Tree = &'static [(&'static str, &'static str)];
+
+/// The form, the tree before, the tree after, the diff, and what is told of it.
+const FORMS: &[(&str, Tree, Tree, &str, &str)] = &[
+    (
+        "two files trade their names",
+        &[("a", "one\ntwo\n"), ("b", "bad\n")],
+        &[("b", "one\ntwo\n"), ("a", "bad\nbad\n")],
+        "diff --git a/b b/a\nsimilarity index 90%\nrename from b\nrename to a\n--- a/b\n+++ b/a\n@@ -1 +1,2 @@\n bad\n+bad\ndiff --git a/a b/b\nsimilarity index 100%\nrename from a\nrename to b\n",
+        "renamed b->a, renamed a->b; a:2",
+    ),
+    (
+        "a link leads elsewhere",
+        &[("q", "x\n"), ("l", "->q")],
+        &[("q", "x\n"), ("l", "->bad")],
+        "diff --git a/l b/l\nindex 1111111..2222222 120000\n--- a/l\n+++ b/l\n@@ -1 +1 @@\n-q\n\\ No newline at end of file\n+bad\n\\ No newline at end of file\n",
+        "modified l->l; ",
+    ),
+    (
+        "a file becomes a link",
+        &[("q", "x\n"), ("l", "y\n")],
+        &[("q", "x\n"), ("l", "->q")],
+        "diff --git a/l b/l\ndeleted file mode 100644\n--- a/l\n+++ /dev/null\n@@ -1 +0,0 @@\n-y\ndiff --git a/l b/l\nnew file mode 120000\n--- /dev/null\n+++ b/l\n@@ -0,0 +1 @@\n+q\n\\ No newline at end of file\n",
+        "deleted l->l, added l->l; ",
+    ),
+    (
+        "submodules that are only named",
+        &[("q", "x\n")],
+        &[("q", "bad\n")],
+        "Submodule lib one 1234567...89abcde:\nSubmodule more/lib 0000000...89abcde (new submodule)\nSubmodule lib 1234567..89abcde:\n  > tides\ndiff --git a/q b/q\n--- a/q\n+++ b/q\n@@ -1 +1 @@\n-x\n+bad\n",
+        "modified lib->lib, modified lib one->lib one, added more/lib->more/lib, modified q->q; q:1",
+    ),
+    (
+        "a submodule that moves",
+        &[("q", "x\n")],
+        &[("q", "x\n")],
+        "diff --git a/lib b/lib\nindex 1111111..2222222 160000\n--- a/lib\n+++ b/lib\n@@ -1 +1 @@\n-Subproject commit 1111111\n+Subproject commit 2222222-dirty\n",
+        "modified lib->lib; ",
+    ),
+    (
+        "a log of one line a commit, newest first",
+        &[("q", "one\n")],
+        &[("q", "zero\none\nbad\n")],
+        "2222222 Second\ndiff --git a/q b/q\n--- a/q\n+++ b/q\n@@ -1,2 +1,3 @@\n+zero\n one\n bad\n1111111 First\ndiff --git a/q b/q\n--- a/q\n+++ b/q\n@@ -1 +1,2 @@\n one\n+bad\n",
+        "modified q->q; q:3",
+    ),
+    (
+        "a log without anything between its commits, oldest first",
+        &[("q", "one\n")],
+        &[("q", "zero\none\nbad\n")],
+        "diff --git a/q b/q\n--- a/q\n+++ b/q\n@@ -1 +1,2 @@\n one\n+bad\ndiff --git a/q b/q\n--- a/q\n+++ b/q\n@@ -1,2 +1,3 @@\n+zero\n one\n bad\n",
+        "modified q->q; q:3",
+    ),
+    (
+        "two folders whose names stand before the paths",
+        &[("lib/f.c", "x\n"), ("lib/gone.c", "y\n")],
+        &[("lib/f.c", "bad\n"), ("lib/new.c", "bad\n")],
+        "--- x.orig/lib/f.c\n+++ x/lib/f.c\n@@ -1 +1 @@\n-x\n+bad\n--- /dev/null\n+++ x/lib/new.c\n@@ -0,0 +1 @@\n+bad\n--- x.orig/lib/gone.c\n+++ /dev/null\n@@ -1 +0,0 @@\n-y\n",
+        "modified lib/f.c->lib/f.c, deleted lib/gone.c->lib/gone.c, added lib/new.c->lib/new.c; lib/f.c:1 lib/new.c:1",
+    ),
+    (
+        "files that come and go without times",
+        &[("f.c", "x\n"), ("gone.c", "y\n")],
+        &[("f.c", "bad\n"), ("new.c", "bad\n")],
+        "--- old/f.c\n+++ new/f.c\n@@ -1 +1 @@\n-x\n+bad\n--- old/gone.c\n+++ new/gone.c\n@@ -1 +0,0 @@\n-y\n--- old/new.c\n+++ new/new.c\n@@ -0,0 +1 @@\n+bad\n",
+        "modified f.c->f.c, deleted gone.c->gone.c, added new.c->new.c; f.c:1 new.c:1",
+    ),
+    (
+        "prefixes that all names share, but for those of a rename",
+        &[("q", "x\n"), ("a b", "one\ntwo\n")],
+        &[("q", "bad\n"), ("c", "one\ntwo\n")],
+        "diff --git was/here/q is/here/q\n--- was/here/q\n+++ is/here/q\n@@ -1 +1 @@\n-x\n+bad\ndiff --git was/here/a b is/here/c\nsimilarity index 100%\nrename from a b\nrename to c\n",
+        "renamed a b->c, modified q->q; q:1",
+    ),
+    (
+        "a new file, a property and a copy of what goes, in another system's words",
+        &[("old.py", "one\n"), ("tides", "low\n")],
+        &[("new.py", "one\n"), ("n.py", "bad\n"), ("tides", "low\n")],
+        "Index: n.py\n===================================================================\n--- n.py\t(nonexistent)\n+++ n.py\t(working copy)\n@@ -0,0 +1 @@\n+bad\nIndex: tides\n===================================================================\n--- tides\t(revision 1)\n+++ tides\t(working copy)\n\nProperty changes on: tides\n___________________________________________________________________\nAdded: note\n## -0,0 +1 ##\n+bad\nIndex: new.py\n===================================================================\ndiff --git a/old.py b/new.py\ncopy from old.py\ncopy to new.py\nIndex: old.py\n===================================================================\ndiff --git a/old.py b/old.py\ndeleted file mode 100644\n--- a/old.py\t(revision 1)\n+++ /dev/null\t(working copy)\n@@ -1 +0,0 @@\n-one\n",
+        "added n.py->n.py, renamed old.py->new.py, modified tides->tides; n.py:1",
+    ),
+    (
+        "a file that is only named, and a name that contradicts the header",
+        &[("q", "x\n"), ("p.bin", "1\n")],
+        &[("q", "bad\n"), ("p.bin", "2\n")],
+        "Binary file p.bin has changed\ndiff --git a/q b/q\n--- a/other\n+++ b/q\n@@ -1 +1 @@\n-x\n+bad\n",
+        "binary p.bin->p.bin, modified q->q; q:1",
+    ),
+];
+
+#[test]
+fn forms_of_diffs_fit_both_trees() {
+    for (name, before, after, diff, expected) in FORMS {
+        for (side, files) in [("before", before), ("after", after)] {
+            let s = Sandbox::bare_folder();
+            s.write("rules.toml", RULES);
+            for (path, text) in *files {
+                match text.strip_prefix("->") {
+                    Some(target) => std::os::unix::fs::symlink(target, s.root.join("tree").join(path)).expect("a link"),
+                    None => s.write(&format!("tree/{path}"), text),
+                }
+            }
+            let args = ["review", "--config", "rules.toml", "--patch", "-", "--tree", "tree", "--format", "json"];
+            let ran = s.swage_in(".", &args, diff, &[]);
+            assert_eq!(ran.code, 0, "{name}, {side}: {}", ran.told());
+            let json = ran.json();
+            let text = |value: &serde_json::Value| value.as_str().unwrap_or_default().to_owned();
+            let files = json["files"].as_array().expect("files").iter();
+            let files =
+                files.map(|f| format!("{} {}->{}", text(&f["kind"]), text(&f["old_path"]), text(&f["new_path"])));
+            let new = json["findings"].as_array().expect("findings").iter().filter(|f| f["state"] == "new");
+            let new = new.map(|f| format!("{}:{}", text(&f["anchor"]["path"]), f["anchor"]["start_line"]));
+            let told = format!("{}; {}", files.collect::<Vec<_>>().join(", "), new.collect::<Vec<_>>().join(" "));
+            assert_eq!(told, *expected, "{name}, {side}");
+        }
+    }
+}
