@@ -59,7 +59,7 @@ fn comments_that_are_code() {
                 "// Loads the path; then returns.",
                 "// see load(path)",
                 "/** const x = load(path); */",
-                "// eslint-disable-next-line",
+                "// quay-checker: off for the next line",
                 "// { }",
                 "// e.g. 3 boats; or 4",
                 "// TODO later",

@@ -132,6 +132,20 @@ impl Repository {
         .collect()
     }
 
+    /// How many files hold work that isn't committed, untracked ones included.
+    ///
+    /// # Errors
+    /// When git fails.
+    pub fn unsaved_files(&self) -> Result<usize, GitError> {
+        if self.workdir.is_none() {
+            return Ok(0);
+        }
+        let mut status = self.git();
+        status.args(["status", "--porcelain", "-z", "--untracked-files=normal", "--no-renames"]);
+        let (out, _) = run(status, "status", &[0])?;
+        Ok(out.split(|b| *b == 0).filter(|entry| !entry.is_empty()).count())
+    }
+
     /// The files of a commit or tree, in the order of their paths.
     ///
     /// # Errors

@@ -4,6 +4,8 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 
+use swage_core::rule::Severity;
+
 use crate::checkers::GivenReport;
 use crate::failure::Failure;
 use crate::output::{self, Document, Format};
@@ -102,7 +104,8 @@ const REVIEW_EXAMPLES: &str = "Examples:
   swage review --staged               what is about to be committed
   swage review main...quay-times      a branch against where it left main
   swage review --patch change.diff --tree .
-  git diff | swage review --patch - --tree . --format lines";
+  git diff | swage review --patch - --tree . --format lines
+  swage review --staged --fail-on error    in a hook";
 
 const GATE_EXAMPLES: &str = "Rules and policy are read from the target, never from the change.
 
@@ -136,6 +139,9 @@ pub struct ChangeArgs {
     /// Leading path components to take off the names in --patch [default: found by comparing them]
     #[arg(long, value_name = "N", requires = "patch")]
     pub strip: Option<usize>,
+    /// Take an empty diff for a change that changes nothing, rather than for a program that failed
+    #[arg(long, requires = "patch")]
+    pub allow_empty: bool,
     /// The title under which the change is offered [default: the subject of its only commit]
     #[arg(long, value_name = "TEXT")]
     pub title: Option<String>,
@@ -174,6 +180,25 @@ impl OutputArgs {
     }
 }
 
+/// The least severity of a finding that counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum FailOn {
+    Error,
+    Warning,
+    Note,
+}
+
+impl FailOn {
+    /// The severity that is meant.
+    pub fn severity(self) -> Severity {
+        match self {
+            Self::Error => Severity::Error,
+            Self::Warning => Severity::Warning,
+            Self::Note => Severity::Note,
+        }
+    }
+}
+
 #[derive(Debug, Args)]
 pub struct ReviewArgs {
     #[command(flatten)]
@@ -184,6 +209,9 @@ pub struct ReviewArgs {
     /// Show findings that were there before, too
     #[arg(long)]
     pub all: bool,
+    /// End with exit code 1 when the change brings a finding of at least this severity
+    #[arg(long, value_name = "SEVERITY")]
+    pub fail_on: Option<FailOn>,
     /// Neither use nor fill the cache
     #[arg(long)]
     pub no_cache: bool,
@@ -313,9 +341,9 @@ const TRY_EXAMPLES: &str = "Examples:
 pub struct TryArgs {
     /// Plain code of the language, with holes
     pub pattern: String,
-    /// The language of the pattern
+    /// The language of the pattern [default: that of the files, when they have only one]
     #[arg(long, value_name = "LANGUAGE")]
-    pub language: String,
+    pub language: Option<String>,
     /// A hole that takes any run of neighbours
     #[arg(long, value_name = "NAME")]
     pub many: Vec<String>,

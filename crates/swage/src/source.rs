@@ -182,6 +182,11 @@ fn with_patch<R>(
         Failure::wrong(format!("the diff in {name} is refused at {e}"))
             .hint("Nothing of it was used. Make the diff anew, or take the broken part out.")
     })?;
+    if diff.files().next().is_none() && !args.allow_empty {
+        return Err(Failure::wrong(format!("the diff in {name} is empty")).hint(
+            "The program that makes it may have failed. Give --allow-empty when there may be nothing to review.",
+        ));
+    }
     let mut patch = PatchChange::new(&diff, args.tree.as_deref())?;
     let offer = Offer::of(args)?;
     let change = Change {

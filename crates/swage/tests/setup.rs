@@ -192,7 +192,10 @@ fn mistakes_are_told_with_a_way_out() {
     }
     std::fs::remove_dir_all(s.root.join("bare.git")).expect("removed");
     tell("a folder and a revision", s.swage(&["compare", "main", "swage.toml"]));
-    tell("a tree that is a file", s.swage_in(".", &["review", "--patch", "-", "--tree", "a.py"], "", &[]));
+    tell(
+        "a tree that is a file",
+        s.swage_in(".", &["review", "--patch", "-", "--tree", "a.py", "--allow-empty"], "", &[]),
+    );
     tell("a missing description", s.swage(&["review", "--description", "nowhere.txt"]));
     tell("a missing patch", s.swage(&["review", "--patch", "nowhere.diff"]));
     tell("a truncated patch", s.swage_in(".", &["review", "--patch", "-"], "--- a\n+++ b\n@@ -1,3 +1 @@\n-x\n", &[]));
@@ -258,4 +261,45 @@ fn the_demo_tells_its_story_and_leaves_its_folder() {
     assert_eq!(s.swage(&["demo", "ferry", "--again"]).code, 0);
     s.write("other/file", "mine");
     assert_eq!((s.swage(&["demo", "other"]).code, s.read("other/file")), (2, "mine".to_owned()));
+}
+
+#[test]
+fn a_branch_of_any_name_is_set_up() {
+    let s = Sandbox::bare_folder();
+    s.git(&["init", "--quiet", "--initial-branch=trunk"]);
+    s.write("a.py", "x = 1\n");
+    s.commit("base");
+    let alone = s.swage(&["review"]);
+    assert!(alone.code == 2 && alone.stderr.contains("git config swage.target"), "{}", alone.told());
+    assert_eq!(s.swage(&["init"]).code, 0);
+    assert_eq!(s.git(&["config", "swage.target"]), "trunk");
+    assert!(s.read("swage.toml").contains("target = \"trunk\""));
+    s.commit("set up");
+    s.branch("topic");
+    s.write("a.py", "x = 1\nbreakpoint()\n");
+    for args in [&["review"][..], &["gate"]] {
+        let ran = s.swage(args);
+        assert!(ran.stdout.contains("trunk") && ran.code < 2, "{}", ran.told());
+    }
+    // Another clone has nothing but its branches to tell by.
+    s.commit("work");
+    s.git(&["clone", "--quiet", "--no-local", ".", "../clone"]);
+    let elsewhere = s.swage_in("../clone", &["gate", "--committed"], "", &[]);
+    assert!(elsewhere.code == 2 || elsewhere.stdout.contains("trunk"), "{}", elsewhere.told());
+}
+
+#[test]
+fn exit_codes_say_how_grave_it_is() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "bad(0)\ndef f(a, b):\n    pass\n")]);
+    let review = |args: &[&str]| s.swage(&[&["review"], args].concat()).code;
+    assert_eq!(review(&["--fail-on", "note"]), 0, "what was there before doesn't count");
+    s.write("a.py", "bad(0)\ndef f(a, b, c):\n    pass\n");
+    assert_eq!([review(&[]), review(&["--fail-on", "error"]), review(&["--fail-on", "warning"])], [0, 0, 1]);
+    s.write("a.py", "bad(0)\nbad(1)\n");
+    assert_eq!([review(&["--fail-on", "error"]), review(&["--fail-on", "note"])], [1, 1]);
+    // An empty diff may be what a program left that failed.
+    let empty = |args: &[&str]| s.swage_in(".", &[&["review", "--patch", "-", "--tree", "."], args].concat(), "", &[]);
+    let refused = empty(&[]);
+    assert!(refused.code == 2 && refused.stderr.contains("is empty"), "{}", refused.told());
+    assert_eq!(empty(&["--allow-empty"]).code, 0);
 }

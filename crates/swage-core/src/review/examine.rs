@@ -139,6 +139,7 @@ fn put_together(
         rules: with.rule_entries(&findings),
         files,
         findings,
+        rule_count: with.rules.rules().len(),
         not_run,
         notes: beyond
             .notes

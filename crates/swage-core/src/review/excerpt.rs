@@ -24,8 +24,9 @@ pub(super) struct Code<'a> {
 }
 
 impl Code<'_> {
-    /// A line (0-based) of one side, without what is hidden in it.
-    fn text(&self, side: Side, at: u32) -> String {
+    /// A line (0-based) of one side, without what is hidden in it, and how much is left out before it. Of a long line that
+    /// is the part from which a column, 1-based, can be seen.
+    fn text(&self, side: Side, at: u32, column: u32) -> (String, u32) {
         let (lines, hidden) = match side {
             Side::Old => (self.old, &self.hidden[0]),
             Side::New => (self.new, &self.hidden[1]),
@@ -41,8 +42,10 @@ impl Code<'_> {
                 (from, if s.end_line == line { s.end_column } else { u32::MAX })
             })
             .collect();
-        let shown = (1..).zip(text.chars().take(WIDEST));
-        shown.map(|(column, c)| if hidden.iter().any(|h| (h.0..h.1).contains(&column)) { '•' } else { c }).collect()
+        let skipped = if (column as usize) > WIDEST * 3 / 4 { column as usize - WIDEST / 4 } else { 0 };
+        let shown = (1..).zip(text.chars()).skip(skipped).take(WIDEST);
+        let shown = shown.map(|(column, c)| if hidden.iter().any(|h| (h.0..h.1).contains(&column)) { '•' } else { c });
+        (shown.collect(), skipped as u32)
     }
 
     /// The lines around a span of one side, with the other side's changed lines among them.
@@ -56,6 +59,7 @@ impl Code<'_> {
         let first = span.start_line.saturating_sub(1).saturating_sub(AROUND);
         let shown_end = span.end_line.min(span.start_line + LONGEST - 1);
         let last = (shown_end + AROUND).min(lines.count() as u32);
+        let column = |at: u32| if at + 1 == span.start_line { span.start_column } else { 1 };
         let mut out = Vec::new();
         for at in first..last {
             match side {
@@ -67,32 +71,22 @@ impl Code<'_> {
                             let gone = (from..old.count() as u32)
                                 .take_while(|o| map.to_new(*o).is_none())
                                 .take(MOST_REMOVED as usize);
-                            out.extend(gone.map(|o| ExcerptLine {
-                                marker: Marker::Removed,
-                                old: Some(o + 1),
-                                new: None,
-                                text: self.text(Side::Old, o),
+                            out.extend(gone.map(|o| {
+                                let (text, skipped) = self.text(Side::Old, o, 1);
+                                ExcerptLine { marker: Marker::Removed, old: Some(o + 1), new: None, text, skipped }
                             }));
                         }
                     }
                     let was = map.to_old(at);
                     let marker = if was.is_some() { Marker::Same } else { Marker::Added };
-                    out.push(ExcerptLine {
-                        marker,
-                        old: was.map(|o| o + 1),
-                        new: Some(at + 1),
-                        text: self.text(Side::New, at),
-                    });
+                    let (text, skipped) = self.text(Side::New, at, column(at));
+                    out.push(ExcerptLine { marker, old: was.map(|o| o + 1), new: Some(at + 1), text, skipped });
                 }
                 Side::Old => {
                     let now = map.to_new(at);
                     let marker = if now.is_some() { Marker::Same } else { Marker::Removed };
-                    out.push(ExcerptLine {
-                        marker,
-                        old: Some(at + 1),
-                        new: now.map(|n| n + 1),
-                        text: self.text(Side::Old, at),
-                    });
+                    let (text, skipped) = self.text(Side::Old, at, column(at));
+                    out.push(ExcerptLine { marker, old: Some(at + 1), new: now.map(|n| n + 1), text, skipped });
                 }
             }
         }

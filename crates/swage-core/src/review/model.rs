@@ -89,8 +89,10 @@ pub struct ExcerptLine {
     pub old: Option<u32>,
     /// Its number on the new side, 1-based, when it is there.
     pub new: Option<u32>,
-    /// Its text, bytes that aren't UTF-8 replaced.
+    /// Its text, bytes that aren't UTF-8 replaced; of a long line the part around the finding.
     pub text: String,
+    /// How many characters of the line are left out before it.
+    pub skipped: u32,
 }
 
 /// How a change treats a line.
@@ -302,6 +304,8 @@ pub struct Review {
     pub findings: Vec<Finding>,
     /// The rules that have findings.
     pub rules: Vec<RuleEntry>,
+    /// How many rules there are, those that couldn't run included.
+    pub rule_count: usize,
     /// Rules that couldn't run, each with the reason.
     pub not_run: Vec<(String, String)>,
     /// What else a reader should know.
@@ -309,6 +313,11 @@ pub struct Review {
 }
 
 impl Review {
+    /// How many rules couldn't run somewhere.
+    pub fn idle_rules(&self) -> usize {
+        self.not_run.iter().map(|(rule, _)| rule).collect::<std::collections::BTreeSet<_>>().len()
+    }
+
     /// The counts of all findings.
     pub fn counts(&self) -> Counts {
         Counts::of(&self.findings)

@@ -21,6 +21,7 @@ pub fn run(args: &InitArgs) -> Result<ExitCode, Failure> {
             .hint("Run `swage init` in a clone with a working tree."));
     };
     let mut said = configuration(repository, root)?;
+    said += &remember_target(repository)?;
     if let Some(hook) = args.hook {
         said += &install(repository, hook)?;
     }
@@ -36,8 +37,7 @@ fn configuration(repository: &Repository, root: &Path) -> Result<String, Failure
         return Ok("There is a swage.toml already; it stays as it is.\n".to_owned());
     }
     let languages = languages(repository);
-    let usual = repository.usual_target().map(|t| t.name.trim_start_matches("origin/").to_owned());
-    let target = usual.ok().or_else(|| repository.current_branch()).unwrap_or_else(|| "main".to_owned());
+    let target = target_name(repository);
     let fitting: Vec<_> = PACKS
         .iter()
         .filter(|pack| {
@@ -110,6 +110,27 @@ over = 5
     ))
 }
 
+/// Where changes of this clone want to go, for git's configuration: a swage.toml that a change brings can't say it.
+fn remember_target(repository: &Repository) -> Result<String, Failure> {
+    if let Some(name) = repository.configured_target() {
+        return Ok(format!("This clone's target is {name}, by swage.target in git's configuration.\n"));
+    }
+    let target = target_name(repository);
+    let set = repository.git().args(["config", "--local", "swage.target", &target]).output();
+    let set = set.map_err(|e| Failure::unfinished(format!("git can't be run: {e}")))?;
+    if !set.status.success() {
+        let why = String::from_utf8_lossy(&set.stderr).trim().to_owned();
+        return Err(Failure::unfinished(format!("git's configuration can't be written: {why}")));
+    }
+    Ok(format!("Set swage.target to {target} in this clone's git configuration.\n"))
+}
+
+/// The branch that changes want to enter: the usual one, or while there is none other, the current one.
+fn target_name(repository: &Repository) -> String {
+    let usual = repository.usual_target().map(|t| t.name.trim_start_matches("origin/").to_owned());
+    usual.ok().or_else(|| repository.current_branch()).unwrap_or_else(|| "main".to_owned())
+}
+
 /// How many tracked and untracked files there are of each language.
 fn languages(repository: &Repository) -> BTreeMap<&'static str, usize> {
     let mut counts = BTreeMap::new();
@@ -129,8 +150,8 @@ const MARK: &str = "# Installed by `swage init --hook`.";
 fn install(repository: &Repository, hook: Hook) -> Result<String, Failure> {
     use std::os::unix::fs::PermissionsExt;
     let (name, call) = match hook {
-        Hook::Commit => ("pre-commit", "swage review --staged --format lines --output \"$report\""),
-        Hook::Push => ("pre-push", "swage review --committed --format lines --output \"$report\""),
+        Hook::Commit => ("pre-commit", "swage review --staged --format lines --fail-on error"),
+        Hook::Push => ("pre-push", "swage review --committed --format lines --fail-on error"),
     };
     let output = repository
         .git()
@@ -161,16 +182,17 @@ fn install(repository: &Repository, hook: Hook) -> Result<String, Failure> {
 # Shows what the work brings, and stops on errors; `git commit --no-verify` and `git push --no-verify` go past it.
 before="$(dirname "$0")/{name}.before-swage"
 if [ -x "$before" ]; then "$before" "$@" || exit $?; fi
-command -v swage >/dev/null 2>&1 || exit 0
-report=$(mktemp) || exit 0
-trap 'rm -f "$report"' EXIT
-{call} </dev/null || exit 0
-[ -s "$report" ] || exit 0
-cat "$report" >&2
-if grep -q ': error: ' "$report"; then
-  echo "swage: this brings new errors; mend them, or go past this hook with --no-verify" >&2
-  exit 1
+if ! command -v swage >/dev/null 2>&1; then
+  echo "swage: not found on the PATH, so nothing was reviewed" >&2
+  exit 0
 fi
+{call} </dev/null >&2
+case $? in
+  0) ;;
+  1) echo "swage: this brings new errors; fix them, or go past this hook with --no-verify" >&2; exit 1 ;;
+  2) echo "swage: the configuration is at fault, so nothing was reviewed; fix it, or go past this hook with --no-verify" >&2; exit 1 ;;
+  *) echo "swage: the review could not be finished, so it doesn't stop you" >&2 ;;
+esac
 "#
             );
             write_file(&path, script.as_bytes())?;
@@ -179,7 +201,7 @@ fi
         }
     }
     if Command::new("swage").arg("--version").output().is_err() {
-        said += "`swage` isn't on the PATH, and the hook does nothing until it is.\n";
+        said += "`swage` isn't on the PATH, and the hook only says so until it is.\n";
     }
     Ok(said)
 }

@@ -17,6 +17,7 @@ use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::output::print;
 use crate::source::{Offer, Place, gate_sides};
+use crate::terminal::count;
 
 /// The name under which Swage's threads stand on a host.
 const REPORTER: &str = "swage";
@@ -53,6 +54,10 @@ pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
     }
     let posted = client.report(args.proposal, &commit, REPORTER, &report).map_err(failed)?;
     print(told(&posted, &args.to).as_bytes())?;
+    let unsaved = repository.unsaved_files()?;
+    if args.change.range.is_none() && unsaved > 0 {
+        anstream::eprintln!("swage: {} with uncommitted work aren't part of what was posted", count(unsaved, "file"));
+    }
     Ok(ExitCode::SUCCESS)
 }
 

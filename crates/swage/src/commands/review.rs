@@ -2,10 +2,12 @@
 
 use std::process::ExitCode;
 
+use swage_core::review::Finding;
+
 use crate::checkers::Outside;
 use crate::cli::ReviewArgs;
 use crate::configuration::Configuration;
-use crate::failure::Failure;
+use crate::failure::{Failure, SAYS_NO};
 use crate::output::{Document, Purpose};
 use crate::source::{Place, with_change};
 
@@ -25,5 +27,7 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     review.notes.extend(notes);
     review.notes.extend(place.repository.iter().flat_map(|r| r.ambiguous_names()));
     args.output.write(&Document { purpose: Purpose::Review, review: &review, verdict: None, show_all: args.all })?;
-    Ok(ExitCode::SUCCESS)
+    let grave = args.fail_on.map(|least| least.severity());
+    let counts = |f: &&Finding| f.counts_against_change() && !f.advice && grave.is_some_and(|g| f.severity <= g);
+    Ok(if review.findings.iter().any(|f| counts(&f)) { ExitCode::from(SAYS_NO) } else { ExitCode::SUCCESS })
 }

@@ -9,6 +9,8 @@ use swage_core::review::{ExcerptLine, Finding, Marker, Review, Side};
 use swage_core::rule::Severity;
 
 use super::{Document, Purpose};
+use unicode_width::UnicodeWidthStr;
+
 use crate::terminal::{Paint, count, fit, printable, width, wrap};
 
 /// The whole document.
@@ -56,7 +58,11 @@ impl Page<'_> {
             document.show_all && f.state != State::Absent && f.allowed.is_none() || f.counts_against_change()
         };
         let mut helped = std::collections::BTreeSet::new();
-        for finding in self.review.findings.iter().filter(shown) {
+        // People read the worst first, and of that what concerns security.
+        let mut findings: Vec<&Finding> = self.review.findings.iter().filter(shown).collect();
+        let security = |f: &Finding| self.review.rule(&f.rule).is_some_and(|r| r.tags.iter().any(|t| t == "security"));
+        findings.sort_by_key(|f| (f.severity, !security(f)));
+        for finding in findings {
             self.finding(finding, document.purpose, helped.insert(&finding.rule), out);
         }
     }
@@ -107,10 +113,26 @@ impl Page<'_> {
 
     fn excerpt_line(&self, line: &ExcerptLine, f: &Finding, out: &mut String) {
         let number = line.new.or(line.old).unwrap_or_default();
-        let text = printable(&line.text);
-        let text = fit(&text, self.width.saturating_sub(10));
-        let own = line.marker != Marker::Removed || f.state == State::Absent;
-        let inside = own && f.span().is_some_and(|s| (s.start_line..=s.end_line).contains(&number));
+        let own = match f.anchor.as_ref().map(|a| a.side) {
+            Some(Side::Old) => line.old.filter(|_| line.marker != Marker::Added),
+            Some(Side::New) | None => line.new.filter(|_| line.marker != Marker::Removed),
+        };
+        let span = f.span().filter(|s| own.is_some_and(|own| (s.start_line..=s.end_line).contains(&own)));
+        let inside = span.is_some();
+        // A long line is cut around the finding, so that it is seen.
+        let columns = self.width.saturating_sub(11);
+        let column = span.filter(|s| own == Some(s.start_line)).map_or(1, |s| s.start_column);
+        let at = column.saturating_sub(line.skipped + 1) as usize;
+        let before: String = line.text.chars().take(at).collect();
+        let mut text = printable(&line.text).into_owned();
+        let mut cut = line.skipped > 0;
+        if printable(&before).width() + columns / 3 > columns {
+            let from = at.saturating_sub(columns / 3);
+            text = printable(&line.text.chars().skip(from).collect::<String>()).into_owned();
+            cut = true;
+        }
+        let text = if cut { format!("…{text}") } else { text };
+        let text = fit(&text, columns);
         let pointer = if inside { self.paint.severity(f.severity, "▸") } else { " ".to_owned() };
         _ = match line.marker {
             Marker::Same => writeln!(out, "  {pointer}{number:5}   {text}"),
@@ -256,11 +278,16 @@ impl Page<'_> {
         let brought = by_severity(State::New);
         let worse = self.review.findings.iter().filter(|f| f.is_worse()).count();
         let better = self.review.findings.iter().filter(|f| f.is_better()).count();
-        _ = writeln!(
-            out,
-            "The change brings {}.",
-            if brought.is_empty() { self.paint.good("nothing new") } else { brought }
-        );
+        let idle = self.review.idle_rules();
+        _ = match (brought.is_empty(), idle) {
+            (false, _) => writeln!(out, "The change brings {brought}."),
+            (true, 0) => writeln!(out, "The change brings {}.", self.paint.good("nothing new")),
+            (true, idle) => {
+                let ran = count(self.review.rule_count.saturating_sub(idle), "rule");
+                let idle = self.paint.warning(format!("{idle} could not run"));
+                writeln!(out, "No new findings from {ran}; {idle}, as said above.")
+            }
+        };
         let mut rest = Vec::new();
         let advice = self.review.findings.iter().filter(|f| f.advice && f.state == State::New).count();
         if advice > 0 {

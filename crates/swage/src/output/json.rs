@@ -22,6 +22,7 @@ pub fn format(document: &Document<'_>) -> String {
         "findings": r.findings.iter().map(finding).collect::<Vec<_>>(),
         "counts": counts(&r.counts()),
         "rules": r.rules.iter().map(|rule| json!({ "id": rule.id, "severity": rule.severity, "title": rule.title, "help": rule.help, "tags": rule.tags })).collect::<Vec<_>>(),
+        "rule_count": r.rule_count,
         "not_run": r.not_run.iter().map(|(rule, why)| json!({ "rule": rule, "why": why })).collect::<Vec<_>>(),
         "notes": r.notes,
     });
@@ -91,7 +92,7 @@ fn finding(f: &Finding) -> Value {
         "figure": f.figure.map(|now| json!({ "value": now.value, "limit": now.limit, "before": f.figure_before })),
         "allowed": f.allowed.as_ref().map(|a| json!({ "reason": a.reason, "brought": a.brought })),
         "related": related,
-        "excerpt": f.excerpt.iter().map(|l| json!({ "marker": l.marker, "old": l.old, "new": l.new, "text": l.text })).collect::<Vec<_>>(),
+        "excerpt": f.excerpt.iter().map(|l| json!({ "marker": l.marker, "old": l.old, "new": l.new, "text": l.text, "skipped": l.skipped })).collect::<Vec<_>>(),
         "fix": null,
         "decision": null,
     })

@@ -14,6 +14,7 @@ use swage_core::gate::Verdict;
 use swage_core::review::Review;
 
 use crate::failure::Failure;
+use crate::terminal::printable;
 
 pub use json::FORMAT as JSON_FORMAT;
 pub use sarif::{IDENTITY_FINGERPRINT, KEY_FINGERPRINT, TEXT_FINGERPRINT};
@@ -56,7 +57,12 @@ pub fn write(format: Format, to: Option<&Path>, document: &Document<'_>) -> Resu
         Format::Human => human::format(document),
         Format::Json => json::format(document),
         Format::Sarif => sarif::format(document),
-        Format::Lines => lines::format(document),
+        Format::Lines => {
+            for remark in lines::remarks(document) {
+                anstream::eprintln!("swage: {}", printable(&remark));
+            }
+            lines::format(document)
+        }
     };
     match to {
         None => print(text.as_bytes()),

@@ -3,9 +3,10 @@
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Value, json};
 use swage_core::baseline::State;
+use swage_core::change::Nature;
 use swage_core::gate::Outcome;
 use swage_core::invisible::escaped_json;
-use swage_core::review::{Anchor, Finding, Path, Review};
+use swage_core::review::{Anchor, Finding, Path, Review, Side};
 
 use super::{Document, Purpose};
 
@@ -16,6 +17,10 @@ pub const TEXT_FINGERPRINT: &str = "swageText/v1";
 
 /// The name of the digest of what the rule named among them.
 pub const IDENTITY_FINGERPRINT: &str = "swageIdentity/v1";
+
+/// Stands for the root of the repository after the change, and before it.
+const ROOT: &str = "ROOT";
+const BASE: &str = "BASE";
 
 /// Characters that a URI's path may hold (RFC 3986, section 3.3), besides letters and digits.
 const IN_PATH: &AsciiSet = &NON_ALPHANUMERIC
@@ -52,9 +57,14 @@ pub fn format(document: &Document<'_>) -> String {
             value
         })
         .collect();
+    // Links, submodules and binaries were left alone on purpose.
+    let unexamined = r.files.iter().filter(|f| f.why_not.is_some() && !f.incomplete && f.nature != Nature::Text).map(|f| {
+        json!({ "level": "note", "message": { "text": f.why_not }, "locations": [{ "physicalLocation": { "artifactLocation": artifact(&f.new_path, Side::New) } }] })
+    });
     let notifications: Vec<Value> = r
         .incomplete()
-        .map(|f| json!({ "level": "error", "message": { "text": f.why_not }, "locations": [{ "physicalLocation": { "artifactLocation": artifact(&f.new_path) } }] }))
+        .map(|f| json!({ "level": "error", "message": { "text": f.why_not }, "locations": [{ "physicalLocation": { "artifactLocation": artifact(&f.new_path, Side::New) } }] }))
+        .chain(unexamined)
         .chain(r.not_run.iter().map(|(rule, why)| json!({ "level": "error", "message": { "text": format!("The rule {rule} couldn't run: {why}") } })))
         .chain(r.notes.iter().map(|note| json!({ "level": "note", "message": { "text": note } })))
         .collect();
@@ -62,10 +72,25 @@ pub fn format(document: &Document<'_>) -> String {
     let mut run = json!({
         "tool": { "driver": { "name": "Swage", "version": env!("CARGO_PKG_VERSION"), "rules": rules } },
         "columnKind": "unicodeCodePoints",
-        "originalUriBaseIds": { "ROOT": { "description": { "text": "The root of the repository" } } },
+        "originalUriBaseIds": {
+            ROOT: { "description": { "text": "The root of the repository after the change" } },
+            BASE: { "description": { "text": "The root of the repository before the change" } },
+        },
         "invocations": [{ "executionSuccessful": !incomplete, "toolExecutionNotifications": notifications }],
         "results": r.findings.iter().map(|f| result(f, r, compared)).collect::<Vec<_>>(),
     });
+    // What was compared (section 3.14.11). Which address the repository has isn't known here.
+    let sides = [(&r.head, ROOT), (&r.base, BASE)];
+    let compared: Vec<Value> = sides
+        .iter()
+        .filter_map(|(commit, base)| {
+            let commit = commit.as_ref()?;
+            Some(json!({ "repositoryUri": "git:.", "revisionId": commit, "mappedTo": { "uriBaseId": base } }))
+        })
+        .collect();
+    if !compared.is_empty() {
+        run["versionControlProvenance"] = json!(compared);
+    }
     if let Some(verdict) = document.verdict {
         let conditions: Vec<_> = verdict
             .conditions
@@ -81,14 +106,15 @@ pub fn format(document: &Document<'_>) -> String {
     text
 }
 
-/// A relative URI reference; paths that aren't UTF-8 are percent-encoded already.
-fn artifact(path: &Path) -> Value {
+/// A relative URI reference, from the root of the side that the file is on; paths that aren't UTF-8 are percent-encoded
+/// already.
+fn artifact(path: &Path, side: Side) -> Value {
     let uri = if path.encoded { path.text.clone() } else { utf8_percent_encode(&path.text, IN_PATH).to_string() };
-    json!({ "uri": uri, "uriBaseId": "ROOT" })
+    json!({ "uri": uri, "uriBaseId": if side == Side::Old { BASE } else { ROOT } })
 }
 
 fn location(anchor: &Anchor) -> Value {
-    let mut place = json!({ "physicalLocation": { "artifactLocation": artifact(&anchor.path) } });
+    let mut place = json!({ "physicalLocation": { "artifactLocation": artifact(&anchor.path, anchor.side) } });
     if let Some(span) = anchor.span {
         place["physicalLocation"]["region"] = json!({
             "startLine": span.start_line,
@@ -122,8 +148,10 @@ fn result(f: &Finding, review: &Review, compared: bool) -> Value {
             State::Absent => "absent",
         });
     }
-    if let Some(allowed) = &f.allowed {
-        value["suppressions"] = json!([{ "kind": "inSource", "justification": allowed.reason }]);
+    // On all results of a run or on none (section 3.27.23).
+    if review.findings.iter().any(|f| f.allowed.is_some()) {
+        let own = f.allowed.iter().map(|a| json!({ "kind": "inSource", "justification": a.reason }));
+        value["suppressions"] = json!(own.collect::<Vec<_>>());
     }
     let told = |anchor: &Anchor, text: &str| {
         let mut place = location(anchor);

@@ -18,14 +18,8 @@ use crate::terminal::{Paint, count, fit, printable, width};
 const SHOWN: usize = 50;
 
 pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
-    let Some(language) = Language::by_word(&args.language) else {
-        return Err(Failure::wrong(format!(
-            "there is no language `{}`; {}",
-            args.language,
-            nearest(&args.language, LANGUAGES.iter().map(|l| l.name))
-        ))
-        .hint("`swage rules list --languages` lists them."));
-    };
+    let paths = gather(&args.paths)?;
+    let language = language(args, &paths)?;
     let matcher = matcher(args, language)?;
     let rule = compile(&matcher)?;
     let Some(Matcher::Code(code)) = rule.ways.first().map(|way| &way.matcher) else {
@@ -35,7 +29,7 @@ pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
     let mut out = String::new();
     let (mut found, mut files) = (0, 0);
     let mut nearest: Option<(PathBuf, Vec<u8>, Miss)> = None;
-    for path in gather(&args.paths)? {
+    for path in paths {
         let bytes =
             std::fs::read(&path).map_err(|e| Failure::unfinished(format!("{} can't be read: {e}", path.display())))?;
         if Language::of(path.as_os_str().as_encoded_bytes(), &bytes) != Some(language) {
@@ -80,6 +74,30 @@ pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
     }
     print(out.as_bytes())?;
     Ok(if found > 0 { ExitCode::SUCCESS } else { ExitCode::from(SAYS_NO) })
+}
+
+/// The language that is named, or the only one that the files have.
+fn language(args: &TryArgs, paths: &[PathBuf]) -> Result<&'static Language, Failure> {
+    if let Some(name) = &args.language {
+        return Language::by_word(name).ok_or_else(|| {
+            let near = nearest(name, LANGUAGES.iter().map(|l| l.name));
+            Failure::wrong(format!("there is no language `{name}`; {near}"))
+                .hint("`swage rules list --languages` lists them.")
+        });
+    }
+    let mut there: Vec<&'static Language> =
+        paths.iter().filter_map(|path| Language::by_path(path.as_os_str().as_encoded_bytes())).collect();
+    there.sort_by_key(|l| l.name);
+    there.dedup_by_key(|l| l.name);
+    match there.as_slice() {
+        [one] => Ok(one),
+        [] => Err(Failure::wrong("no file here is of a known language").hint("Name the language with --language.")),
+        several => {
+            let names = several.iter().map(|l| l.name).collect::<Vec<_>>().join(", ");
+            Err(Failure::wrong(format!("the files are of several languages: {names}"))
+                .hint("Name one with --language, or files of one language only."))
+        }
+    }
 }
 
 /// The nearest miss, with its line and a mark under the place.
