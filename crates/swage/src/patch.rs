@@ -88,7 +88,7 @@ impl PatchChange {
         let mut notes = Vec::new();
         let touched = match tree {
             None => {
-                notes.push("Without --tree only rules that need nothing but lines have run.".to_owned());
+                notes.push("Without --tree, rules look at the lines that the diff shows; those that need whole files haven't run.".to_owned());
                 diff.files().map(lines_only).collect()
             }
             Some(folder) => {

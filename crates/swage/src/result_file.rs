@@ -122,6 +122,7 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
             related: Vec::new(),
             about_change: false,
             advice: false,
+            from_fragment: false,
             before: None,
             scope: hit.scope.clone(),
             text_digest: format!("{:016x}", hit.folded),

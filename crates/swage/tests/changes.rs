@@ -139,7 +139,7 @@ fn patches_with_and_without_a_tree() {
     assert_eq!(told(&review(&["--patch", "-", "--tree", "."], &log)), "sub/c.py:3 new sub/c.py=modified");
 
     // Without a tree: rules on lines run, the others are named.
-    s.write("lines.toml", "packs = []\n[[rule]]\nid = \"shout\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = { text = \"bad\" }\n[[rule]]\nid = \"deep\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = { measure = \"lines\", over = 1 }\n");
+    s.write("lines.toml", "packs = []\n[[rule]]\nid = \"shout\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = { text = \"bad\" }\n[[rule]]\nid = \"deep\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = { names = \"undefined\" }\n");
     let alone = review(&["--patch", "-", "--config", "lines.toml"], &patch);
     assert_eq!(told(&alone), expected);
     assert_eq!(alone.json()["not_run"][0]["rule"], "deep");

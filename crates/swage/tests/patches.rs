@@ -124,3 +124,67 @@ fn forms_of_diffs_fit_both_trees() {
         }
     }
 }
+
+#[test]
+fn a_diff_alone_is_looked_at_by_rules_on_structure() {
+    let s = Sandbox::bare_folder();
+    let rule = |id: &str, rest: &str| {
+        format!(
+            "[[rule]]\nid = \"{id}\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"m\"\nlanguages = [\"python\", \"javascript\"]\n[rule.match]\n{rest}\n"
+        )
+    };
+    let rules = [
+        "packs = []\n".to_owned(),
+        rule("bad", "code = \"bad(X)\"\nholes.X = {}"),
+        rule("free", "code = \"free(X)\"\nholes.X = {}\nenclosed_by = { definition = \"function\" }"),
+        rule("shut", "code = \"shut(X)\"\nholes.X = {}\nnot_preceded_by = { node = \"comment\" }"),
+        rule("large", "measure = \"lines\"\nover = 2"),
+        "[[rule]]\nid = \"names\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = { names = \"undefined\" }\n".to_owned(),
+    ];
+    s.write("rules.toml", rules.concat());
+    let diff = "\
+--- a/q.py
++++ b/q.py
+@@ -10,5 +10,6 @@ class Quay:
+         bad(1)
+         return tide
+ 
+     def lay(self):
++        free(boat)
+         bad(2)
+@@ -40,2 +41,4 @@ def late():
+-    shut(1)
++    shut(2)
++    x = 1
++    bad(3
+     y = 2
+--- a/q.js
++++ b/q.js
+@@ -5,3 +5,6 @@
+     lay(boat);
+-  } else {
++  } else if (late) {
++    bad(4);
++    free(boat);
++    shut(boat);
+     wait();
+";
+    let ran = s.swage_in(".", &["review", "--config", "rules.toml", "--patch", "-", "--format", "json"], diff, &[]);
+    let json = ran.json();
+    let findings = json["findings"].as_array().expect("findings");
+    let told: Vec<String> = findings
+        .iter()
+        .map(|f| {
+            format!("{} {} {}:{}", f["state"], f["rule"], f["anchor"]["path"], f["anchor"]["start_line"])
+                .replace('"', "")
+        })
+        .collect();
+    // What stands in broken code, what something around it must be known for, and what is cut off isn't told.
+    let expected =
+        ["new bad q.js:7", "new shut q.js:9", "unchanged bad q.py:10", "new free q.py:14", "unchanged bad q.py:15"];
+    assert_eq!(told, expected, "{}", ran.told());
+    assert!(findings.iter().all(|f| f["from_fragment"] == true));
+    assert_eq!(json["not_run"][0]["rule"], "names");
+    let human = s.swage_in(".", &["review", "--config", "rules.toml", "--patch", "-"], diff, &[]).stdout;
+    assert_eq!(human.matches("those that need whole files haven't run").count(), 1, "{human}");
+}

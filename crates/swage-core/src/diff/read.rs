@@ -83,11 +83,14 @@ impl<'a> Votes<'a> {
         *self = match (std::mem::take(self), other) {
             (Votes::None, votes) | (votes, Votes::None) => votes,
             (Votes::One(one), Votes::One(other)) if one == other => Votes::One(one),
-            (Votes::Sure(one), Votes::Sure(other)) if one != other => Votes::Mixed,
             // What follows a prefix may be common to all names; the longer one says more.
-            (Votes::Sure(one), Votes::One(other)) | (Votes::One(other), Votes::Sure(one)) => {
-                let longer = other.0.starts_with(&one.0) && other.1.starts_with(&one.1);
-                Votes::Sure(if longer { other } else { one })
+            (Votes::Sure(one), Votes::One(other) | Votes::Sure(other)) | (Votes::One(other), Votes::Sure(one)) => {
+                let extends = |a: &Pair<'_>, b: &Pair<'_>| a.0.starts_with(&b.0) && a.1.starts_with(&b.1);
+                match (extends(&other, &one), extends(&one, &other)) {
+                    (true, _) => Votes::Sure(other),
+                    (_, true) => Votes::Sure(one),
+                    _ => Votes::Mixed,
+                }
             }
             (Votes::Sure(one), _) | (_, Votes::Sure(one)) => Votes::Sure(one),
             _ => Votes::Mixed,
@@ -250,6 +253,8 @@ impl<'a> Reader<'a> {
                     let old = self.unprefixed(old, false);
                     (old.clone(), old)
                 }
+                // A file that comes or goes has one name, which stands on both sides here.
+                Some((old, new)) if matches!(kind, Kind::Added | Kind::Deleted) => strip_pair(old, new, self.strip),
                 Some((old, new)) => self.pair(old, new, None),
                 None => return Err(self.error(Expected::Path)),
             },

@@ -8,7 +8,7 @@ use rayon::prelude::*;
 use super::beyond::{Beyond, look_beyond};
 use super::example::Nothing;
 use super::excerpt::Code;
-use super::file::{Examination, Examined, Scope, examine_file, needs_lines_only};
+use super::file::{Examination, Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
 use super::model::{Allowed, Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side};
 use super::readable::Readable;
 use super::whole::{FileFacts, about_change};
@@ -38,6 +38,7 @@ impl Examination<'_> {
             let idle = |r: &&Arc<Rule>| {
                 r.beyond.is_none()
                     && !needs_lines_only(r)
+                    && !runs_on_fragments(r)
                     && !r.ways.iter().any(|w| matches!(w.matcher, Matcher::Suppression(_) | Matcher::Syntax))
             };
             out.extend(self.rules.rules().iter().filter(idle).map(|r| (r.id.clone(), why.to_owned())));
@@ -126,6 +127,12 @@ fn put_together(
         compared.into_iter().zip(keys).filter_map(|(c, key)| Some((as_seen(c, &hits, with.rules)?, key))).unzip();
     let findings: Vec<Finding> =
         compared.iter().zip(keys).map(|(c, key)| finding(change, &hits, c, key, with.rules)).collect();
+    let mut findings = findings;
+    for (c, finding) in compared.iter().zip(&mut findings) {
+        let file = c.head.or(c.base).map(|(file, _)| file);
+        let partial = file.and_then(|file| examined.get(file)).is_some_and(|e| e.partial);
+        finding.from_fragment = partial && with.rules.get(&finding.rule).is_some_and(|r| !needs_lines_only(r));
+    }
     let files = change.files.iter().zip(examined).map(|(f, e)| file_entry(f, e)).collect();
     let languages = examined.iter().filter_map(|e| e.language.map(|l| l.name)).collect();
     let mut not_run = with.not_run(&languages, examined.iter().any(|e| e.partial));
@@ -220,6 +227,7 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules:
         identity: format!("{:016x}", hit.shown_identity()),
         on_changed_line,
         figure: hit.figure,
+        from_fragment: false,
         figure_before: figure_before.filter(|_| now.is_some()),
         allowed: Allowed::of(c, hits)
             .filter(|allowed| !allowed.brought || rules.get(&hit.rule).is_none_or(may_be_suppressed)),

@@ -8,8 +8,10 @@ use crate::baseline::FileHits;
 use crate::change::{Cache, Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::Kind;
 use crate::lang::Language;
-use crate::rule::{Limits, Matcher, RuleSet};
-use crate::scan::{Fact, FileScan, Hit, Markers, Span, Status, Syntax, is_binary, looks_made, scan, syntax_errors};
+use crate::rule::{Limits, Matcher, Rule, RuleSet};
+use crate::scan::{
+    Fact, FileScan, Hit, Markers, Span, Status, Syntax, is_binary, looks_made, scan, scan_fragment, syntax_errors,
+};
 
 /// What an examination needs besides the change.
 pub struct Examination<'a> {
@@ -50,7 +52,7 @@ impl Examination<'_> {
             Content::Absent => return without(Status::NotWanted),
             Content::Unavailable(why) => return without(Status::NotExamined(why.clone())),
             Content::Partial { bytes, numbers } => {
-                return Scanned { scan: self.partial(path, bytes, numbers), name: None };
+                return Scanned { scan: self.partial(path, bytes, numbers, origin), name: None };
             }
             Content::Whole { id, bytes } => (id, bytes),
         };
@@ -133,20 +135,57 @@ impl Examination<'_> {
         }
     }
 
-    /// Only rules that need nothing but lines run where only a diff's lines are known.
-    fn partial(&self, path: &[u8], bytes: &[u8], numbers: &[u32]) -> FileScan {
-        let mut wanted = self.rules.wanted(path);
-        for (wanted, rule) in wanted.iter_mut().zip(self.rules.rules()) {
-            *wanted = *wanted && needs_lines_only(rule);
-        }
-        let mut result = scan(bytes, None, self.rules, &wanted, self.limits, Markers::Ignored);
+    /// What can be found in the lines that a diff shows: rules on lines in all of them, and rules on structure in each run
+    /// of neighbouring lines.
+    fn partial(&self, path: &[u8], bytes: &[u8], numbers: &[u32], origin: Origin) -> FileScan {
+        let own = self.rules.wanted_as(path, origin == Origin::Made);
+        let only = |wants: fn(&Rule) -> bool| -> Vec<bool> {
+            own.iter().zip(self.rules.rules()).map(|(wanted, rule)| *wanted && wants(rule)).collect()
+        };
+        let lines_only = only(needs_lines_only);
+        let mut result = scan(bytes, None, self.rules, &lines_only, self.limits, Markers::Ignored);
         let number = |line: u32| numbers.get(line as usize - 1).copied().unwrap_or(line);
-        for hit in &mut result.hits {
+        let renumber = |hit: &mut Hit| {
             hit.span.start_line = number(hit.span.start_line);
             hit.span.end_line = number(hit.span.end_line);
+        };
+        result.hits.iter_mut().for_each(renumber);
+        let Some(language) = Language::by_path(path) else { return result };
+        let structural = only(|rule| !needs_lines_only(rule) && runs_on_fragments(rule));
+        if !structural.contains(&true) {
+            return result;
         }
+        let ends: Vec<usize> = memchr::memchr_iter(b'\n', bytes).map(|at| at + 1).collect();
+        let mut first = 0;
+        while first < numbers.len().min(ends.len()) {
+            let run = numbers[first..].windows(2).take_while(|pair| pair[1] == pair[0] + 1).count();
+            let last = (first + run).min(ends.len() - 1);
+            let start = first.checked_sub(1).map_or(0, |before| ends[before]);
+            let found = scan_fragment(&bytes[start..ends[last]], language, self.rules, &structural, self.limits);
+            if found.status == Status::Examined {
+                result.status = Status::Examined;
+            }
+            result.hits.extend(found.hits.into_iter().map(|mut hit| {
+                hit.span.start_line += numbers[first] - 1;
+                hit.span.end_line += numbers[first] - 1;
+                hit
+            }));
+            first = last + 1;
+        }
+        result.hits.sort_by_key(|hit| hit.span);
         result
     }
+}
+
+/// Whether a rule looks at nothing that a piece of a file couldn't hold.
+pub(super) fn runs_on_fragments(rule: &Rule) -> bool {
+    rule.beyond.is_none()
+        && rule.ways.iter().all(|way| {
+            matches!(
+                way.matcher,
+                Matcher::Text(_) | Matcher::Code(_) | Matcher::Tree(_) | Matcher::Measure(_) | Matcher::CommentedCode
+            )
+        })
 }
 
 pub(super) fn needs_lines_only(rule: &crate::rule::Rule) -> bool {
@@ -275,11 +314,14 @@ fn is_known_as_made(file: &ChangedFile, sides: &Sides, rules: &RuleSet) -> bool 
     if rules.is_named_as_made(path) {
         return true;
     }
-    let Content::Whole { bytes: old, .. } = &sides.old else { return false };
+    let (Content::Whole { bytes: old, .. } | Content::Partial { bytes: old, .. }) = &sides.old else { return false };
+    if old.is_empty() {
+        return false;
+    }
     let looks = |path: &[u8], bytes: &[u8]| rules.is_made(path) || looks_made(bytes, Language::of(path, bytes));
     let still = match &sides.new {
-        Content::Whole { bytes, .. } => looks(&file.new_path, bytes),
-        _ => true,
+        Content::Whole { bytes, .. } | Content::Partial { bytes, .. } => looks(&file.new_path, bytes),
+        Content::Absent | Content::Unavailable(_) => true,
     };
     looks(&file.old_path, old) && still
 }

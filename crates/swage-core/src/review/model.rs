@@ -128,6 +128,8 @@ pub struct Finding {
     pub about_change: bool,
     /// Whether it is advice: shown and never counted.
     pub advice: bool,
+    /// It was found in the part of the file that a diff shows, without the rest.
+    pub from_fragment: bool,
     /// Where it stood before, when it did and now stands elsewhere.
     pub before: Option<Anchor>,
     /// The names of the definitions around it.

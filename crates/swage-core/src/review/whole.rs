@@ -212,6 +212,7 @@ impl<'a> Work<'a> {
             related,
             about_change: true,
             advice: false,
+            from_fragment: false,
             before: None,
             scope: String::new(),
             text_digest: format!("{:016x}", short_digest(&[about.text.as_bytes()])),

@@ -42,18 +42,27 @@ impl Walk<'_> {
                     at = before;
                     continue;
                 }
-                return filter.any.iter().any(|place| self.is_place(place, before, given));
+                // What stands before a fragment isn't known, and may be what is asked for.
+                return !self.is_known(before) || filter.any.iter().any(|place| self.is_place(place, before, given));
             }
             match at.parent() {
                 Some(parent) if parent.start_byte() == at.start_byte() => at = parent,
-                _ => return false,
+                _ => return self.own.as_ref().is_some_and(|own| at.start_byte() <= own.start),
             }
         }
     }
 
+    /// Whether a node begins in what is known.
+    fn starts_here(&self, node: Node<'_>) -> bool {
+        self.own.as_ref().is_none_or(|own| node.start_byte() >= own.start)
+    }
+
     fn enclosed(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
         let around = ancestors(self.root, node);
-        around.into_iter().rev().any(|n| filter.any.iter().any(|place| self.is_place(place, n, given)))
+        around.into_iter().rev().any(|n| {
+            // Heads that were made up to complete a fragment are none.
+            self.starts_here(n) && filter.any.iter().any(|place| self.is_place(place, n, given))
+        })
     }
 
     fn encloses(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {

@@ -10,6 +10,7 @@ mod comments;
 mod embedded;
 mod filters;
 mod forms;
+mod fragment;
 mod keys;
 mod lines;
 mod made;
@@ -38,6 +39,7 @@ pub use syntax::{Syntax, syntax_errors};
 pub use text::decoded;
 pub use trial::{Miss, Trial, TrialMatch, try_pattern};
 
+use self::fragment::Completed;
 use crate::lang::Language;
 use crate::rule::{Gate, LanguageSet, Limits, Matcher, Needs, Rule, RuleSet, Severity};
 
@@ -231,7 +233,39 @@ pub fn scan(
     limits: &Limits,
     markers: Markers,
 ) -> FileScan {
-    Scan { rules, wanted, limits, markers }.nested(&decoded(content), language, 0)
+    Scan { rules, wanted, limits, markers, own: None }.nested(&decoded(content), language, 0)
+}
+
+/// Scans a piece of a file of which nothing else is known, such as a hunk of a diff shows. Only what lies wholly in it is
+/// found; rules that need whole files must not be among the wanted ones. Lines are those of the piece.
+pub fn scan_fragment(
+    fragment: &[u8],
+    language: &'static Language,
+    rules: &RuleSet,
+    wanted: &[bool],
+    limits: &Limits,
+) -> FileScan {
+    let Completed { source, own } = fragment::complete(fragment, language);
+    let lines = memchr::memchr_iter(b'\n', &source[..own.start]).count() as u32;
+    // What stands before the fragment on its first line shifts its columns.
+    let line_start = source[..own.start].iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
+    let columns = (own.start - line_start) as u32;
+    let count = memchr::memchr_iter(b'\n', fragment).count() as u32 + 1;
+    let scan = Scan { rules, wanted, limits, markers: Markers::Ignored, own: Some(own) };
+    let mut found = scan.nested(&source, Some(language), 0);
+    found.facts.clear();
+    found.hits.retain(|hit| hit.span.start_line > lines && hit.span.end_line <= lines + count);
+    for hit in &mut found.hits {
+        let column = |line: u32, column: u32| if line == lines + 1 { column - columns.min(column - 1) } else { column };
+        hit.span = Span {
+            start_line: hit.span.start_line - lines,
+            start_column: column(hit.span.start_line, hit.span.start_column),
+            end_line: hit.span.end_line - lines,
+            end_column: column(hit.span.end_line, hit.span.end_column),
+        };
+        hit.definition = None;
+    }
+    found
 }
 
 /// What stays the same for a file and the code inside of it.
@@ -240,11 +274,13 @@ struct Scan<'a> {
     wanted: &'a [bool],
     limits: &'a Limits,
     markers: Markers,
+    /// Where the text is a fragment that was completed, the part that is known.
+    own: Option<Range<usize>>,
 }
 
 impl Scan<'_> {
     fn nested(&self, content: &[u8], language: Option<&'static Language>, depth: u8) -> FileScan {
-        let Scan { rules, wanted, limits, markers } = *self;
+        let Scan { rules, wanted, limits, markers, .. } = *self;
         let set = rules.for_language(language);
         let own = set.gates.iter().any(|gate| wanted[gate.rule]);
         // Where no other rule looks there is nothing to allow, so nothing is missed.
@@ -280,7 +316,7 @@ impl Scan<'_> {
         let possible = set.gates.iter().zip(0u32..);
         let possible = possible.filter(|(gate, _)| looks(gate) && set.gates.is_open(gate, |word| words.has(word)));
         let possible: Vec<u32> = possible.map(|(_, index)| index).collect();
-        let mut run = run::Run::new(source, content, language, rules);
+        let mut run = run::Run::new(source, content, language, rules, self.own.clone());
         let allows = allow::may_be_in(source);
         let mut tree_wanted = holds_code || allows && language.is_some();
         for &index in &possible {

@@ -29,6 +29,8 @@ pub(super) struct Run<'a> {
     content: &'a [u8],
     language: Option<&'static Language>,
     rules: &'a RuleSet,
+    /// Where the text is a fragment that was completed, the part that is known.
+    own: Option<Range<usize>>,
     /// Matches of text rules, by entry.
     pub text: Vec<(u32, Range<usize>)>,
     tree: Option<Tree>,
@@ -38,8 +40,14 @@ pub(super) struct Run<'a> {
 }
 
 impl<'a> Run<'a> {
-    pub fn new(source: &'a [u8], content: &'a [u8], language: Option<&'static Language>, rules: &'a RuleSet) -> Self {
-        Self { source, content, language, rules, text: Vec::new(), tree: None, found: Vec::new(), fault: None }
+    pub fn new(
+        source: &'a [u8],
+        content: &'a [u8],
+        language: Option<&'static Language>,
+        rules: &'a RuleSet,
+        own: Option<Range<usize>>,
+    ) -> Self {
+        Self { source, content, language, rules, own, text: Vec::new(), tree: None, found: Vec::new(), fault: None }
     }
 
     /// Parses the file, within a number of steps that follows from its size alone.
@@ -93,6 +101,7 @@ impl<'a> Run<'a> {
             cursor,
             steps,
             spent: Cell::new(None),
+            own: self.own.clone(),
             overrun,
             rules,
             set,
@@ -292,6 +301,9 @@ impl<'a> Run<'a> {
 /// What the entries for commented-out code find in the comments, which are in order.
 fn find_commented(walk: &Walk<'_>, comments: &[Node<'_>], entries: &[u32], found: &mut Vec<Found>) {
     for range in commented_code(walk.source, comments, walk.language) {
+        if walk.own.as_ref().is_some_and(|own| range.start < own.start || range.end > own.end) {
+            continue;
+        }
         let node = walk.root.descendant_for_byte_range(range.start, range.start).unwrap_or(walk.root);
         for &entry in entries {
             if walk.passes(walk.way(entry), node, &[]) {
@@ -316,6 +328,10 @@ fn find_texts(
             continue;
         }
         let node = walk.root.descendant_for_byte_range(place.start, place.end).unwrap_or(walk.root);
+        // Where the zone isn't sure, neither is the match.
+        if !text.zones.is_empty() && !walk.is_known(node) {
+            continue;
+        }
         if walk.passes(way, node, &[]) {
             found.push(walk.named(entry, place, node, groups(text, walk.source, &range)));
         }

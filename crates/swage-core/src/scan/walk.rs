@@ -6,6 +6,7 @@ use std::ops::Range;
 use tree_sitter::{Node, QueryCursor, StreamingIterator};
 
 use super::children::Children;
+use super::fragment;
 use super::matcher::{Bindings, Matching};
 use super::measure::{self, Frame};
 use super::parse::DEEPEST;
@@ -124,6 +125,8 @@ pub(super) struct Walk<'a> {
     pub cursor: RefCell<QueryCursor>,
     /// How many steps of matching are left.
     pub steps: Cell<u64>,
+    /// Where the text is a fragment that was completed, the part that is known.
+    pub own: Option<Range<usize>>,
     /// The entry that took the last of them.
     pub spent: Cell<Option<u32>>,
     /// An entry whose query began in too many places at once.
@@ -185,8 +188,25 @@ impl<'a> Walk<'a> {
         }
     }
 
+    /// Whether all of a node is known: in a fragment, only what lies wholly in it.
+    pub fn is_known(&self, node: Node<'_>) -> bool {
+        let Some(own) = &self.own else { return true };
+        if !fragment::counts(node, self.root, own) {
+            return false;
+        }
+        // A block told by indentation may go on behind the fragment.
+        let classes = [Class::Function, Class::Class, Class::Loop, Class::Branch];
+        let tables = self.language.tables();
+        let may_go_on = self.language.name == "python" && classes.iter().any(|c| tables.is(node.kind_id(), *c));
+        let rest = self.source.get(node.end_byte()..own.end).unwrap_or_default();
+        !may_go_on || !rest.trim_ascii().is_empty()
+    }
+
     /// Tries one entry at a node of its kind.
     pub fn at(&self, entry: u32, node: Node<'a>, found: &mut Vec<Found>) {
+        if !self.is_known(node) {
+            return;
+        }
         let compiled = &self.set.entries[entry as usize];
         if compiled.marked && !self.words.allow(&compiled.needs, &node.byte_range()) {
             return;
@@ -275,6 +295,9 @@ impl<'a> Walk<'a> {
     fn captured(&self, entry: u32, taken: &[(&str, Node<'_>)], is_capture: impl Fn(&str) -> bool) -> Option<Found> {
         let named = |name: &str| taken.iter().find(|(own, _)| *own == name).map(|(_, node)| *node);
         let node = named("here").or_else(|| taken.first().map(|(_, node)| *node))?;
+        if !taken.iter().all(|(_, node)| self.is_known(*node)) {
+            return None;
+        }
         let way = self.way(entry);
         if !way.filters.is_empty() {
             let given: Vec<_> =
@@ -327,7 +350,7 @@ impl<'a> Walk<'a> {
 
     /// A finding when a figure is over its limit.
     fn over(&self, entry: u32, m: &MeasureMatch, node: Node<'_>, value: u64) -> Option<Found> {
-        if value <= m.over || !self.passes(self.way(entry), node, &[]) {
+        if value <= m.over || !self.is_known(node) || !self.passes(self.way(entry), node, &[]) {
             return None;
         }
         let name = self.language.definition_name(node, self.source);

@@ -85,6 +85,7 @@ fn finding(f: &Finding) -> Value {
         "anchor": f.anchor.as_ref().map(anchor),
         "about_change": f.about_change,
         "advice": f.advice,
+        "from_fragment": f.from_fragment,
         "scope": f.scope,
         "text_digest": f.text_digest,
         "identity": f.identity,

@@ -1,0 +1,206 @@
+//! Code of which only a part is known: what a hunk of a diff shows.
+//!
+//! A fragment is cut off at both ends, so it is completed before it is parsed: brackets that were open before it or are
+//! open behind it get their other half, blocks told by indentation get heads, and of the ways in which a language wraps
+//! pieces of code that one is taken in which least fails to parse. A match counts only when all of it lies in the fragment
+//! and nothing of it is an error, so that what was made up is never reported.
+
+use std::ops::Range;
+
+use tree_sitter::Node;
+
+use super::parse::parse;
+use super::syntax::Syntax;
+use super::walk::ancestors;
+use crate::lang::Language;
+
+/// Most wrappers that are tried.
+const MOST_TRIED: usize = 6;
+
+/// A fragment, completed.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) struct Completed {
+    /// All of it.
+    pub source: Vec<u8>,
+    /// Where the fragment lies in it.
+    pub own: Range<usize>,
+}
+
+/// Completes a fragment of a language.
+pub(super) fn complete(fragment: &[u8], language: &'static Language) -> Completed {
+    let (before, after) = if language.name == "python" { indented(fragment) } else { bracketed(fragment, language) };
+    let mut best: Option<(u32, Completed)> = None;
+    for (head, tail) in language.wrappers.iter().take(MOST_TRIED) {
+        let start = [head.as_bytes(), &before].concat();
+        let own = start.len()..start.len() + fragment.len();
+        let source = [&start, fragment, &after, tail.as_bytes()].concat();
+        let errors = parse(&source, language).map_or(u32::MAX, |tree| Syntax::of(&tree, &source).errors);
+        if best.as_ref().is_none_or(|(least, _)| errors < *least) {
+            best = Some((errors, Completed { source, own }));
+        }
+        if errors == 0 {
+            break;
+        }
+    }
+    best.map_or_else(|| Completed { source: fragment.to_vec(), own: 0..fragment.len() }, |(_, completed)| completed)
+}
+
+/// Whether a node lies wholly in what is known, and nothing of it and nothing around it is an error.
+pub(super) fn counts(node: Node<'_>, root: Node<'_>, own: &Range<usize>) -> bool {
+    let range = node.byte_range();
+    range.start >= own.start
+        && range.end <= own.end
+        && !node.has_error()
+        && !ancestors(root, node).iter().any(Node::is_error)
+}
+
+/// Heads for blocks that were begun before the fragment, and a statement for one that has none.
+fn indented(fragment: &[u8]) -> (Vec<u8>, Vec<u8>) {
+    let lines = fragment.split(|b| *b == b'\n').filter(|line| !line.trim_ascii().is_empty());
+    let indent = |line: &[u8]| line.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+    let mut levels: Vec<(usize, &[u8], &[u8])> = Vec::new();
+    let mut least = usize::MAX;
+    for line in lines.clone() {
+        let own = indent(line);
+        if own < least {
+            let word = &line[own..];
+            levels.push((own, &line[..own], word));
+            least = own;
+        }
+    }
+    let mut heads = Vec::new();
+    // What stands deepest comes first in the fragment; its heads come last. A head stands where a later line goes on.
+    let first = levels.first().map_or(0, |(own, ..)| *own);
+    let mut outer: Vec<(&[u8], &[u8])> = levels.iter().skip(1).map(|(_, blanks, word)| (*blanks, *word)).collect();
+    if first > 0 && levels.last().is_some_and(|(own, ..)| *own > 0) {
+        outer.push((b"", b""));
+    }
+    for (blanks, word) in outer.into_iter().rev() {
+        let head: &[u8] = match word {
+            w if w.starts_with(b"except") || w.starts_with(b"finally") => b"try:\n",
+            w if w.starts_with(b"case ") => b"match w_:\n",
+            _ => b"if w_:\n",
+        };
+        heads.extend([blanks, head].concat());
+    }
+    let last = lines.last().unwrap_or_default();
+    let code = last.trim_ascii_end();
+    let mut tail = Vec::new();
+    if !fragment.ends_with(b"\n") {
+        tail.push(b'\n');
+    }
+    if code.ends_with(b":") {
+        tail.extend([&last[..indent(last)], b" pass\n"].concat());
+    }
+    (heads, tail)
+}
+
+/// Brackets that the fragment closes and doesn't open, and those that it opens and doesn't close.
+fn bracketed(fragment: &[u8], language: &Language) -> (Vec<u8>, Vec<u8>) {
+    let (mut open, mut unopened): (Vec<u8>, Vec<Vec<u8>>) = (Vec::new(), Vec::new());
+    let parenthesised = !matches!(language.name, "go" | "rust" | "swift");
+    let mut at = 0;
+    while let Some(&byte) = fragment.get(at) {
+        let rest = &fragment[at..];
+        if language.line_markers.iter().any(|m| rest.starts_with(m.as_bytes())) {
+            at += memchr::memchr(b'\n', rest).unwrap_or(rest.len());
+            continue;
+        }
+        if rest.starts_with(b"/*") {
+            at += memchr::memmem::find(rest, b"*/").map_or(rest.len(), |end| end + 2);
+            continue;
+        }
+        match byte {
+            b'"' | b'\'' | b'`' => at += string_end(rest, byte),
+            b'(' | b'[' | b'{' => open.push(byte),
+            b')' | b']' | b'}' => {
+                let opener = match byte {
+                    b')' => b'(',
+                    b']' => b'[',
+                    _ => b'{',
+                };
+                if open.last() == Some(&opener) {
+                    open.pop();
+                } else {
+                    unopened.push(head(opener, &rest[1..], parenthesised));
+                }
+            }
+            _ => {}
+        }
+        at += 1;
+    }
+    let mut before: Vec<u8> = unopened.into_iter().rev().flatten().collect();
+    if !before.is_empty() {
+        before.push(b'\n');
+    }
+    let mut after = if fragment.ends_with(b"\n") { Vec::new() } else { vec![b'\n'] };
+    after.extend(open.iter().rev().map(|opener| match opener {
+        b'(' => b')',
+        b'[' => b']',
+        _ => b'}',
+    }));
+    (before, after)
+}
+
+/// What opens a bracket, by what stands behind its other half.
+fn head(opener: u8, behind: &[u8], parenthesised: bool) -> Vec<u8> {
+    let next = behind.trim_ascii_start();
+    let head: &[u8] = match opener {
+        b'(' => b"w_(",
+        b'[' => b"w_[",
+        _ if next.starts_with(b"else") && parenthesised => b"if (w_) {",
+        _ if next.starts_with(b"else") => b"if w_ {",
+        _ if next.starts_with(b"catch") || next.starts_with(b"finally") => b"try {",
+        _ if next.starts_with(b"while") => b"do {",
+        _ => b"{",
+    };
+    head.to_vec()
+}
+
+/// Where a string that begins here ends, on its line unless it may go on; 0 when it has no end.
+fn string_end(text: &[u8], quote: u8) -> usize {
+    let mut at = 1;
+    while let Some(&byte) = text.get(at) {
+        match byte {
+            b'\\' => at += 1,
+            b'\n' if quote != b'`' => return 0,
+            b if b == quote => return at,
+            _ => {}
+        }
+        at += 1;
+    }
+    0
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn fragments_are_completed() {
+        let cases: &[(&str, &str, &str)] = &[
+            ("python", "x = 1\n", "[x = 1\n]"),
+            (
+                "python",
+                "        return x\n\n    def high(self):\n        pass\n",
+                "if w_:\n    if w_:\n[        return x\n\n    def high(self):\n        pass\n]",
+            ),
+            (
+                "python",
+                "        lay()\n    except Tide:\n        wait()\n",
+                "if w_:\n    try:\n[        lay()\n    except Tide:\n        wait()\n]",
+            ),
+            ("python", "    if tide:\n", "if w_:\n[    if tide:\n]     pass\n"),
+            ("javascript", "  lay(boat);\n} else {\n  wait();\n", "if (w_) {\n[  lay(boat);\n} else {\n  wait();\n]}"),
+            ("javascript", "  low,\n  high);\nlay(\"}\", '(');\n", "w_(\n[  low,\n  high);\nlay(\"}\", '(');\n]"),
+            ("go", "\tlay() // }\n} else {\n", "if w_ {\n[\tlay() // }\n} else {\n]}"),
+        ];
+        for (language, fragment, expected) in cases {
+            let language = Language::by_name(language).expect("a known language");
+            let Completed { source, own } = complete(fragment.as_bytes(), language);
+            let text = String::from_utf8(source).expect("text");
+            let shown = format!("{}[{}]{}", &text[..own.start], &text[own.clone()], &text[own.end..]);
+            assert!(shown.contains(expected), "{fragment:?}: {shown:?} instead of {expected:?}");
+        }
+    }
+}
