@@ -2,7 +2,7 @@
 
 mod common;
 
-use common::{found, rule_saying};
+use common::{found, rule, rule_saying};
 use swage_core::lang::Language;
 
 /// A comment in each language, and whether it is code.
@@ -449,4 +449,140 @@ fn patterns_in_every_position() {
         let found = found(&rule_saying("m", &keys), &path, code);
         assert!(found.starts_with("2:") && !found.contains(','), "{name}: {pattern}: {found}");
     }
+}
+
+/// What the language lets a person leave out doesn't matter unless the pattern writes it.
+#[test]
+fn types_modifiers_and_decorators_need_not_be_written() {
+    let body = "holes = { F = {}, ARGS = { many = true }, BODY = { many = true } }";
+    type Case = (&'static str, &'static str, &'static str, &'static [&'static str], &'static [&'static str]);
+    // A language, the file, a pattern, code that it matches, and code that it doesn't.
+    let cases: &[Case] = &[
+        (
+            "python",
+            "a.py",
+            "def F(ARGS):\n    BODY",
+            &[
+                "def f(a):\n    b()\n",
+                "def f(a: int) -> str:\n    b()\n",
+                "async def f(a):\n    b()\n",
+                "@d\ndef f(a):\n    b()\n",
+            ],
+            &["f = lambda a: b()\n"],
+        ),
+        (
+            "python",
+            "a.py",
+            "def F(ARGS) -> int:\n    BODY",
+            &["def f(a) -> int:\n    b()\n"],
+            &["def f(a):\n    b()\n", "def f(a) -> str:\n    b()\n"],
+        ),
+        (
+            "python",
+            "a.py",
+            "def F(a, ARGS):\n    BODY",
+            &["def f(a: int, b):\n    c()\n", "def f(a):\n    c()\n"],
+            &["def f(b: int):\n    c()\n"],
+        ),
+        (
+            "typescript",
+            "a.ts",
+            "function F(ARGS) { BODY }",
+            &[
+                "function f(a: T): U { b(); }",
+                "async function f(a) { b(); }",
+                "export function f<T>(a): asserts a { b(); }",
+            ],
+            &["const f = (a) => { b(); };"],
+        ),
+        (
+            "typescript",
+            "a.ts",
+            "class w { F(ARGS) { BODY } }",
+            &["class w { private async f(a): Promise<T> { b(); } }", "class w { @d() static f(a) { b(); } }"],
+            &["class w { f = 1; }"],
+        ),
+        (
+            "typescript",
+            "a.ts",
+            "async function F(ARGS) { BODY }",
+            &["async function f(a): Promise<T> { b(); }"],
+            &["function f(a) { b(); }"],
+        ),
+        (
+            "typescript",
+            "a.ts",
+            "const F = (ARGS) => { BODY };",
+            &["const f: T = async (a): Promise<U> => { b(); };"],
+            &["let f = 1;"],
+        ),
+        (
+            "go",
+            "a.go",
+            "func F(ARGS) { BODY }",
+            &["func f(a int) { b() }", "func f(a int) (int, error) { b() }"],
+            &["func (t T) f(a int) { b() }"],
+        ),
+        (
+            "rust",
+            "a.rs",
+            "fn F(ARGS) { BODY }",
+            &["fn f(a: T) { b(); }", "pub(crate) async fn f(a: T) -> U { b(); }", "#[d]\nconst fn f() -> U { b(); }"],
+            &["struct F;"],
+        ),
+        (
+            "rust",
+            "a.rs",
+            "let F = BODY;",
+            &["fn g() { let a: T = b; }", "fn g() { let a = b; }"],
+            &["fn g() { a = b; }"],
+        ),
+        (
+            "java",
+            "A.java",
+            "void F(ARGS) { BODY }",
+            &["class A { void f(int a) { b(); } }", "class A { @D public static void f() throws E { b(); } }"],
+            &["class A { int f(int a) { b(); } }"],
+        ),
+        (
+            "php",
+            "a.php",
+            "function F(ARGS) { BODY }",
+            &["<?php function f($a) { b(); }", "<?php function f($a): int { b(); }"],
+            &["<?php $f = 1;"],
+        ),
+        (
+            "kotlin",
+            "a.kt",
+            "fun F(ARGS) { BODY }",
+            &["fun f(a: Int) { b() }", "private suspend fun f(a: Int): T? { b() }"],
+            &["val f = 1"],
+        ),
+        (
+            "swift",
+            "a.swift",
+            "func F(ARGS) { BODY }",
+            &["func f(a: Int) { b() }", "public func f(a: Int) -> T { b() }"],
+            &["let f = 1"],
+        ),
+        (
+            "scala",
+            "a.scala",
+            "def F(a: Int) = { BODY }",
+            &["def f(a: Int) = { b() }", "private def f(a: Int): T = { b() }"],
+            &["val f = 1"],
+        ),
+    ];
+    let mut faults = Vec::new();
+    for (language, path, pattern, right, wrong) in cases {
+        let holes = if pattern.contains("ARGS") { body.to_owned() } else { "holes = { F = {}, BODY = {} }".to_owned() };
+        let rule = rule(&format!("languages = [\"{language}\"]\n[rule.match]\ncode = {pattern:?}\n{holes}"));
+        let matches = |code: &&str| !found(&rule, path, code).is_empty();
+        faults.extend(
+            right.iter().filter(|code| !matches(code)).map(|code| format!("lacks {language} {pattern}: {code}")),
+        );
+        faults
+            .extend(wrong.iter().filter(|code| matches(code)).map(|code| format!("has {language} {pattern}: {code}")));
+    }
+    assert!(faults.is_empty(), "{faults:#?}");
 }

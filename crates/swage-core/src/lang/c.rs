@@ -57,5 +57,6 @@ pub(super) static C: Language = Language::new(Spec {
     statement_ends: &[";", "{", "}", ">", "\""],
     openers: OPENERS,
     stand_ins: STAND_INS,
+    optional: &["storage_class_specifier"],
     ..Spec::PLAIN
 });

@@ -51,5 +51,6 @@ pub(super) static CPP: Language = Language::new(Spec {
     statement_ends: &[";", "{", "}", ">", "\""],
     openers: OPENERS,
     stand_ins: STAND_INS,
+    optional: &["storage_class_specifier", "virtual", "virtual_specifier", "explicit_function_specifier"],
     ..Spec::PLAIN
 });

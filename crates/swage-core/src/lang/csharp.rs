@@ -95,5 +95,6 @@ pub(super) static CSHARP: Language = Language::new(Spec {
         "{", "=>", "(", "?", "for", "foreach", "while", "do", "if", "switch", "case", "default", "catch", "//", "/*",
     ],
     stand_ins: &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"],
+    optional: &["modifier", "attribute_list"],
     ..Spec::PLAIN
 });

@@ -91,5 +91,6 @@ pub(super) static JAVA: Language = Language::new(Spec {
         "{", "(", "->", "?", ":", "if", "for", "while", "do", "switch", "case", "default", "try", "catch", "//", "/*",
     ],
     stand_ins: &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"],
+    optional: &["modifiers", "throws"],
     ..Spec::PLAIN
 });

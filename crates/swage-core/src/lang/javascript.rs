@@ -79,6 +79,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     names_side_by_side: 1,
     openers: OPENERS,
     stand_ins: &["case HOLE:"],
+    optional: &["async", "static", "decorator"],
     ..Spec::PLAIN
 });
 

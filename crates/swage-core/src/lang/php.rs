@@ -78,5 +78,14 @@ pub(super) static PHP: Language = Language::new(Spec {
     statement_ends: &[";", "{", "}"],
     keywords_in_any_case: true,
     stand_ins: &["$HOLE", "HOLE;", "public $HOLE;", "case HOLE:"],
+    optional: &[
+        "visibility_modifier",
+        "static_modifier",
+        "final_modifier",
+        "abstract_modifier",
+        "readonly_modifier",
+        "attribute_list",
+    ],
+    optional_fields: &["return_type", "type"],
     ..Spec::PLAIN
 });

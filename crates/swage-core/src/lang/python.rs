@@ -75,5 +75,7 @@ pub(super) static PYTHON: Language = Language::new(Spec {
     statement_ends: &[],
     names_side_by_side: 1,
     openers: &["def", "lambda", "for", "while", "if", "elif", "match", "case", "try", "except", "with", "#"],
+    optional: &["async", "type"],
+    annotated: &["typed_parameter"],
     ..Spec::PLAIN
 });

@@ -56,5 +56,7 @@ pub(super) static RUST: Language = Language::new(Spec {
     openers: &["fn", "|", "for", "while", "loop", "if", "match", "=>", "//", "/*"],
     stand_ins: &["HOLE;", "HOLE: w_", "HOLE => w_", "const HOLE: w_ = w_;"],
     lone_cr_ends_lines: false,
+    optional: &["visibility_modifier", "function_modifiers"],
+    optional_fields: &["return_type", "type"],
     ..Spec::PLAIN
 });

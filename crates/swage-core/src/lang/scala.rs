@@ -44,5 +44,7 @@ pub(super) static SCALA: Language = Language::new(Spec {
     statement_ends: &[")", "{", "}", "]", "\"", "="],
     openers: &["def", "=>", "for", "while", "do", "if", "match", "case", "catch", "//", "/*"],
     stand_ins: &["HOLE: w_", "val HOLE = 0", "case HOLE => 0"],
+    optional: &["modifiers", "annotation"],
+    optional_fields: &["return_type", "type"],
     ..Spec::PLAIN
 });

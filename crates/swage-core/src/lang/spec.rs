@@ -76,6 +76,13 @@ pub struct Spec {
     pub wrappers: &'static [(&'static str, &'static str)],
     /// What to write for a hole, in which HOLE is its name, where a name alone doesn't parse.
     pub(crate) stand_ins: &'static [&'static str],
+    /// Children that a person may leave out and a pattern needn't write: types, modifiers, decorators, `async`. Kinds of
+    /// nodes, signs and words.
+    pub(crate) optional: &'static [&'static str],
+    /// Fields of such children.
+    pub(crate) optional_fields: &'static [&'static str],
+    /// Nodes that hold a name and its type where a name alone may stand.
+    pub(crate) annotated: &'static [&'static str],
     /// Fields that hold the name of a definition or of what it is assigned to.
     pub name_fields: &'static [&'static str],
     /// Children of a function that hold its parameters, where the grammar has no field for them.
@@ -141,6 +148,9 @@ impl Spec {
         parts: &[],
         wrappers: &[("", "")],
         stand_ins: &[],
+        optional: &[],
+        optional_fields: &[],
+        annotated: &[],
         name_fields: &["name"],
         parameter_lists: &[],
         not_parameters: &[],

@@ -70,5 +70,7 @@ pub(super) static SWIFT: Language = Language::new(Spec {
         "/*",
     ],
     stand_ins: &["HOLE: w_", "let HOLE = 0", "case HOLE: w_"],
+    optional: &["modifiers", "type_annotation", "throws", "async"],
+    optional_fields: &["return_type"],
     ..Spec::PLAIN
 });

@@ -14,6 +14,12 @@ pub struct Tables {
     pub grammar: tree_sitter::Language,
     /// Bit set of classes for each kind id.
     classes: Vec<u16>,
+    /// Whether a pattern needn't write children of each kind.
+    optional: Vec<bool>,
+    /// Ids of the fields of such children.
+    pub(crate) optional_fields: Vec<u16>,
+    /// Whether nodes of each kind hold a name and its type where a name alone may stand.
+    annotated: Vec<bool>,
     /// Ids of the name fields.
     pub(super) name_fields: Vec<u16>,
     /// Ids of the fields `parameter`, `parameters`, `name` and `declarator`; 0, which no field has, when the grammar
@@ -92,10 +98,20 @@ impl Tables {
             spec.name_fields.iter().filter_map(|f| grammar.field_id_for_name(f)).map(NonZero::get).collect();
         let fields = ["parameter", "parameters", "name", "declarator"]
             .map(|f| grammar.field_id_for_name(f).map_or(0, NonZero::get));
+        let with_name = |names: &[&str]| -> Vec<bool> {
+            let kinds = 0..grammar.node_kind_count() as u16;
+            kinds.map(|id| grammar.node_kind_for_id(id).is_some_and(|kind| names.contains(&kind))).collect()
+        };
+        let (optional, annotated) = (with_name(spec.optional), with_name(spec.annotated));
+        let optional_fields = spec.optional_fields.iter().filter_map(|f| grammar.field_id_for_name(f));
+        let optional_fields = optional_fields.map(NonZero::get).collect();
         let wraps_else = nesting.contains(&Nesting::Else);
         Tables {
             grammar,
             classes,
+            optional,
+            optional_fields,
+            annotated,
             name_fields,
             fields,
             nesting,
@@ -111,6 +127,16 @@ impl Tables {
             self.grammar.node_kind_is_named(*kind) == is_node && self.grammar.node_kind_for_id(*kind) == Some(name)
         };
         (0..self.grammar.node_kind_count() as u16).filter(with_name).collect()
+    }
+
+    /// Whether a pattern needn't write children of this kind.
+    pub(crate) fn is_optional(&self, kind: u16) -> bool {
+        self.optional.get(usize::from(kind)).copied().unwrap_or(false)
+    }
+
+    /// Whether nodes of this kind hold a name and its type where a name alone may stand.
+    pub(crate) fn is_annotated(&self, kind: u16) -> bool {
+        self.annotated.get(usize::from(kind)).copied().unwrap_or(false)
     }
 
     /// Whether nodes of this kind are of the class.

@@ -55,6 +55,20 @@ const fn typescript(
         names_side_by_side: 1,
         openers: OPENERS,
         stand_ins: &["case HOLE:"],
+        optional: &[
+            "async",
+            "static",
+            "decorator",
+            "type_annotation",
+            "type_predicate_annotation",
+            "asserts_annotation",
+            "accessibility_modifier",
+            "override_modifier",
+            "readonly",
+            "abstract",
+            "declare",
+            "type_parameters",
+        ],
         ..Spec::PLAIN
     })
 }

@@ -56,7 +56,7 @@ pub(super) fn counts(node: Node<'_>, root: Node<'_>, own: &Range<usize>) -> bool
 
 /// Heads for blocks that were begun before the fragment, and a statement for one that has none.
 fn indented(fragment: &[u8]) -> (Vec<u8>, Vec<u8>) {
-    let lines = fragment.split(|b| *b == b'\n').filter(|line| !line.trim_ascii().is_empty());
+    let mut lines = fragment.split(|b| *b == b'\n').filter(|line| !line.trim_ascii().is_empty());
     let indent = |line: &[u8]| line.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
     let mut levels: Vec<(usize, &[u8], &[u8])> = Vec::new();
     let mut least = usize::MAX;
@@ -83,7 +83,7 @@ fn indented(fragment: &[u8]) -> (Vec<u8>, Vec<u8>) {
         };
         heads.extend([blanks, head].concat());
     }
-    let last = lines.last().unwrap_or_default();
+    let last = lines.next_back().unwrap_or_default();
     let code = last.trim_ascii_end();
     let mut tail = Vec::new();
     if !fragment.ends_with(b"\n") {

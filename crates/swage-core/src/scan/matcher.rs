@@ -107,6 +107,12 @@ impl Matching<'_> {
                         self.bind(*index, None, inside, bound)
                     })
             }
+            PatternNode::Leaf(kind, _)
+                if node.kind_id() != *kind && self.language.tables().is_annotated(node.kind_id()) =>
+            {
+                // A name with its type, where the pattern has the name alone.
+                node.named_child(0).is_some_and(|name| self.matches(pattern, name, bound))
+            }
             PatternNode::Leaf(kind, text) => {
                 node.kind_id() == *kind
                     && (!node.is_named()
@@ -119,6 +125,8 @@ impl Matching<'_> {
                 // Most nodes of a kind differ from the pattern in their first child already.
                 if let (Some(first), Some(child)) = (children.first(), node.child(0))
                     && !first.may_be(child)
+                    && !self.language.tables().is_optional(child.kind_id())
+                    && !self.language.tables().is_annotated(child.kind_id())
                     && !is_irrelevant(child, node.kind(), self.language)
                     && self.probe.is_none()
                 {
@@ -126,9 +134,44 @@ impl Matching<'_> {
                 }
                 let relevant = |child: &Node<'_>| !is_irrelevant(*child, node.kind(), self.language);
                 let nodes: Vec<_> = Children::all(node).filter(relevant).collect();
-                self.list(children, &nodes, bound, true).is_some()
+                let before = bound.clone();
+                if self.list(children, &nodes, bound, true).is_some() {
+                    return true;
+                }
+                // What the pattern doesn't write may be there all the same.
+                self.probe.is_none()
+                    && self.without_unwritten(children, node, &nodes).is_some_and(|nodes| {
+                        *bound = before;
+                        self.list(children, &nodes, bound, true).is_some()
+                    })
             }
         }
+    }
+
+    /// The children without those that the language lets a person leave out and the pattern doesn't write, and the signs
+    /// before their types; `None` when there are no such.
+    fn without_unwritten<'t>(
+        &self,
+        patterns: &[PatternNode],
+        node: Node<'t>,
+        nodes: &[Node<'t>],
+    ) -> Option<Vec<Node<'t>>> {
+        let tables = self.language.tables();
+        let of_fields: Vec<Node<'t>> =
+            tables.optional_fields.iter().filter_map(|field| node.child_by_field_id(*field)).collect();
+        let written = |kind: u16| patterns.iter().any(|p| p.kind() == Some(kind));
+        let unwritten = |child: &Node<'t>| {
+            of_fields.contains(child) || tables.is_optional(child.kind_id()) && !written(child.kind_id())
+        };
+        let mut kept: Vec<Node<'t>> = Vec::with_capacity(nodes.len());
+        for child in nodes {
+            if !unwritten(child) {
+                kept.push(*child);
+            } else if kept.last().is_some_and(|sign| !sign.is_named() && matches!(sign.kind(), ":" | "->")) {
+                kept.pop();
+            }
+        }
+        (kept.len() < nodes.len()).then_some(kept)
     }
 
     /// Matches a list of patterns with the front of a list of nodes, all of them when `whole`; how many were taken.
