@@ -313,7 +313,7 @@ fn patterns_in_every_position() {
             &[("TYPE", ONE), ("NAME", ONE), ("GIVEN", MANY), ("BODY", MANY)],
             "int a = 1;\nint f(int a, char *b) { g(); return 1; }\n",
         ),
-        ("c", "#include <FILE>", &[], "#include <stdio.h>\n#include <FILE>\n"),
+        ("c", "#include <quay.h>", &[], "#include <stdio.h>\n#include <quay.h>\n"),
         (
             "c",
             "TYPE *NAME = malloc(SIZE);",

@@ -621,3 +621,16 @@ fn a_submodule_that_moves_is_named_and_the_policy_decides() {
         assert!(named.is_some_and(|c| c["reason"].as_str().unwrap_or_default().starts_with("deps: ")), "{conditions}");
     }
 }
+
+#[test]
+fn what_everybody_used_before_is_let_be_when_users_go() {
+    let rule = "packs = []\n[[rule]]\nid = \"given\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{N}\"\nlanguages = [\"python\"]\n[rule.match]\neach = \"used\"\nmust_meet = \"given\"\nmost_files = 1\n[rule.match.collect]\nused = { code = \"use(N)\", holes.N = {} }\ngiven = { code = \"give(N)\", holes.N = {} }\n";
+    let s = Sandbox::with(&[("swage.toml", rule), ("a.py", "use(x)\n"), ("b.py", "use(x)\n"), ("c.py", "use(y)\n")]);
+    s.branch("topic");
+    s.write("b.py", "x = 1\n");
+    s.commit("one user less");
+    assert_eq!(verdict(&s.swage(&["gate", "main..topic", "--format", "json"])), "0 pass ");
+    s.write("b.py", "use(z)\n");
+    s.commit("control");
+    assert_eq!(verdict(&s.swage(&["gate", "main..topic", "--format", "json"])), "1 fail new.error");
+}

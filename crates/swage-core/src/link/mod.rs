@@ -36,6 +36,34 @@ type Table<'a> = HashMap<Knot<'a>, Vec<Held<'a>>, FxBuildHasher>;
 /// Judges the facts of one side. `here` are all the rule's facts of that side in the order of paths and places; `before`,
 /// when the side is after a change, those before it. The result holds the index in `here` of each fact at fault.
 pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<'_>]>) -> Vec<(usize, Hit)> {
+    let mut found = at_fault(link, here, before);
+    if let Some(most) = link.most_files {
+        let now = spread(link, here, &found);
+        // What everybody used before stays let be when the change takes users away: it brought nothing about.
+        let earlier = before.map(|before| spread(link, before, &at_fault(link, before, None))).unwrap_or_default();
+        let judge = Judge { link };
+        found.retain(|(index, _)| {
+            let texts = judge.texts(&here[*index]);
+            let files = |spread: &Spread<'_>| spread.get(texts).map_or(0, HashSet::len) as u64;
+            files(&now).max(files(&earlier)) <= most
+        });
+    }
+    found.into_iter().map(|(index, related)| (index, hit(rule, link, here[index].fact, related))).collect()
+}
+
+/// The files in which facts of the same texts are at fault.
+type Spread<'a> = HashMap<&'a [String], HashSet<&'a [u8]>, FxBuildHasher>;
+
+fn spread<'a>(link: &Link, here: &[Held<'a>], found: &[(usize, Vec<Elsewhere>)]) -> Spread<'a> {
+    let mut files = Spread::default();
+    for (index, _) in found {
+        files.entry(Judge { link }.texts(&here[*index])).or_default().insert(here[*index].path);
+    }
+    files
+}
+
+/// The facts at fault, each with other places that it is about.
+fn at_fault(link: &Link, here: &[Held<'_>], before: Option<&[Held<'_>]>) -> Vec<(usize, Vec<Elsewhere>)> {
     let judge = Judge { link };
     let of = |index: usize| move |held: &&Held<'_>| held.fact.collection == index;
     let others = match link.demand {
@@ -101,14 +129,7 @@ pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<
             accused.into_values().flatten().filter(|(_, yes)| *yes).map(|(at, _)| at).collect();
         found.retain(|(index, _)| !excused.contains(index));
     }
-    if let Some(most) = link.most_files {
-        let mut files: HashMap<&[String], HashSet<&[u8]>, FxBuildHasher> = HashMap::default();
-        for (index, _) in &found {
-            files.entry(judge.texts(&here[*index])).or_default().insert(here[*index].path);
-        }
-        found.retain(|(index, _)| files[judge.texts(&here[*index])].len() as u64 <= most);
-    }
-    found.into_iter().map(|(index, related)| (index, hit(rule, link, here[index].fact, related))).collect()
+    found
 }
 
 /// The digest of what facts meet by; 0 when that is nothing but their file.

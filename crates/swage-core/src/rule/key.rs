@@ -32,6 +32,26 @@ pub(crate) enum Step {
 /// The languages that key paths are read in.
 pub const KEYED: [&str; 5] = ["html", "json", "sql", "toml", "yaml"];
 
+/// The keys of a path, and whether each stands between quotes: so may one that has dots in it.
+fn parts(path: &str) -> Vec<(&str, bool)> {
+    let mut parts = Vec::new();
+    let mut rest = path;
+    loop {
+        let (part, quoted, behind) = match rest.strip_prefix('"').and_then(|inner| inner.split_once('"')) {
+            Some((key, behind)) if behind.is_empty() || behind.starts_with('.') => (key, true, behind),
+            _ => {
+                let end = rest.find('.').unwrap_or(rest.len());
+                (&rest[..end], false, &rest[end..])
+            }
+        };
+        parts.push((part, quoted));
+        match behind.strip_prefix('.') {
+            Some(more) => rest = more,
+            None => return parts,
+        }
+    }
+}
+
 /// Reads `key`, `value` and `holes`.
 pub(super) fn read_key(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<KeyMatch> {
     let path = table.required_string("key", "a key match", p)?;
@@ -49,10 +69,10 @@ pub(super) fn read_key(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Optio
             found
         }
     };
-    let steps: Vec<Step> = path
-        .value
-        .split('.')
-        .map(|step| match (step, index(step)) {
+    let steps: Vec<Step> = parts(&path.value)
+        .into_iter()
+        .map(|(step, quoted)| match (step, index(step)) {
+            _ if quoted => Step::Key(step.to_owned()),
             ("**", _) => Step::Any,
             (_, Some(hole)) => Step::Hole(hole),
             (key, None) => Step::Key(key.to_owned()),
@@ -62,7 +82,7 @@ pub(super) fn read_key(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Optio
     let empty = steps.iter().any(|s| matches!(s, Step::Key(key) if key.is_empty()));
     if empty || several || steps.last() == Some(&Step::Any) {
         let hint =
-            "write keys with dots between, such as services.NAME.image; `**` stands for any between, once".to_owned();
+            "write keys with dots between, such as services.NAME.image, and quotes around one that has dots; `**` stands for any between, once".to_owned();
         p.at(path.at, format!("`{}` is no path of keys", path.value), Some(hint));
         return None;
     }

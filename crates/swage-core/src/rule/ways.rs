@@ -48,7 +48,19 @@ fn read_way(
     let before = p.list.len();
     // So that they aren't called unknown when something else is wrong with them.
     WAYS.into_iter()
-        .chain(["zones", "holes", "statement", "of", "over", "value", "globals", "name", "least_entropy", "form"])
+        .chain([
+            "zones",
+            "holes",
+            "plain",
+            "statement",
+            "of",
+            "over",
+            "value",
+            "globals",
+            "name",
+            "least_entropy",
+            "form",
+        ])
         .filter(|_| given.len() != 1)
         .for_each(|key| table.note(key));
     let matcher = match given.as_slice() {
@@ -217,6 +229,16 @@ fn read_code(
     let code = table.required_string("code", "a code match", p)?;
     let holes = read_holes(table, p);
     let statement = table.flag("statement", p).unwrap_or(false);
+    let plain: Vec<String> = table.strings("plain", p).unwrap_or_default().into_iter().map(|s| s.value).collect();
+    // Where keywords may be written in capitals there is no telling.
+    let shouts = languages.unwrap_or_default().iter().any(|l| l.keywords_in_any_case);
+    let is_told = |name: &str| shouts || plain.iter().any(|p| p == name) || holes.iter().any(|h| h.name == name);
+    if let Some((at, name)) = capitals(&code.value).find(|(_, name)| !is_told(name)) {
+        let hint =
+            format!("declare it as holes.{name} = {{}}, or say plain = [\"{name}\"] when the code has that name");
+        p.inside(&code, at, format!("`{name}` looks like a hole and isn't declared as one"), hint);
+        return None;
+    }
     let found = CodeMatch::new(code.value.clone(), holes, statement);
     for language in languages.filter(|_| !p.shipped).unwrap_or_default() {
         if let Err(error) = found.pattern(language) {
@@ -226,6 +248,35 @@ fn read_code(
         }
     }
     Some(found)
+}
+
+/// Names in capitals outside of strings, with their offsets: holes are usually written so.
+fn capitals(code: &str) -> impl Iterator<Item = (usize, &str)> {
+    let in_name = |c: char| c.is_alphanumeric() || c == '_';
+    let mut at = 0;
+    let mut quote = None;
+    std::iter::from_fn(move || {
+        while let Some(c) = code[at..].chars().next() {
+            let start = at;
+            if in_name(c) {
+                at += code[at..].find(|c| !in_name(c)).unwrap_or(code.len() - at);
+                let name = &code[start..at];
+                let shouts = name.starts_with(|c: char| c.is_ascii_uppercase())
+                    && name.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_');
+                if shouts && quote.is_none() {
+                    return Some((start, name));
+                }
+                continue;
+            }
+            match quote {
+                Some(open) if open == c => quote = None,
+                None if matches!(c, '"' | '\'' | '`') => quote = Some(c),
+                _ => {}
+            }
+            at += c.len_utf8();
+        }
+        None
+    })
 }
 
 fn read_measure(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<MeasureMatch> {

@@ -145,7 +145,9 @@ impl Rules for JavaScript {
     /// A script without imports and exports shares its names with other scripts of its page.
     fn is_closed(&self, g: &Gathered<'_, '_>) -> bool {
         let given = ["require", "module", "exports"].map(|name| g.numbers.get(name));
-        g.module || g.uses.iter().any(|(name, ..)| given.contains(&Some(name)))
+        // A name of its own of that kind says nothing.
+        let is_given = |name: &u32, scope: usize| given.contains(&Some(name)) && !g.is_bound(*name, scope);
+        g.module || g.uses.iter().any(|(name, _, scope)| is_given(name, *scope))
     }
 
     fn definition<'t>(&self, g: &Gathered<'t, '_>, node: Node<'t>) -> Option<(String, Node<'t>, bool)> {

@@ -150,6 +150,10 @@ fn matcher(args: &TryArgs, language: &Language) -> Result<String, Failure> {
         }
     }
     let mut text = format!("languages = [\"{}\"]\ncode = {}\n", language.name, quoted(&args.pattern));
+    if !args.plain.is_empty() {
+        let names: Vec<String> = args.plain.iter().map(|name| quoted(name)).collect();
+        _ = writeln!(text, "plain = [{}]", names.join(", "));
+    }
     for (name, conditions) in holes {
         let conditions =
             if conditions.is_empty() { "{}".to_owned() } else { format!("{{ {} }}", conditions.join(", ")) };
