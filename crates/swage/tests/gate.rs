@@ -117,7 +117,7 @@ fn conditions() {
             "too many lines",
             "lines = 2",
             |s| s.write("free.py", "a\nb\nc\n"),
-            "1 fail [fail lines: 4 added or removed lines; 2 allowed]",
+            "1 fail [fail lines: 4 written or dropped lines; 2 allowed]",
         ),
         (
             "a file that can't be examined",

@@ -125,7 +125,8 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
         let most = policy.suppressions[severity as usize].filter(|_| found > 0 || policy.configured);
         limit(&format!("suppressions.{severity}"), &what, found, most, true);
     }
-    let lines = review.files.iter().map(|f| (f.added + f.removed) as u64).sum();
+    // Lines that only moved weren't written.
+    let lines = review.files.iter().map(|f| (f.written.written + f.written.dropped) as u64).sum();
     limit(
         "files",
         &format!("file{} in the change", plural(review.files.len() as u64)),
@@ -133,7 +134,7 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
         policy.files,
         false,
     );
-    limit("lines", &format!("added or removed line{}", plural(lines)), lines, policy.lines, false);
+    limit("lines", &format!("written or dropped line{}", plural(lines)), lines, policy.lines, false);
     let moved = review.files.iter().filter(|f| f.nature == Nature::Submodule && f.kind != "deleted");
     let moved: Vec<String> = moved.map(|f| f.new_path.text.clone()).collect();
     if !moved.is_empty() {

@@ -12,6 +12,7 @@ use super::file::{Examination, Examined, Scope, examine_file, needs_lines_only, 
 use super::model::{Allowed, Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side};
 use super::readable::Readable;
 use super::whole::{FileFacts, about_change};
+use super::written::{Written, written};
 use crate::baseline::{self, Compared, FileHits, State, Texts};
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::{Kind, LineMap};
@@ -72,7 +73,9 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
     let contents = &Readable(contents);
     let Looked { mut review, examined, compared, hits, beyond } = look(change, contents, with, Scope::Change);
     add_excerpts(&mut review.findings, &compared, &hits, change, contents, &beyond);
-    let files: Vec<FileFacts> = examined.iter().map(|e| FileFacts { sizes: e.sizes, made: e.made }).collect();
+    let facts = examined.iter().zip(&review.files);
+    let facts = facts.map(|(e, f)| FileFacts { sizes: e.sizes, made: e.made, lines: f.written });
+    let files: Vec<FileFacts> = facts.collect();
     let (about, idle) = about_change(change, &files, with.rules);
     review.findings.extend(about);
     review.not_run.extend(idle);
@@ -133,7 +136,9 @@ fn put_together(
         let partial = file.and_then(|file| examined.get(file)).is_some_and(|e| e.partial);
         finding.from_fragment = partial && with.rules.get(&finding.rule).is_some_and(|r| !needs_lines_only(r));
     }
-    let files = change.files.iter().zip(examined).map(|(f, e)| file_entry(f, e)).collect();
+    let written = written(&examined.iter().map(|e| &e.lines).collect::<Vec<_>>());
+    let files = change.files.iter().zip(examined).zip(written);
+    let files = files.map(|((f, e), written)| file_entry(f, e, written)).collect();
     let languages = examined.iter().filter_map(|e| e.language.map(|l| l.name)).collect();
     let mut not_run = with.not_run(&languages, examined.iter().any(|e| e.partial));
     not_run.extend(beyond.not_run.iter().cloned());
@@ -332,7 +337,7 @@ fn spread(bytes: &[u8], numbers: &[u32]) -> Vec<u8> {
     out
 }
 
-fn file_entry(file: &ChangedFile, examined: &Examined) -> FileEntry {
+fn file_entry(file: &ChangedFile, examined: &Examined, written: Written) -> FileEntry {
     let kind = match file.kind {
         _ if file.nature == Nature::Binary => "binary",
         Kind::Modified if file.mode_only => "mode",
@@ -358,6 +363,8 @@ fn file_entry(file: &ChangedFile, examined: &Examined) -> FileEntry {
         incomplete,
         generated: examined.made,
         syntax_errors: examined.syntax_errors,
+        written,
+        skipped_by: examined.skipped_by.iter().map(|(rule, why)| (rule.clone(), (*why).to_owned())).collect(),
         nature: file.nature,
     }
 }

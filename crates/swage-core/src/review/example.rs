@@ -6,6 +6,7 @@ use std::sync::Arc;
 use super::examine::examine;
 use super::file::Examination;
 use super::whole::{FileFacts, about_change};
+use super::written::Written;
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoCache, Sides, Tree, TreeFile};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
@@ -30,8 +31,15 @@ pub fn try_example(rule: &Arc<Rule>, example: &Example) -> Vec<Tried> {
     let set = RuleSet::new(vec![rule.clone()]);
     match example {
         Example::Change { change, sizes, shown, findings } => {
-            let sizes: Vec<FileFacts> =
-                sizes.iter().map(|size| FileFacts { sizes: [None, Some(*size)], made: false }).collect();
+            let sizes: Vec<FileFacts> = sizes
+                .iter()
+                .zip(&change.files)
+                .map(|(size, file)| FileFacts {
+                    sizes: [None, Some(*size)],
+                    made: false,
+                    lines: Written { written: file.added, dropped: file.removed },
+                })
+                .collect();
             let found = about_change(change, &sizes, &set).0.len() as u64;
             vec![Tried { path: String::new(), code: shown.clone(), expected: vec![*findings], found: vec![found] }]
         }

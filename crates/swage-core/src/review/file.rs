@@ -4,6 +4,7 @@ use sha2::{Digest, Sha256};
 
 use super::beyond::CheckerReport;
 use super::unexamined::{self, WhyNot};
+use super::written::ChangedLines;
 use crate::baseline::FileHits;
 use crate::change::{Cache, Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::Kind;
@@ -217,6 +218,10 @@ pub(super) struct Examined {
     pub partial: bool,
     /// How many places of it don't parse after the change.
     pub syntax_errors: u32,
+    /// The lines that it got and lost.
+    pub lines: ChangedLines,
+    /// Rules that would look at it and leave it alone, each with the reason.
+    pub skipped_by: Vec<(String, &'static str)>,
 }
 
 pub(super) fn examine_file(
@@ -241,6 +246,8 @@ pub(super) fn examine_file(
         why_not: None,
         partial: false,
         syntax_errors: 0,
+        lines: ChangedLines::default(),
+        skipped_by: Vec::new(),
     };
     match (file.nature, scope) {
         (Nature::Symlink, Scope::Tree) => out.why_not = Some(("it is a symbolic link".into(), false)),
@@ -260,6 +267,9 @@ fn examine_text(file: &ChangedFile, sides: &Sides, with: &Examination<'_>, scope
     out.sizes = [size(&sides.old), size(&sides.new)];
     if let Content::Whole { bytes, .. } = &sides.new {
         out.language = Language::of(&file.new_path, bytes);
+    }
+    if scope == Scope::Change {
+        out.lines = ChangedLines::of(file, sides);
     }
     let there = if file.kind == Kind::Deleted { &sides.old } else { &sides.new };
     if file.nature == Nature::Binary
@@ -291,12 +301,35 @@ fn examine_text(file: &ChangedFile, sides: &Sides, with: &Examination<'_>, scope
         Origin::AsItStands => new.scan.made || with.rules.is_made(path) && out.language.is_some(),
     };
     out.made = skips && made;
+    if scope == Scope::Change {
+        out.skipped_by = skipped_by(path, out.language, made, with.rules);
+    }
     if scope == Scope::Change && origin == Origin::Written {
         let broken = broken_by_the_change(file, sides, [&mut old, &mut new], with, out);
         new.scan.hits.extend(broken);
     }
     (out.hits.base, out.hits.head) = (old.scan.hits, new.scan.hits);
     out.facts = [old.scan.facts, new.scan.facts];
+}
+
+/// Rules for files of a language that leave this one alone, each with the reason.
+fn skipped_by(
+    path: &[u8],
+    language: Option<&'static Language>,
+    made: bool,
+    rules: &RuleSet,
+) -> Vec<(String, &'static str)> {
+    let looks_at = |rule: &Rule| {
+        rule.ways.iter().any(|way| way.languages.is_empty() || language.is_some_and(|l| way.languages.contains(&l)))
+            && rule.paths.as_ref().is_none_or(|paths| paths.has(path))
+    };
+    let reason = |rule: &Rule| match () {
+        () if made && rule.skip_made => Some("the file is generated"),
+        () if rule.skip_paths.as_ref().is_some_and(|skipped| skipped.has(path)) => Some("its skip_paths name the file"),
+        () => None,
+    };
+    let skipped = rules.rules().iter().filter(|rule| looks_at(rule));
+    skipped.filter_map(|rule| Some((rule.id.clone(), reason(rule)?))).collect()
 }
 
 /// Why no rule looks at a file.

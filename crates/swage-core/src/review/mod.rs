@@ -9,6 +9,7 @@ mod model;
 mod readable;
 mod unexamined;
 mod whole;
+mod written;
 
 pub use beyond::CheckerReport;
 pub use examine::{examine, scan_tree};
@@ -17,3 +18,4 @@ pub use file::Examination;
 pub use model::{
     Allowed, Anchor, Counts, ExcerptLine, FileEntry, Finding, Marker, Path, Related, Review, RuleEntry, Side,
 };
+pub use written::Written;

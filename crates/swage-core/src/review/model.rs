@@ -5,6 +5,7 @@ use std::fmt;
 use percent_encoding::{AsciiSet, CONTROLS, percent_encode};
 use serde::{Deserialize, Serialize};
 
+use super::written::Written;
 use crate::baseline::{Compared, FileHits, State};
 use crate::change::Nature;
 use crate::rule::Severity;
@@ -236,6 +237,10 @@ pub struct FileEntry {
     pub syntax_errors: u32,
     /// What kind of thing it is.
     pub nature: Nature,
+    /// Lines that were written and dropped, those that only moved aside.
+    pub written: Written,
+    /// Rules for its language that leave it alone, each with the reason.
+    pub skipped_by: Vec<(String, String)>,
 }
 
 /// A rule that took part, for formats that list rules.

@@ -4,6 +4,7 @@
 use std::collections::HashMap;
 
 use super::model::{Anchor, Finding, Path, Related, Side};
+use super::written::Written;
 use crate::baseline::State;
 use crate::change::{Change, ChangedFile, Commit, Nature};
 use crate::diff::Kind;
@@ -20,6 +21,8 @@ pub(super) struct FileFacts {
     pub sizes: [Option<u64>; 2],
     /// A program makes it.
     pub made: bool,
+    /// Lines that were written and dropped.
+    pub lines: Written,
 }
 
 /// What the rules on changes find, and those that can't be judged, each with the reason. `facts` are those of each file.
@@ -81,7 +84,7 @@ impl<'a> Work<'a> {
         let commits = || self.change.commits.as_deref().ok_or("the commits of the change aren't known here");
         Ok(match self.wanted.subject {
             Subject::Files => total(files.len() as u64),
-            Subject::Lines => total(files.iter().map(|f| (f.added + f.removed) as u64).sum()),
+            Subject::Lines => total(wanted().map(|(_, f)| (f.lines.written + f.lines.dropped) as u64).sum()),
             Subject::Commits => total(commits()?.len() as u64),
             Subject::FileSize => {
                 // What was over the limit before is none of the change's doing, unless it grew.
@@ -158,7 +161,8 @@ impl<'a> Work<'a> {
     /// Files that mustn't be touched, or not without others.
     fn paths(&self, files: &[&'a ChangedFile]) -> Vec<Finding> {
         let Some(first) = files.first() else { return Vec::new() };
-        let added: u64 = files.iter().map(|f| f.added as u64).sum();
+        let wanted = self.change.files.iter().zip(self.facts).filter(|(f, facts)| self.is_wanted(f, facts));
+        let added: u64 = wanted.map(|(_, facts)| facts.lines.written as u64).sum();
         let figure = self.wanted.added_over.map(|limit| Figure { value: added, limit });
         if figure.is_some_and(|f| f.value <= f.limit) {
             return Vec::new();

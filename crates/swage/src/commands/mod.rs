@@ -78,6 +78,10 @@ pub fn examine_change(
     };
     let mut review = examine(change, contents, &with);
     bar.finish_and_clear();
+    for file in review.files.iter().filter(|f| !f.skipped_by.is_empty()) {
+        let rules: Vec<String> = file.skipped_by.iter().map(|(rule, why)| format!("{rule} ({why})")).collect();
+        tracing::debug!(file = %file.new_path, "skipped by {}", rules.join(", "));
+    }
     if let Some(store) = store {
         store.remember(brought(&review));
         store.save();

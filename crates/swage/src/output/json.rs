@@ -52,6 +52,8 @@ fn file(f: &FileEntry) -> Value {
     let rest = json!({
         "kind": f.kind, "added": f.added, "removed": f.removed, "language": f.language, "examined": f.examined, "why_not": f.why_not, "incomplete": f.incomplete,
         "nature": f.nature, "generated": f.generated, "syntax_errors": f.syntax_errors,
+        "written": f.written.written, "dropped": f.written.dropped,
+        "skipped_by": f.skipped_by.iter().map(|(rule, why)| json!({ "rule": rule, "why": why })).collect::<Vec<_>>(),
     });
     object.extend(rest.as_object().cloned().unwrap_or_default());
     Value::Object(object)
