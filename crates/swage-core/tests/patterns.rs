@@ -586,3 +586,16 @@ fn types_modifiers_and_decorators_need_not_be_written() {
     }
     assert!(faults.is_empty(), "{faults:#?}");
 }
+
+#[test]
+fn only_the_nearest_definition_may_be_asked_for() {
+    let code = "function slow() {\n  const quick = () => { wait(); };\n  wait();\n}\n";
+    let find = |place: &str| {
+        let rule =
+            rule(&format!("languages = [\"javascript\"]\nmatch = {{ code = \"wait()\", enclosed_by = {place} }}"));
+        found(&rule, "a.js", code).split(", ").filter_map(|f| f.split(':').next()).collect::<Vec<_>>().join(" ")
+    };
+    assert_eq!(find("{ definition = \"function\", name = \"slow\" }"), "2 3");
+    assert_eq!(find("{ definition = \"function\", name = \"slow\", nearest = true }"), "3");
+    assert_eq!(find("{ definition = \"function\", name = \"quick\", nearest = true }"), "2");
+}

@@ -26,7 +26,7 @@ pub struct Cli {
     /// How many threads to use, at most 256 [default: one a processor]
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
     pub threads: Option<u16>,
-    /// Tell on standard error what is being done
+    /// Log progress to standard error
     #[arg(long, global = true)]
     pub verbose: bool,
     #[command(subcommand)]
@@ -54,13 +54,13 @@ impl Color {
 
 #[derive(Debug, Subcommand)]
 pub enum Command {
-    /// Say what a strict colleague would say of a change
+    /// Review a change and report its findings
     #[command(after_help = REVIEW_EXAMPLES)]
     Review(ReviewArgs),
     /// Decide whether a change may be merged: exit code 0 when it passes, 1 when it doesn't
     #[command(after_help = GATE_EXAMPLES)]
     Gate(GateArgs),
-    /// Compare two revisions, folders or result files of `scan`: what was brought, removed, made worse or better
+    /// Compare two revisions, folders or result files of `scan`: what is new, fixed, worse or improved
     #[command(
         after_help = "Examples:\n  swage compare v1.2 v1.3\n  swage compare old-copy new-copy\n  swage compare old.json new.json --format json"
     )]

@@ -33,6 +33,7 @@ pub fn compare(before: &Path, after: &Path) -> Result<Review, Failure> {
         files: Vec::new(),
         findings: Vec::new(),
         rules,
+        totals: None,
         rule_count: 0,
         not_run: Vec::new(),
         notes: Vec::new(),

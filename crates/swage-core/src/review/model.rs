@@ -311,6 +311,8 @@ pub struct Review {
     pub findings: Vec<Finding>,
     /// The rules that have findings.
     pub rules: Vec<RuleEntry>,
+    /// All findings of the whole tree before and after, when it was looked at.
+    pub totals: Option<(u64, u64)>,
     /// How many rules there are, those that couldn't run included.
     pub rule_count: usize,
     /// Rules that couldn't run, each with the reason.

@@ -507,6 +507,8 @@ pub enum Relation {
 pub struct Place {
     /// What stands there.
     pub what: What,
+    /// Of what is around a match, only the innermost of its kind is looked at.
+    pub nearest: bool,
     /// Where it stands and what is in it, in turn; all must hold.
     pub filters: Vec<Filter>,
 }

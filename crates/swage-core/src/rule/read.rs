@@ -300,6 +300,7 @@ fn filter_digest(filter: &Filter, text: &mut String) {
             What::Code(c) => code_digest(c),
             other @ (What::Definition { .. } | What::Node(_) | What::Text(_)) => format!("{other:?}"),
         };
+        *text += if place.nearest { " nearest" } else { "" };
         place.filters.iter().for_each(|inner| filter_digest(inner, text));
     }
     text.push(')');

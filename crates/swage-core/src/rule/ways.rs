@@ -165,7 +165,14 @@ fn read_filters(
         let mut any = Vec::new();
         for mut place in table.tables(key, p) {
             if let Some(what) = read_place(&mut place, languages, relation, p) {
-                any.push(Place { what, filters: read_filters(&mut place, languages, p) });
+                let nearest = place.flag("nearest", p).unwrap_or(false);
+                let around = matches!(relation, Relation::EnclosedBy | Relation::NotEnclosedBy);
+                let of_class = matches!(what, What::Definition { .. } | What::Node(_));
+                if nearest && !(around && of_class) {
+                    let hint = "use it in `enclosed_by` and `not_enclosed_by`, with `definition` or `node`".to_owned();
+                    p.at(place.at, "`nearest` has no meaning here", Some(hint));
+                }
+                any.push(Place { what, nearest, filters: read_filters(&mut place, languages, p) });
             }
             place.finish(p);
         }

@@ -59,9 +59,16 @@ impl Walk<'_> {
 
     fn enclosed(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
         let around = ancestors(self.root, node);
-        around.into_iter().rev().any(|n| {
-            // Heads that were made up to complete a fragment are none.
-            self.starts_here(n) && filter.any.iter().any(|place| self.is_place(place, n, given))
+        // Heads that were made up to complete a fragment are none.
+        let around: Vec<Node<'_>> = around.into_iter().rev().filter(|n| self.starts_here(*n)).collect();
+        let is_of_kind = |place: &Place, n: &Node<'_>| match &place.what {
+            What::Definition { class, .. } | What::Node(class) => self.language.tables().is(n.kind_id(), *class),
+            What::Code(_) | What::Text(_) => true,
+        };
+        filter.any.iter().any(|place| {
+            let mut nodes = around.iter().filter(|n| is_of_kind(place, n));
+            let most = if place.nearest { 1 } else { usize::MAX };
+            nodes.by_ref().take(most).any(|n| self.is_place(place, *n, given))
         })
     }
 

@@ -173,7 +173,7 @@ impl<'p> Probe<'p> {
             PatternNode::Hole(index) | PatternNode::Many(index) => {
                 let hole = &self.holes[*index];
                 let class = hole.node.and_then(|class| crate::lang::Class::ALL.iter().find(|(_, c)| *c == class));
-                let mut text = format!("what the hole {} takes", hole.name);
+                let mut text = format!("a node for hole {}", hole.name);
                 text += &class.map(|(word, _)| format!(", of the class {word}")).unwrap_or_default();
                 text += &hole.text.as_ref().map(|regex| format!(", matching {regex}")).unwrap_or_default();
                 text

@@ -4,7 +4,7 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use swage_core::change::Change;
-use swage_git::{DiffSource, between_folders};
+use swage_git::{DiffSource, FolderTree, between_folders};
 
 use crate::checkers::Outside;
 use crate::cli::CompareArgs;
@@ -40,11 +40,14 @@ fn revisions(args: &CompareArgs) -> Result<swage_core::review::Review, Failure> 
     let commits = repository.commits(&base, &head).ok();
     let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.clone() })?;
     let description = format!("{}..{}", args.before, args.after);
-    diff.with(|change, contents| {
+    let tree = repository.files(&base)?;
+    let mut review = diff.with(|change, contents| {
         let (base, head) = (Some(base), Some(head));
         let change = Change { base, head, description, commits: commits.clone(), ..change };
         super::examine_change(&change, contents, &configuration, store.as_ref(), &outside)
-    })?
+    })??;
+    super::add_totals(&mut review, &tree, &configuration, store.as_ref());
+    Ok(review)
 }
 
 /// Two folders, by the rules of the second unless others are named.
@@ -52,7 +55,9 @@ fn folders(args: &CompareArgs, before: &Path, after: &Path) -> Result<swage_core
     let configuration = Configuration::of_folder(after, args.config.as_deref())?;
     let outside = Outside::given(&args.outside.results);
     let description = format!("{} against {}", after.display(), before.display());
-    between_folders(before, after, |change, contents| {
+    let mut review = between_folders(before, after, |change, contents| {
         super::examine_change(&Change { description, ..change }, contents, &configuration, None, &outside)
-    })?
+    })??;
+    super::add_totals(&mut review, &FolderTree::of(before).map_err(Failure::unfinished)?, &configuration, None);
+    Ok(review)
 }

@@ -11,12 +11,12 @@ mod rules;
 mod scan;
 
 use std::process::ExitCode;
-use std::time::{SystemTime, UNIX_EPOCH};
+use std::time::{Instant, SystemTime, UNIX_EPOCH};
 
 use clap::CommandFactory;
 use swage_core::baseline::State;
-use swage_core::change::{Cache, Change, Contents, NoCache};
-use swage_core::review::{Examination, Review, examine};
+use swage_core::change::{Cache, Change, Contents, NoCache, Tree};
+use swage_core::review::{Examination, Finding, Review, examine, scan_tree};
 use swage_git::Repository;
 use swage_store::{Found, Store};
 
@@ -63,7 +63,9 @@ pub fn examine_change(
     store: Option<&Store>,
     outside: &Outside<'_>,
 ) -> Result<Review, Failure> {
+    let start = Instant::now();
     let reports = outside.of_change(change, contents, &configuration.rules)?;
+    tracing::debug!(programs = reports.len(), took = ?start.elapsed(), "outside programs");
     let bar = progress::bar(change.files.len());
     let cache: &dyn Cache = match store {
         Some(store) => store,
@@ -76,7 +78,9 @@ pub fn examine_change(
         reports: &reports,
         done: &|| bar.inc(1),
     };
+    let start = Instant::now();
     let mut review = examine(change, contents, &with);
+    tracing::debug!(files = change.files.len(), findings = review.findings.len(), took = ?start.elapsed(), "examined");
     bar.finish_and_clear();
     for file in review.files.iter().filter(|f| !f.skipped_by.is_empty()) {
         let rules: Vec<String> = file.skipped_by.iter().map(|(rule, why)| format!("{rule} ({why})")).collect();
@@ -90,6 +94,34 @@ pub fn examine_change(
     review.notes.extend(configuration.notes.iter().cloned());
     note_rule_changes(&mut review);
     Ok(review)
+}
+
+/// Counts the findings of the whole tree before a change, by scanning it, and after it, by what the change does. What outside
+/// programs find is left out: they aren't run once more for that.
+pub fn add_totals(review: &mut Review, base: &dyn Tree, configuration: &Configuration, store: Option<&Store>) {
+    let cache: &dyn Cache = match store {
+        Some(store) => store,
+        None => &NoCache,
+    };
+    let bar = progress::bar(base.files().len());
+    let with = Examination {
+        rules: &configuration.rules,
+        limits: &configuration.config.limits,
+        cache,
+        reports: &[],
+        done: &|| bar.inc(1),
+    };
+    let before = scan_tree(base, None, &with).counts().state(State::New);
+    bar.finish_and_clear();
+    if let Some(store) = store {
+        store.save();
+    }
+    let counted = |f: &&Finding| {
+        let by_program = configuration.rules.get(&f.rule).is_some_and(|rule| rule.checker().is_some());
+        f.allowed.is_none() && !f.advice && !f.about_change && !by_program
+    };
+    let of = |state: State| review.findings.iter().filter(|f| counted(f) && f.state == state).count() as u64;
+    review.totals = Some((before, (before + of(State::New)).saturating_sub(of(State::Absent))));
 }
 
 /// What the change brings, to be remembered under its rules.

@@ -112,7 +112,7 @@ fn report(review: &Review, verdict: &Verdict, target: &Target) -> Report {
     }
     _ = write!(
         overview,
-        "\n\n{} new, {} fixed, {} there before. {}",
+        "\n\n{} new, {} fixed, {} unchanged. {}",
         counts.state(State::New),
         counts.state(State::Absent),
         counts.state(State::Unchanged) + counts.state(State::Updated),

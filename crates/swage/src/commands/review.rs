@@ -1,4 +1,4 @@
-//! `swage review`: what a strict colleague would say of a change.
+//! `swage review`: a change and its findings.
 
 use std::process::ExitCode;
 

@@ -7,10 +7,10 @@ use std::borrow::Cow;
 use std::fmt::Write;
 use std::process::ExitCode;
 
-use swage_core::lang::{Class, LANGUAGES};
+use swage_core::lang::{Class, LANGUAGES, Language};
 use swage_core::review::{Tried, try_example};
-use swage_core::rule::{Example, KEYED, PathSet, Rule, Subject};
-use swage_core::scan::SCOPED;
+use swage_core::rule::{Example, KEYED, Matcher, PathSet, Rule, Subject};
+use swage_core::scan::{SCOPED, try_pattern};
 
 use crate::cli::{RulesArgs, RulesCommand};
 use crate::configuration::Configuration;
@@ -228,6 +228,51 @@ fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
     Ok(if failed == 0 { ExitCode::SUCCESS } else { ExitCode::from(SAYS_NO) })
 }
 
+/// Why a rule finds nothing in a line of an example, as far as that can be told.
+fn why_not_found(rule: &Rule, tried: &Tried, line: u64) -> Option<String> {
+    if rule.link().is_some() || rule.is_about_syntax() {
+        return None;
+    }
+    let (path, code) = (tried.path.as_bytes(), tried.code.as_bytes());
+    let language = Language::of(path, code);
+    let languages = rule.languages();
+    let names = languages.iter().map(|l| l.name).collect::<Vec<_>>().join(", ");
+    match language {
+        None if !languages.is_empty() => {
+            return Some(format!("the file is of no known language; the rule looks at {names}"));
+        }
+        Some(l) if !languages.is_empty() && !languages.iter().any(|own| own.name == l.name) => {
+            return Some(format!("the file is {}; the rule looks at {names}", l.name));
+        }
+        _ => {}
+    }
+    if !rule.wants_path(path) {
+        return Some("the rule's paths or skip_paths leave this path out".to_owned());
+    }
+    if swage_core::rule::is_rule_file(path) && !rule.names_rule_files() {
+        return Some("rule files are looked at only by rules that name them in `paths`".to_owned());
+    }
+    let language = language?;
+    let patterns = rule.ways.iter().filter_map(|way| match &way.matcher {
+        Matcher::Code(code) if way.languages.is_empty() || way.languages.contains(&language) => Some(code),
+        _ => None,
+    });
+    let mut nearest = None;
+    for pattern in patterns {
+        let trial = try_pattern(code, language, pattern).ok()?;
+        if trial.matches.iter().any(|m| u64::from(m.span.start_line) == line) {
+            return Some("the pattern matches here, and a filter or a condition on a hole refuses it".to_owned());
+        }
+        nearest = nearest.or(trial.nearest);
+    }
+    let miss = nearest?;
+    let found = if miss.found.is_empty() { "nothing".to_owned() } else { format!("`{}`", miss.found) };
+    Some(format!(
+        "the nearest miss is at {}:{}: expected {}, found {found}",
+        miss.span.start_line, miss.span.start_column, miss.wanted
+    ))
+}
+
 /// What was expected and what was found, line by line.
 fn differs(rule: &Rule, tried: &Tried) -> String {
     let paint = Paint;
@@ -242,7 +287,11 @@ fn differs(rule: &Rule, tried: &Tried) -> String {
     for (number, line) in (1u64..).zip(tried.code.lines()) {
         let line = printable(line);
         _ = match (tried.expected.contains(&number), tried.found.contains(&number)) {
-            (true, false) => writeln!(out, "  {} {number:3}  {line}", paint.gone("expected, not found")),
+            (true, false) => {
+                _ = writeln!(out, "  {} {number:3}  {line}", paint.gone("expected, not found"));
+                let why = why_not_found(rule, tried, number);
+                why.map_or(Ok(()), |why| writeln!(out, "                           {}", paint.faint(printable(&why))))
+            }
             (false, true) => writeln!(out, "  {} {number:3}  {line}", paint.warning("found, not expected")),
             (true, true) => writeln!(out, "  {} {number:3}  {line}", paint.good("expected and found ")),
             (false, false) => writeln!(out, "                      {number:3}  {line}"),

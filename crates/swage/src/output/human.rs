@@ -141,7 +141,7 @@ impl Page<'_> {
         };
     }
 
-    /// Per rule and per file: brought, removed, kept, worse, better.
+    /// Per rule and per file: new, fixed, unchanged, worse, improved.
     fn tables(&self, out: &mut String) {
         self.table("rule", |f| f.rule.clone(), out);
         self.table("file", |f| f.path().map_or_else(|| "the change".to_owned(), |p| p.text.clone()), out);
@@ -164,8 +164,8 @@ impl Page<'_> {
             return;
         }
         let first =
-            rows.keys().map(|k| k.chars().count()).max().unwrap_or(0).clamp(4, self.width.saturating_sub(45).max(10));
-        _ = writeln!(out, "{}", self.paint.strong(format!("{title:first$}  brought  removed   kept  worse  better")));
+            rows.keys().map(|k| k.chars().count()).max().unwrap_or(0).clamp(4, self.width.saturating_sub(51).max(10));
+        _ = writeln!(out, "{}", self.paint.strong(format!("{title:first$}      new    fixed  unchanged  worse  improved")));
         for (name, row) in rows {
             let cell = |n: u64, wide: usize, paint: &dyn Fn(String) -> String| match n {
                 0 => format!("{:>wide$}", "·"),
@@ -175,9 +175,9 @@ impl Page<'_> {
             let cells = [
                 cell(row[0], 9, &bad),
                 cell(row[1], 9, &good),
-                cell(row[2], 7, &plain),
+                cell(row[2], 11, &plain),
                 cell(row[3], 7, &bad),
-                cell(row[4], 8, &good),
+                cell(row[4], 10, &good),
             ]
             .concat();
             let name = fit(&name, first);
@@ -297,17 +297,20 @@ impl Page<'_> {
             rest.push(self.paint.warning(format!("{} worse", count(worse, "measure"))));
         }
         if better > 0 {
-            rest.push(format!("{} better", count(better, "measure")));
+            rest.push(format!("{} improved", count(better, "measure")));
         }
         if counts.state(State::Absent) > 0 {
             rest.push(self.paint.good(format!("{} fixed", counts.state(State::Absent))));
         }
         let kept = counts.state(State::Unchanged) + counts.state(State::Updated) - worse as u64 - better as u64;
         if kept > 0 {
-            rest.push(format!("{kept} there before"));
+            rest.push(format!("{kept} unchanged"));
+        }
+        if let Some((base, head)) = self.review.totals {
+            rest.push(format!("{base} → {head} in the whole tree"));
         }
         if !rest.is_empty() {
-            _ = writeln!(out, "Besides: {}.", rest.join(", "));
+            _ = writeln!(out, "Also {}.", rest.join(", "));
         }
     }
 
@@ -329,7 +332,7 @@ impl Page<'_> {
         }
         let said = match verdict.result {
             Outcome::Pass => "pass: this may be merged",
-            Outcome::Incomplete => "incomplete: it couldn't be judged whole, so it doesn't pass",
+            Outcome::Incomplete => "incomplete: some checks could not run, so the change does not pass",
             Outcome::Fail => "fail: this may not be merged as it is",
         };
         _ = writeln!(out, "\nVerdict: {}", style(verdict.result, said.to_owned()));

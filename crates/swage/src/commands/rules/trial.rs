@@ -116,7 +116,7 @@ fn told(path: &Path, bytes: &[u8], miss: &Miss) -> String {
         shown.chars().count().saturating_sub(column).max(1)
     };
     format!(
-        "\n{} {place}\n  {}\n  {}{}\n{} of the pattern's {} parts matched; then it has {}, and here stands {found}.\n",
+        "\n{} {place}\n  {}\n  {}{}\n{} of the pattern's {} parts matched; expected {}, found {found}.\n",
         paint.strong("The nearest miss:"),
         fit(&shown, width().saturating_sub(4)),
         " ".repeat(column),
