@@ -634,3 +634,31 @@ fn what_everybody_used_before_is_let_be_when_users_go() {
     s.commit("control");
     assert_eq!(verdict(&s.swage(&["gate", "main..topic", "--format", "json"])), "1 fail new.error");
 }
+
+#[test]
+fn a_broken_configuration_of_the_target_is_told() {
+    let rule = "packs = []\n[[rule]]\nid = \"tides\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"tools/check\"], writes = \"lines\" }\n";
+    let s = Sandbox::with(&[("swage.toml", "packs = [\"tides\"]\n"), ("a.py", "x = 1\n")]);
+    s.branch("topic");
+    s.write("swage.toml", rule);
+    s.commit("a configuration that is right");
+    let told = s.swage(&["review"]);
+    assert!(told.stdout.contains("there is no pack `tides`"), "{}", told.told());
+    let gate = s.swage(&["gate", "main..topic"]);
+    assert!(gate.code == 2 && gate.stderr.contains("swage.toml:1:10: there is no pack `tides`"), "{}", gate.told());
+}
+
+#[test]
+fn a_new_file_that_does_not_parse_is_listed() {
+    let s = start();
+    s.write("new.py", "def (:\n    pass\n");
+    s.write("a.py", s.read("a.py") + "\nx = 1\n");
+    let json = s.swage(&["gate", "--format", "json"]).json();
+    let errors = |path: &str| {
+        let file = json["files"].as_array().into_iter().flatten().find(|f| f["new_path"] == path).cloned();
+        file.unwrap_or_default()["syntax_errors"].as_u64()
+    };
+    assert_eq!((errors("a.py"), errors("new.py").is_some_and(|n| n > 0)), (Some(0), true));
+    assert_eq!(json["verdict"]["result"], "pass");
+    assert!(s.swage(&["gate"]).stdout.contains("Not parsed whole: 1 file"));
+}

@@ -249,7 +249,15 @@ fn read_code(
     let found = CodeMatch::new(code.value.clone(), holes, statement);
     for language in languages.filter(|_| !p.shipped).unwrap_or_default() {
         if let Err(error) = found.pattern(language) {
-            let remedy = format!("a pattern is plain {} code; declare its gaps under `holes`", language.name);
+            let several = languages.is_some_and(|l| l.len() > 1) && !language.embedded.is_empty();
+            let remedy = if several {
+                format!(
+                    "name the language of the pattern alone: its code inside of {} is examined as that language",
+                    language.name
+                )
+            } else {
+                format!("a pattern is plain {} code; declare its gaps under `holes`", language.name)
+            };
             p.inside(&code, error.offset, error.message.clone(), remedy);
             return None;
         }

@@ -372,7 +372,9 @@ impl Scan<'_> {
             part.merge(inner, &mut hits, &mut facts);
         }
         hits.sort_by_key(|h| h.span);
-        facts.sort_by_key(|f| f.span);
+        // What an expression finds in a script of a page it finds in the page, too.
+        facts.sort_by(|a, b| (a.span, a.rule, a.collection, &a.values).cmp(&(b.span, b.rule, b.collection, &b.values)));
+        facts.dedup();
         FileScan { status, hits, facts, made, syntax }
     }
 }

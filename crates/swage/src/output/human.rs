@@ -165,7 +165,11 @@ impl Page<'_> {
         }
         let first =
             rows.keys().map(|k| k.chars().count()).max().unwrap_or(0).clamp(4, self.width.saturating_sub(51).max(10));
-        _ = writeln!(out, "{}", self.paint.strong(format!("{title:first$}      new    fixed  unchanged  worse  improved")));
+        _ = writeln!(
+            out,
+            "{}",
+            self.paint.strong(format!("{title:first$}      new    fixed  unchanged  worse  improved"))
+        );
         for (name, row) in rows {
             let cell = |n: u64, wide: usize, paint: &dyn Fn(String) -> String| match n {
                 0 => format!("{:>wide$}", "·"),
@@ -216,6 +220,15 @@ impl Page<'_> {
                     printable(&file.new_path.text),
                     printable(file.why_not.as_deref().unwrap_or_default())
                 );
+            }
+            out.push('\n');
+        }
+        let broken: Vec<_> = self.review.files.iter().filter(|f| f.syntax_errors > 0).collect();
+        if !broken.is_empty() {
+            _ = writeln!(out, "{}", self.paint.warning(format!("Not parsed whole: {}", count(broken.len(), "file"))));
+            for file in broken {
+                let places = count(file.syntax_errors, "place");
+                _ = writeln!(out, "  {}: {places}", printable(&file.new_path.text));
             }
             out.push('\n');
         }
