@@ -319,11 +319,11 @@ impl Page<'_> {
         if kept > 0 {
             rest.push(format!("{kept} unchanged"));
         }
-        if let Some((base, head)) = self.review.totals {
-            rest.push(format!("{base} → {head} in the whole tree"));
-        }
         if !rest.is_empty() {
             _ = writeln!(out, "Also {}.", rest.join(", "));
+        }
+        if let Some((base, head)) = self.review.totals {
+            _ = writeln!(out, "In the whole tree: {base} → {}.", count(head, "finding"));
         }
     }
 
@@ -334,10 +334,11 @@ impl Page<'_> {
             Outcome::Incomplete => self.paint.warning(text),
             Outcome::Fail => self.paint.error(text),
         };
+        let wide = verdict.conditions.iter().map(|c| c.name.len()).max().unwrap_or(0);
         for condition in &verdict.conditions {
             _ = writeln!(
                 out,
-                "  {}  {:14}  {}",
+                "  {}  {:wide$}  {}",
                 style(condition.result, format!("{:10}", condition.result.word())),
                 condition.name,
                 printable(&condition.reason)
