@@ -66,10 +66,13 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
             if reading.first().and_then(PatternNode::kind) != Some(node.kind_id()) {
                 continue;
             }
+            let plain = Matching { source, language, holes: &code.holes, given: &[], probe: None, steps: &steps };
+            let matched = plain.reading(reading, pattern.holes, node);
+            // Only what doesn't match is watched.
             let probe = Probe::new(reading, language, &code.holes);
             let matching =
                 Matching { source, language, holes: &code.holes, given: &[], probe: Some(&probe), steps: &steps };
-            if let Some((bound, range)) = matching.reading(reading, pattern.holes, node) {
+            if let Some((bound, range)) = matched.or_else(|| matching.reading(reading, pattern.holes, node)) {
                 let taken = code.holes.iter().zip(bound);
                 trial.matches.push(TrialMatch {
                     span: lines.span(range.clone()),
