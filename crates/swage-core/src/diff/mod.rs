@@ -11,6 +11,7 @@
 
 mod apply;
 mod binary;
+mod bodies;
 mod error;
 mod fields;
 mod leap;
@@ -19,6 +20,7 @@ mod mail;
 mod model;
 mod names;
 mod newlines;
+mod prefixes;
 mod print;
 mod read;
 mod sections;

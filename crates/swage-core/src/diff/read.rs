@@ -6,13 +6,11 @@
 
 use std::borrow::Cow;
 
-use super::binary::{decode_line, inflated_size};
 use super::error::{DiffError, Expected};
 use super::fields::{hunk_header, mode, percent, starts_patch, trim_cr};
-use super::leap::leap;
-use super::model::{Binary, Body, Diff, FileDiff, Hunk, Kind, Mode};
-use super::names::{Pair, git_names, header_name, strip_pair, strip_single, unquote_path};
-use super::newlines::Newlines;
+use super::model::{Binary, Body, Diff, FileDiff, Kind, Mode};
+use super::names::{Pair, git_names, header_name, strip_pair, unquote_path};
+use super::prefixes::Votes;
 use super::sections::{SECTION, Section, in_sections};
 
 /// How to read.
@@ -61,41 +59,6 @@ pub(super) struct Reader<'a> {
     pub votes: Votes<'a>,
     /// The file that is being read, for errors.
     pub file: Option<Cow<'a, [u8]>>,
-}
-
-/// What stands before the old and the new names of an input.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub(super) enum Votes<'a> {
-    /// No file has told yet.
-    #[default]
-    None,
-    /// All files that tell say the same.
-    One(Pair<'a>),
-    /// A file whose header gives its names without prefixes, too, says so.
-    Sure(Pair<'a>),
-    /// They differ.
-    Mixed,
-}
-
-impl<'a> Votes<'a> {
-    /// Takes what another part of the input says.
-    pub fn join(&mut self, other: Votes<'a>) {
-        *self = match (std::mem::take(self), other) {
-            (Votes::None, votes) | (votes, Votes::None) => votes,
-            (Votes::One(one), Votes::One(other)) if one == other => Votes::One(one),
-            // What follows a prefix may be common to all names; the longer one says more.
-            (Votes::Sure(one), Votes::One(other) | Votes::Sure(other)) | (Votes::One(other), Votes::Sure(one)) => {
-                let extends = |a: &Pair<'_>, b: &Pair<'_>| a.0.starts_with(&b.0) && a.1.starts_with(&b.1);
-                match (extends(&other, &one), extends(&one, &other)) {
-                    (true, _) => Votes::Sure(other),
-                    (_, true) => Votes::Sure(one),
-                    _ => Votes::Mixed,
-                }
-            }
-            (Votes::Sure(one), _) | (_, Votes::Sure(one)) => Votes::Sure(one),
-            _ => Votes::Mixed,
-        };
-    }
 }
 
 /// Headers of one file, as they come.
@@ -277,59 +240,6 @@ impl<'a> Reader<'a> {
         })
     }
 
-    /// The paths of a file from its two names, which tell of prefixes. Where they contradict each other, the `diff --git`
-    /// line holds.
-    fn pair(&mut self, old: Cow<'a, [u8]>, new: Cow<'a, [u8]>, names: Option<Pair<'a>>) -> Pair<'a> {
-        let (before, after) = (old.clone(), new.clone());
-        let (old, new) = strip_pair(old, new, self.strip);
-        if self.strip.is_some() {
-            return (old, new);
-        }
-        if let Some((a, b)) = &self.prefixes
-            && before.starts_with(a)
-            && after.starts_with(b)
-        {
-            return (self.unprefixed(before, false), self.unprefixed(after, true));
-        }
-        if let Some((one, other)) = names.map(|(old, new)| strip_pair(old, new, None))
-            && one == other
-            && (one != old || other != new)
-        {
-            return (one, other);
-        }
-        // Without a common end there is no telling: one of the two is a kept copy.
-        if before.ends_with(&old) && after.ends_with(&new) {
-            let vote = Votes::One((cut_end(before, old.len()), cut_end(after, new.len())));
-            self.votes.join(vote);
-        }
-        (old, new)
-    }
-
-    /// A name that tells nothing of its prefix, without that of the input.
-    fn unprefixed(&self, name: Cow<'a, [u8]>, is_new: bool) -> Cow<'a, [u8]> {
-        let Some((old, new)) = &self.prefixes else { return name };
-        let prefix = if is_new { new } else { old };
-        // git leaves its own prefix out where a header line names the path.
-        let inner = prefix.strip_prefix(if is_new { b"b/" } else { b"a/" }).unwrap_or(prefix);
-        let kept = name.strip_prefix(&prefix[..]).or_else(|| name.strip_prefix(inner)).map(<[u8]>::len);
-        match (kept, name) {
-            (Some(kept), Cow::Borrowed(name)) => Cow::Borrowed(&name[name.len() - kept..]),
-            (Some(kept), Cow::Owned(name)) => Cow::Owned(name[name.len() - kept..].to_vec()),
-            (None, name) => name,
-        }
-    }
-
-    /// The path of a side whose other side is `/dev/null`: the `diff --git` line knows both names.
-    fn lone(&self, name: Cow<'a, [u8]>, names: Option<Pair<'a>>, is_new: bool) -> Cow<'a, [u8]> {
-        if self.prefixes.is_some() {
-            return self.unprefixed(name, is_new);
-        }
-        match names {
-            Some((old, new)) if (old == name || new == name) && self.strip.is_none() => strip_pair(old, new, None).1,
-            _ => strip_single(name, self.strip, true),
-        }
-    }
-
     /// Takes one extended header line in; false when the line is none.
     fn git_header(&self, line: &'a [u8], h: &mut Headers<'a>) -> Result<bool, DiffError> {
         let rest = |prefix: &str| line.strip_prefix(prefix.as_bytes());
@@ -422,21 +332,6 @@ impl<'a> Reader<'a> {
             return Err(self.error(Expected::Path));
         }
         Ok(Some(FileDiff { crlf, ..file(kind, old_path, new_path, body) }))
-    }
-
-    /// A plain name that stands alone.
-    fn single(&self, name: Cow<'a, [u8]>, is_new: bool) -> Cow<'a, [u8]> {
-        if self.prefixes.is_some() { self.unprefixed(name, is_new) } else { strip_single(name, self.strip, false) }
-    }
-
-    /// What stands behind the names: hunks, or nothing when only properties change.
-    fn body(&mut self) -> Result<Body<'a>, DiffError> {
-        let (first, second) = (self.peek().map(trim_cr), self.ahead(1));
-        let properties = |line: Option<&[u8]>| line.is_some_and(|l| l.starts_with(b"Property changes on: "));
-        if properties(first) || first.is_some_and(<[u8]>::is_empty) && properties(second) {
-            return Ok(Body::Unchanged);
-        }
-        Ok(Body::Text(self.hunks()?))
     }
 
     /// A header line in which a CR stands is none: whatever has such lines would be read as one.
@@ -537,165 +432,14 @@ impl<'a> Reader<'a> {
         Ok((old, new))
     }
 
-    /// The hunks of a file; at least one.
-    fn hunks(&mut self) -> Result<Vec<Hunk<'a>>, DiffError> {
-        let mut hunks: Vec<Hunk<'a>> = Vec::new();
-        while let Some(line) = self.peek() {
-            if !line.starts_with(b"@@ ") {
-                break;
-            }
-            let Some(hunk) = hunk_header(line) else { return Err(self.error(Expected::HunkHeader)) };
-            let (end, start) = (hunks.last().map_or(1, end_of), start_of(&hunk));
-            if u64::from(start) < end
-                || (!hunks.is_empty()
-                    && u64::from(start) == end
-                    && hunk.old_lines == 0
-                    && hunks.last().is_some_and(|h| h.old_lines == 0))
-            {
-                return Err(self.error(Expected::LaterHunk));
-            }
-            hunks.push(self.hunk(hunk)?);
-        }
-        if hunks.is_empty() {
-            return Err(self.error(Expected::HunkHeader));
-        }
-        // More body lines than promised: a mail's signature and the next file's header aren't that.
-        if let Some(line) = self.peek() {
-            let more = match line.first() {
-                Some(b'+' | b' ') => true,
-                Some(b'-') => !(line.starts_with(b"--- ") || matches!(line.trim_ascii(), b"--" | b"---")),
-                _ => false,
-            };
-            if more {
-                return Err(self.error(Expected::HunkEnd));
-            }
-        }
-        hunks.shrink_to_fit();
-        Ok(hunks)
-    }
-
-    /// A hunk's body. The header's lengths decide where it ends.
-    fn hunk(&mut self, mut hunk: Hunk<'a>) -> Result<Hunk<'a>, DiffError> {
-        let from = self.at;
-        let header = self.next().unwrap_or_default();
-        let body_from = self.at;
-        let (mut old, mut new) = (hunk.old_lines, hunk.new_lines);
-        let mut last = 0u8;
-        let mut start = self.at;
-        let mut end = self.at.min(self.input.len());
-        let input = self.input;
-        let mut ends = Newlines::from(input, start);
-        if let Some(leap) = leap(input, start, &mut old, &mut new) {
-            last = memchr::memrchr(b'\n', &input[..leap]).map_or(0, |line| input[line + 1]);
-            ends = Newlines::from(input, leap);
-            end = ends.next().unwrap_or(input.len());
-            start = end + 1;
-        }
-        loop {
-            let first = match input.get(start) {
-                Some(b'\\') if last != 0 => b'\\',
-                _ if old == 0 && new == 0 => break,
-                None => break,
-                Some(&b) => b,
-            };
-            let fits = match first {
-                b'+' => {
-                    let fits = new > 0;
-                    new = new.saturating_sub(1);
-                    fits
-                }
-                b'-' => {
-                    let fits = old > 0;
-                    old = old.saturating_sub(1);
-                    fits
-                }
-                b' ' | b'\n' | b'\r' => {
-                    let fits = old > 0 && new > 0;
-                    if first == b'\r' && input.get(start + 1) != Some(&b'\n') {
-                        self.at = start;
-                        return Err(self.error(Expected::Marker));
-                    }
-                    (old, new) = (old.saturating_sub(1), new.saturating_sub(1));
-                    fits
-                }
-                // The marker for a missing LF must follow the last line of its side.
-                b'\\' => match last {
-                    b'+' => new == 0,
-                    b'-' => old == 0,
-                    b'\\' => false,
-                    _ => old == 0 && new == 0,
-                },
-                _ => {
-                    self.at = start;
-                    return Err(self.error(Expected::Marker));
-                }
-            };
-            if !fits {
-                self.at = start;
-                return Err(self.error(Expected::HunkEnd));
-            }
-            last = first;
-            let line_end = ends.next().unwrap_or(input.len());
-            end = line_end;
-            start = line_end + 1;
-        }
-        self.at = start.min(input.len());
-        if old > 0 || new > 0 {
-            return Err(self.error(Expected::HunkLines { old, new }));
-        }
-        hunk.text = &input[from..end.max(body_from.min(input.len()))];
-        hunk.body_at = u32::try_from(body_from - from).unwrap_or(u32::MAX).min(hunk.text.len() as u32);
-        debug_assert!(hunk.text.starts_with(header));
-        Ok(hunk)
-    }
-
-    /// The blocks of a binary patch: `literal N` or `delta N`, then lines, then an empty line; one or two of them. Each must
-    /// be whole: what its lines encode inflates to N bytes.
-    fn binary_patch(&mut self) -> Result<&'a [u8], DiffError> {
-        let from = self.at;
-        let mut blocks = 0;
-        while let Some(line) = self.peek() {
-            let line = trim_cr(line);
-            let size = line.strip_prefix(b"literal ").or_else(|| line.strip_prefix(b"delta "));
-            let Some(size) = size else { break };
-            let size = std::str::from_utf8(size).ok().and_then(|size| size.parse::<u64>().ok());
-            let size = size.ok_or_else(|| self.error(Expected::BinaryBlock))?;
-            self.next();
-            let mut packed = Vec::new();
-            while let Some(line) = self.peek() {
-                let line = trim_cr(line);
-                if line.is_empty() {
-                    break;
-                }
-                if decode_line(line, &mut packed).is_none() {
-                    // Some programs leave the empty line behind the last block out.
-                    break;
-                }
-                self.next();
-            }
-            if inflated_size(&packed, size) != Some(size) {
-                let ends = self.peek().is_none_or(|line| trim_cr(line).is_empty());
-                return Err(self.error(if ends { Expected::WholeBinaryBlock } else { Expected::BinaryBlock }));
-            }
-            blocks += 1;
-            if self.peek().is_some_and(|line| trim_cr(line).is_empty()) {
-                self.next();
-            }
-        }
-        if blocks == 0 || blocks > 2 {
-            return Err(self.error(Expected::BinaryBlock));
-        }
-        Ok(&self.input[from..self.at])
-    }
-
     /// The next line without its LF.
-    fn peek(&self) -> Option<&'a [u8]> {
+    pub(super) fn peek(&self) -> Option<&'a [u8]> {
         let rest = self.input.get(self.at..).filter(|rest| !rest.is_empty())?;
         Some(&rest[..memchr::memchr(b'\n', rest).unwrap_or(rest.len())])
     }
 
     /// The line `n` lines behind the next one.
-    fn ahead(&self, n: usize) -> Option<&'a [u8]> {
+    pub(super) fn ahead(&self, n: usize) -> Option<&'a [u8]> {
         let mut rest = self.input.get(self.at..)?;
         for _ in 0..n {
             rest = &rest[memchr::memchr(b'\n', rest)? + 1..];
@@ -704,7 +448,7 @@ impl<'a> Reader<'a> {
         (!rest.is_empty()).then_some(line)
     }
 
-    fn next(&mut self) -> Option<&'a [u8]> {
+    pub(super) fn next(&mut self) -> Option<&'a [u8]> {
         let line = self.peek()?;
         self.at = (self.at + line.len() + 1).min(self.input.len());
         Some(line)
@@ -715,7 +459,7 @@ impl<'a> Reader<'a> {
     }
 
     #[cold]
-    fn error(&self, expected: Expected) -> DiffError {
+    pub(super) fn error(&self, expected: Expected) -> DiffError {
         let found: String = String::from_utf8_lossy(self.peek().unwrap_or_default()).chars().take(80).collect();
         DiffError {
             file: self.file.as_ref().map(|name| String::from_utf8_lossy(name).into_owned()),
@@ -724,14 +468,6 @@ impl<'a> Reader<'a> {
             expected,
             found: found.trim_end().to_owned(),
         }
-    }
-}
-
-/// A name without so many bytes at its end.
-fn cut_end(name: Cow<'_, [u8]>, bytes: usize) -> Cow<'_, [u8]> {
-    match name {
-        Cow::Borrowed(name) => Cow::Borrowed(&name[..name.len() - bytes]),
-        Cow::Owned(name) => Cow::Owned(name[..name.len() - bytes].to_vec()),
     }
 }
 
@@ -749,14 +485,4 @@ fn file<'a>(kind: Kind, old_path: Cow<'a, [u8]>, new_path: Cow<'a, [u8]>, body: 
         body,
         crlf: false,
     }
-}
-
-/// First old line that the hunk touches, 1-based.
-fn start_of(hunk: &Hunk<'_>) -> u32 {
-    if hunk.old_lines == 0 { hunk.old_start.saturating_add(1) } else { hunk.old_start }
-}
-
-/// First old line behind the hunk, 1-based.
-fn end_of(hunk: &Hunk<'_>) -> u64 {
-    u64::from(start_of(hunk)) + u64::from(hunk.old_lines)
 }

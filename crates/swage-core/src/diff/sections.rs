@@ -8,7 +8,8 @@ use rayon::prelude::*;
 
 use super::error::DiffError;
 use super::model::{Diff, Patch};
-use super::read::{Reader, Votes};
+use super::prefixes::Votes;
+use super::read::Reader;
 
 /// Least bytes in a section of a long diff.
 pub(super) const SECTION: usize = 1 << 20;

@@ -12,22 +12,56 @@ use tree_sitter::Node;
 use super::parse::parse;
 use super::syntax::Syntax;
 use super::walk::ancestors;
+use super::{FileScan, Markers, Scan, Span};
 use crate::lang::Language;
+use crate::rule::{Limits, RuleSet};
 
 /// Most wrappers that are tried.
 const MOST_TRIED: usize = 6;
 
 /// A fragment, completed.
 #[derive(Debug, PartialEq, Eq)]
-pub(super) struct Completed {
+struct Completed {
     /// All of it.
-    pub source: Vec<u8>,
+    source: Vec<u8>,
     /// Where the fragment lies in it.
-    pub own: Range<usize>,
+    own: Range<usize>,
+}
+
+/// Scans a piece of a file of which nothing else is known, such as a hunk of a diff shows. Only what lies wholly in it is
+/// found; rules that need whole files must not be among the wanted ones. Lines are those of the piece.
+pub fn scan_fragment(
+    fragment: &[u8],
+    language: &'static Language,
+    rules: &RuleSet,
+    wanted: &[bool],
+    limits: &Limits,
+) -> FileScan {
+    let Completed { source, own } = complete(fragment, language);
+    let lines = memchr::memchr_iter(b'\n', &source[..own.start]).count() as u32;
+    // What stands before the fragment on its first line shifts its columns.
+    let line_start = source[..own.start].iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
+    let columns = (own.start - line_start) as u32;
+    let count = memchr::memchr_iter(b'\n', fragment).count() as u32 + 1;
+    let scan = Scan { rules, wanted, limits, markers: Markers::Ignored, own: Some(own) };
+    let mut found = scan.nested(&source, Some(language), 0);
+    found.facts.clear();
+    found.hits.retain(|hit| hit.span.start_line > lines && hit.span.end_line <= lines + count);
+    for hit in &mut found.hits {
+        let column = |line: u32, column: u32| if line == lines + 1 { column - columns.min(column - 1) } else { column };
+        hit.span = Span {
+            start_line: hit.span.start_line - lines,
+            start_column: column(hit.span.start_line, hit.span.start_column),
+            end_line: hit.span.end_line - lines,
+            end_column: column(hit.span.end_line, hit.span.end_column),
+        };
+        hit.definition = None;
+    }
+    found
 }
 
 /// Completes a fragment of a language.
-pub(super) fn complete(fragment: &[u8], language: &'static Language) -> Completed {
+fn complete(fragment: &[u8], language: &'static Language) -> Completed {
     let (before, after) = if language.name == "python" { indented(fragment) } else { bracketed(fragment, language) };
     let mut best: Option<(u32, Completed)> = None;
     for (head, tail) in language.wrappers.iter().take(MOST_TRIED) {

@@ -25,12 +25,14 @@ mod text;
 mod texts;
 mod trial;
 mod walk;
+mod words;
 
 use std::ops::Range;
 
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
+pub use fragment::scan_fragment;
 pub(crate) use keys::Keyed;
 pub use lines::Lines;
 pub(crate) use made::looks_made;
@@ -39,9 +41,9 @@ pub use syntax::{Syntax, syntax_errors};
 pub use text::decoded;
 pub use trial::{Miss, Trial, TrialMatch, try_pattern};
 
-use self::fragment::Completed;
+use self::words::Words;
 use crate::lang::Language;
-use crate::rule::{Gate, LanguageSet, Limits, Matcher, Needs, Rule, RuleSet, Severity};
+use crate::rule::{Gate, Limits, Matcher, Rule, RuleSet, Severity};
 
 /// Where a match stands. Lines and columns are 1-based; columns count Unicode scalar values; the end column is the one
 /// behind the last character.
@@ -236,38 +238,6 @@ pub fn scan(
     Scan { rules, wanted, limits, markers, own: None }.nested(&decoded(content), language, 0)
 }
 
-/// Scans a piece of a file of which nothing else is known, such as a hunk of a diff shows. Only what lies wholly in it is
-/// found; rules that need whole files must not be among the wanted ones. Lines are those of the piece.
-pub fn scan_fragment(
-    fragment: &[u8],
-    language: &'static Language,
-    rules: &RuleSet,
-    wanted: &[bool],
-    limits: &Limits,
-) -> FileScan {
-    let Completed { source, own } = fragment::complete(fragment, language);
-    let lines = memchr::memchr_iter(b'\n', &source[..own.start]).count() as u32;
-    // What stands before the fragment on its first line shifts its columns.
-    let line_start = source[..own.start].iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
-    let columns = (own.start - line_start) as u32;
-    let count = memchr::memchr_iter(b'\n', fragment).count() as u32 + 1;
-    let scan = Scan { rules, wanted, limits, markers: Markers::Ignored, own: Some(own) };
-    let mut found = scan.nested(&source, Some(language), 0);
-    found.facts.clear();
-    found.hits.retain(|hit| hit.span.start_line > lines && hit.span.end_line <= lines + count);
-    for hit in &mut found.hits {
-        let column = |line: u32, column: u32| if line == lines + 1 { column - columns.min(column - 1) } else { column };
-        hit.span = Span {
-            start_line: hit.span.start_line - lines,
-            start_column: column(hit.span.start_line, hit.span.start_column),
-            end_line: hit.span.end_line - lines,
-            end_column: column(hit.span.end_line, hit.span.end_column),
-        };
-        hit.definition = None;
-    }
-    found
-}
-
 /// What stays the same for a file and the code inside of it.
 struct Scan<'a> {
     rules: &'a RuleSet,
@@ -428,64 +398,6 @@ pub(crate) fn settle(content: &[u8], language: Option<&'static Language>, hits: 
         (hit.scope, hit.definition) = (scope, definition);
     });
     allow::apply(&mut suppressions, hits, &mut [], &RuleSet::new(Vec::new()));
-}
-
-/// Where the words of a file's rules stand in it.
-struct Words {
-    /// A bit for each word of the set that stands anywhere; empty when there is no automaton, and then all count as there.
-    there: Vec<u64>,
-    /// Words and the offsets at which they begin, in order.
-    at: Vec<(u32, u32)>,
-    /// The offsets of all words and of the language's openers, in order; none where they are of no use.
-    marks: Vec<u32>,
-}
-
-impl Words {
-    fn find(content: &[u8], set: &LanguageSet) -> Self {
-        let mut found = Self { there: Vec::new(), at: Vec::new(), marks: Vec::new() };
-        if let Some(finder) = &set.finder {
-            found.there.resize(set.word_count.div_ceil(64), 0);
-            let in_name =
-                |at: usize| content.get(at).is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | 0x80..));
-            for word in finder.find_overlapping_iter(content) {
-                let index = word.pattern().as_usize();
-                let known = &set.words[index];
-                if !known.any_case && content[word.range()] != known.text[..] {
-                    continue;
-                }
-                if known.whole && (word.start().checked_sub(1).is_some_and(in_name) || in_name(word.end())) {
-                    continue;
-                }
-                let start = word.start() as u32;
-                if set.is_marked {
-                    found.marks.push(start);
-                }
-                if index < set.word_count {
-                    found.there[index / 64] |= 1 << (index % 64);
-                    found.at.push((index as u32, start));
-                }
-            }
-        }
-        found.at.sort_unstable();
-        found.marks.sort_unstable();
-        found
-    }
-
-    /// Whether a word may stand in the file.
-    fn has(&self, word: u32) -> bool {
-        self.there.get(word as usize / 64).is_none_or(|bits| bits & 1 << (word % 64) != 0)
-    }
-
-    /// Whether what an entry needs may stand in a range of the file.
-    fn allow(&self, needs: &Needs, range: &Range<usize>) -> bool {
-        let inside = |word: &u32| {
-            self.there.is_empty() || {
-                let next = self.at.partition_point(|at| *at < (*word, range.start as u32));
-                self.at.get(next).is_some_and(|(own, start)| own == word && (*start as usize) < range.end)
-            }
-        };
-        needs.0.iter().all(|list| list.iter().any(inside))
-    }
 }
 
 /// A NUL among the first 8,000 bytes, as git tells it.

@@ -15,7 +15,8 @@ use super::parse::{nests_too_deep, parse};
 use super::query::Seen;
 use super::texts::{fill_named, groups, is_excused, place_of, texts};
 use super::walk::{Found, Scope, Step, Walk};
-use super::{Fact, Hit, Span, Syntax, Words, allow, identity, keys};
+use super::words::Words;
+use super::{Fact, Hit, Span, Syntax, allow, identity, keys};
 use crate::lang::{Language, Role, interest};
 use crate::rule::{
     KeyMatch, LanguageSet, Matcher, Measure, MeasureMatch, NameMatch, Names as Which, RuleSet, Zone, shorten,

@@ -12,7 +12,8 @@ use super::measure::{self, Frame};
 use super::parse::DEEPEST;
 use super::query::{self, Seen};
 use super::texts::{fill_named, fill_plain, texts};
-use super::{Figure, Lines, Words};
+use super::words::Words;
+use super::{Figure, Lines};
 use crate::lang::{Class, Language};
 use crate::rule::{Hole, LanguageSet, Matcher, MeasureMatch, Rule, RuleSet, Way};
 

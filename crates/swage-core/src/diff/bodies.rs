@@ -1,0 +1,182 @@
+//! The bodies of a diff's files: hunks, and the blocks of binary patches.
+
+use super::binary::{decode_line, inflated_size};
+use super::error::{DiffError, Expected};
+use super::fields::{hunk_header, trim_cr};
+use super::leap::leap;
+use super::model::{Body, Hunk};
+use super::newlines::Newlines;
+use super::read::Reader;
+
+impl<'a> Reader<'a> {
+    /// What stands behind the names: hunks, or nothing when only properties change.
+    pub(super) fn body(&mut self) -> Result<Body<'a>, DiffError> {
+        let (first, second) = (self.peek().map(trim_cr), self.ahead(1));
+        let properties = |line: Option<&[u8]>| line.is_some_and(|l| l.starts_with(b"Property changes on: "));
+        if properties(first) || first.is_some_and(<[u8]>::is_empty) && properties(second) {
+            return Ok(Body::Unchanged);
+        }
+        Ok(Body::Text(self.hunks()?))
+    }
+
+    /// The hunks of a file; at least one.
+    pub(super) fn hunks(&mut self) -> Result<Vec<Hunk<'a>>, DiffError> {
+        let mut hunks: Vec<Hunk<'a>> = Vec::new();
+        while let Some(line) = self.peek() {
+            if !line.starts_with(b"@@ ") {
+                break;
+            }
+            let Some(hunk) = hunk_header(line) else { return Err(self.error(Expected::HunkHeader)) };
+            let (end, start) = (hunks.last().map_or(1, end_of), start_of(&hunk));
+            if u64::from(start) < end
+                || (!hunks.is_empty()
+                    && u64::from(start) == end
+                    && hunk.old_lines == 0
+                    && hunks.last().is_some_and(|h| h.old_lines == 0))
+            {
+                return Err(self.error(Expected::LaterHunk));
+            }
+            hunks.push(self.hunk(hunk)?);
+        }
+        if hunks.is_empty() {
+            return Err(self.error(Expected::HunkHeader));
+        }
+        // More body lines than promised: a mail's signature and the next file's header aren't that.
+        if let Some(line) = self.peek() {
+            let more = match line.first() {
+                Some(b'+' | b' ') => true,
+                Some(b'-') => !(line.starts_with(b"--- ") || matches!(line.trim_ascii(), b"--" | b"---")),
+                _ => false,
+            };
+            if more {
+                return Err(self.error(Expected::HunkEnd));
+            }
+        }
+        hunks.shrink_to_fit();
+        Ok(hunks)
+    }
+
+    /// A hunk's body. The header's lengths decide where it ends.
+    pub(super) fn hunk(&mut self, mut hunk: Hunk<'a>) -> Result<Hunk<'a>, DiffError> {
+        let from = self.at;
+        let header = self.next().unwrap_or_default();
+        let body_from = self.at;
+        let (mut old, mut new) = (hunk.old_lines, hunk.new_lines);
+        let mut last = 0u8;
+        let mut start = self.at;
+        let mut end = self.at.min(self.input.len());
+        let input = self.input;
+        let mut ends = Newlines::from(input, start);
+        if let Some(leap) = leap(input, start, &mut old, &mut new) {
+            last = memchr::memrchr(b'\n', &input[..leap]).map_or(0, |line| input[line + 1]);
+            ends = Newlines::from(input, leap);
+            end = ends.next().unwrap_or(input.len());
+            start = end + 1;
+        }
+        loop {
+            let first = match input.get(start) {
+                Some(b'\\') if last != 0 => b'\\',
+                _ if old == 0 && new == 0 => break,
+                None => break,
+                Some(&b) => b,
+            };
+            let fits = match first {
+                b'+' => {
+                    let fits = new > 0;
+                    new = new.saturating_sub(1);
+                    fits
+                }
+                b'-' => {
+                    let fits = old > 0;
+                    old = old.saturating_sub(1);
+                    fits
+                }
+                b' ' | b'\n' | b'\r' => {
+                    let fits = old > 0 && new > 0;
+                    if first == b'\r' && input.get(start + 1) != Some(&b'\n') {
+                        self.at = start;
+                        return Err(self.error(Expected::Marker));
+                    }
+                    (old, new) = (old.saturating_sub(1), new.saturating_sub(1));
+                    fits
+                }
+                // The marker for a missing LF must follow the last line of its side.
+                b'\\' => match last {
+                    b'+' => new == 0,
+                    b'-' => old == 0,
+                    b'\\' => false,
+                    _ => old == 0 && new == 0,
+                },
+                _ => {
+                    self.at = start;
+                    return Err(self.error(Expected::Marker));
+                }
+            };
+            if !fits {
+                self.at = start;
+                return Err(self.error(Expected::HunkEnd));
+            }
+            last = first;
+            let line_end = ends.next().unwrap_or(input.len());
+            end = line_end;
+            start = line_end + 1;
+        }
+        self.at = start.min(input.len());
+        if old > 0 || new > 0 {
+            return Err(self.error(Expected::HunkLines { old, new }));
+        }
+        hunk.text = &input[from..end.max(body_from.min(input.len()))];
+        hunk.body_at = u32::try_from(body_from - from).unwrap_or(u32::MAX).min(hunk.text.len() as u32);
+        debug_assert!(hunk.text.starts_with(header));
+        Ok(hunk)
+    }
+
+    /// The blocks of a binary patch: `literal N` or `delta N`, then lines, then an empty line; one or two of them. Each must
+    /// be whole: what its lines encode inflates to N bytes.
+    pub(super) fn binary_patch(&mut self) -> Result<&'a [u8], DiffError> {
+        let from = self.at;
+        let mut blocks = 0;
+        while let Some(line) = self.peek() {
+            let line = trim_cr(line);
+            let size = line.strip_prefix(b"literal ").or_else(|| line.strip_prefix(b"delta "));
+            let Some(size) = size else { break };
+            let size = std::str::from_utf8(size).ok().and_then(|size| size.parse::<u64>().ok());
+            let size = size.ok_or_else(|| self.error(Expected::BinaryBlock))?;
+            self.next();
+            let mut packed = Vec::new();
+            while let Some(line) = self.peek() {
+                let line = trim_cr(line);
+                if line.is_empty() {
+                    break;
+                }
+                if decode_line(line, &mut packed).is_none() {
+                    // Some programs leave the empty line behind the last block out.
+                    break;
+                }
+                self.next();
+            }
+            if inflated_size(&packed, size) != Some(size) {
+                let ends = self.peek().is_none_or(|line| trim_cr(line).is_empty());
+                return Err(self.error(if ends { Expected::WholeBinaryBlock } else { Expected::BinaryBlock }));
+            }
+            blocks += 1;
+            if self.peek().is_some_and(|line| trim_cr(line).is_empty()) {
+                self.next();
+            }
+        }
+        if blocks == 0 || blocks > 2 {
+            return Err(self.error(Expected::BinaryBlock));
+        }
+        Ok(&self.input[from..self.at])
+    }
+}
+
+/// First old line that the hunk touches, 1-based.
+fn start_of(hunk: &Hunk<'_>) -> u32 {
+    if hunk.old_lines == 0 { hunk.old_start.saturating_add(1) } else { hunk.old_start }
+}
+
+/// First old line behind the hunk, 1-based.
+fn end_of(hunk: &Hunk<'_>) -> u64 {
+    u64::from(start_of(hunk)) + u64::from(hunk.old_lines)
+}

@@ -1,0 +1,112 @@
+//! What stands before the paths of a diff: told once for the whole input, from all of its files.
+//!
+//! A file with two names tells it by what they have in common at their ends, and a header that gives the names without
+//! prefixes tells it for sure. Names that stand alone, because the other side isn't there, tell nothing themselves.
+
+use std::borrow::Cow;
+
+use super::names::{Pair, strip_pair, strip_single};
+use super::read::Reader;
+
+/// What stands before the old and the new names of an input.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub(super) enum Votes<'a> {
+    /// No file has told yet.
+    #[default]
+    None,
+    /// All files that tell say the same.
+    One(Pair<'a>),
+    /// A file whose header gives its names without prefixes, too, says so.
+    Sure(Pair<'a>),
+    /// They differ.
+    Mixed,
+}
+
+impl<'a> Votes<'a> {
+    /// Takes what another part of the input says.
+    pub fn join(&mut self, other: Votes<'a>) {
+        *self = match (std::mem::take(self), other) {
+            (Votes::None, votes) | (votes, Votes::None) => votes,
+            (Votes::One(one), Votes::One(other)) if one == other => Votes::One(one),
+            // What follows a prefix may be common to all names; the longer one says more.
+            (Votes::Sure(one), Votes::One(other) | Votes::Sure(other)) | (Votes::One(other), Votes::Sure(one)) => {
+                let extends = |a: &Pair<'_>, b: &Pair<'_>| a.0.starts_with(&b.0) && a.1.starts_with(&b.1);
+                match (extends(&other, &one), extends(&one, &other)) {
+                    (true, _) => Votes::Sure(other),
+                    (_, true) => Votes::Sure(one),
+                    _ => Votes::Mixed,
+                }
+            }
+            (Votes::Sure(one), _) | (_, Votes::Sure(one)) => Votes::Sure(one),
+            _ => Votes::Mixed,
+        };
+    }
+}
+
+impl<'a> Reader<'a> {
+    /// The paths of a file from its two names, which tell of prefixes. Where they contradict each other, the `diff --git`
+    /// line holds.
+    pub(super) fn pair(&mut self, old: Cow<'a, [u8]>, new: Cow<'a, [u8]>, names: Option<Pair<'a>>) -> Pair<'a> {
+        let (before, after) = (old.clone(), new.clone());
+        let (old, new) = strip_pair(old, new, self.strip);
+        if self.strip.is_some() {
+            return (old, new);
+        }
+        if let Some((a, b)) = &self.prefixes
+            && before.starts_with(a)
+            && after.starts_with(b)
+        {
+            return (self.unprefixed(before, false), self.unprefixed(after, true));
+        }
+        if let Some((one, other)) = names.map(|(old, new)| strip_pair(old, new, None))
+            && one == other
+            && (one != old || other != new)
+        {
+            return (one, other);
+        }
+        // Without a common end there is no telling: one of the two is a kept copy.
+        if before.ends_with(&old) && after.ends_with(&new) {
+            let vote = Votes::One((cut_end(before, old.len()), cut_end(after, new.len())));
+            self.votes.join(vote);
+        }
+        (old, new)
+    }
+
+    /// A name that tells nothing of its prefix, without that of the input.
+    pub(super) fn unprefixed(&self, name: Cow<'a, [u8]>, is_new: bool) -> Cow<'a, [u8]> {
+        let Some((old, new)) = &self.prefixes else { return name };
+        let prefix = if is_new { new } else { old };
+        // git leaves its own prefix out where a header line names the path.
+        let inner = prefix.strip_prefix(if is_new { b"b/" } else { b"a/" }).unwrap_or(prefix);
+        let kept = name.strip_prefix(&prefix[..]).or_else(|| name.strip_prefix(inner)).map(<[u8]>::len);
+        match (kept, name) {
+            (Some(kept), Cow::Borrowed(name)) => Cow::Borrowed(&name[name.len() - kept..]),
+            (Some(kept), Cow::Owned(name)) => Cow::Owned(name[name.len() - kept..].to_vec()),
+            (None, name) => name,
+        }
+    }
+
+    /// The path of a side whose other side is `/dev/null`: the `diff --git` line knows both names.
+    pub(super) fn lone(&self, name: Cow<'a, [u8]>, names: Option<Pair<'a>>, is_new: bool) -> Cow<'a, [u8]> {
+        if self.prefixes.is_some() {
+            return self.unprefixed(name, is_new);
+        }
+        match names {
+            Some((old, new)) if (old == name || new == name) && self.strip.is_none() => strip_pair(old, new, None).1,
+            _ => strip_single(name, self.strip, true),
+        }
+    }
+
+    /// A plain name that stands alone.
+    pub(super) fn single(&self, name: Cow<'a, [u8]>, is_new: bool) -> Cow<'a, [u8]> {
+        if self.prefixes.is_some() { self.unprefixed(name, is_new) } else { strip_single(name, self.strip, false) }
+    }
+}
+
+/// A name without so many bytes at its end.
+fn cut_end(name: Cow<'_, [u8]>, bytes: usize) -> Cow<'_, [u8]> {
+    match name {
+        Cow::Borrowed(name) => Cow::Borrowed(&name[..name.len() - bytes]),
+        Cow::Owned(name) => Cow::Owned(name[..name.len() - bytes].to_vec()),
+    }
+}
