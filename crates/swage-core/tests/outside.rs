@@ -36,18 +36,18 @@ fn changes_are_judged_by_part() {
         ("change = 'subject', over = 12", commits, 0),
         ("change = 'subject', under = 4", commits, 1),
         ("change = 'subject', text = '^WIP'", commits, 1),
-        ("change = 'subject', lacks = 'times'", commits, 1),
+        ("change = 'subject', must_match = 'times'", commits, 1),
         ("change = 'message', over = 20", commits, 1),
-        ("change = 'message', lacks = 'says why'", commits, 1),
+        ("change = 'message', must_match = 'says why'", commits, 1),
         ("change = 'message', text = 'says why'", commits, 1),
-        ("change = 'author', lacks = '@example\\.org>$'", commits, 1),
+        ("change = 'author', must_match = '@example\\.org>$'", commits, 1),
         ("change = 'title', under = 5", "title = 'tide'", 1),
         ("change = 'title', under = 4", "title = 'tide'", 0),
         ("change = 'title', over = 3", "title = 'Flut'", 1),
         ("change = 'title', over = 4", "title = 'höhe'", 0),
-        ("change = 'title', lacks = 'QUAY-[0-9]+'", "title = 'QUAY-7: tides'", 0),
+        ("change = 'title', must_match = 'QUAY-[0-9]+'", "title = 'QUAY-7: tides'", 0),
         // Where nothing is known of a title there is nothing to say.
-        ("change = 'title', lacks = 'QUAY-[0-9]+'", files, 0),
+        ("change = 'title', must_match = 'QUAY-[0-9]+'", files, 0),
         ("change = 'description', over = 8", "description = \"short\\nand longer\"", 1),
         ("change = 'description', over = 10", "description = \"short\\nand longer\"", 0),
         ("change = 'description', under = 3", "description = ''", 1),
@@ -70,7 +70,7 @@ const CONTENT: &str = "def f():\n    \u{1F6A2}x = 'é'\n";
 
 /// Where the findings of a report are placed in `a.py`, and what they say; or why the report is refused.
 fn placed(form: ReportForm, report: &str) -> String {
-    let rule = rule("match = { checker = ['x'], writes = 'lines' }");
+    let rule = rule("match = { checker = ['x'], output = 'lines' }");
     let reported = match read_report(form, report.as_bytes(), "/tmp/tree") {
         Ok(reported) => reported,
         Err(why) => return why,
@@ -168,7 +168,7 @@ fn sarif_of_programs() {
 fn programs_are_no_graver_than_their_rule() {
     let cases = [("error", "warning", "warning"), ("note", "warning", "note"), ("warning", "error", "warning")];
     for (said, rule_says, expected) in cases {
-        let keys = "match = { checker = ['x'], writes = 'lines' }";
+        let keys = "match = { checker = ['x'], output = 'lines' }";
         let mut rule = (*rule(keys)).clone();
         rule.severity =
             swage_core::rule::Severity::ALL.into_iter().find(|s| s.word() == rule_says).expect("a severity");

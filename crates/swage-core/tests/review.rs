@@ -435,7 +435,7 @@ proptest! {
             region.join(",")
         );
         let content = "def f():\n    \u{1F6A2} = 'é'\n\n".as_bytes();
-        let rules = read_rules("r", "[[rule]]\nid = \"c\"\nseverity = \"warning\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"x\"], writes = \"lines\" }", false);
+        let rules = read_rules("r", "[[rule]]\nid = \"c\"\nseverity = \"warning\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"x\"], output = \"lines\" }", false);
         let rule = &rules.expect("the rule is right").rules[0].0;
         for (form, bytes) in [(ReportForm::Lines, text.as_bytes()), (ReportForm::Lines, &noise), (ReportForm::Sarif, &noise), (ReportForm::Sarif, sarif.as_bytes())] {
             let Ok(reported) = read_report(form, bytes, "/tmp/t") else { continue };

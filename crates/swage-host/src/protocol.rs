@@ -50,7 +50,7 @@ pub struct ReportedFinding {
     pub related: Vec<Related>,
     /// Whether it is advice, which never has to be followed.
     #[serde(default)]
-    pub advice: bool,
+    pub advisory: bool,
     /// The code around it.
     pub code: Vec<CodeLine>,
 }

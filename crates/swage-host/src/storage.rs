@@ -163,7 +163,7 @@ impl Storage {
             let remarks = select
                 .query_map([thread], |r| Ok(Remark { revision: r.get(0)?, author: r.get(1)?, text: r.get(2)? }))?
                 .collect::<Result<_, _>>()?;
-            let kind = if finding.severity == "error" && !finding.advice { "todo" } else { "remark" };
+            let kind = if finding.severity == "error" && !finding.advisory { "todo" } else { "remark" };
             threads.push(Thread { number: thread, reporter, kind: kind.to_owned(), finding, open, remarks });
         }
         Ok(Proposal { number, title, target, revisions, overview, verdict, threads })

@@ -35,7 +35,7 @@ fn finding(key: &str, line: u32) -> ReportedFinding {
             end_column: Some(4),
         }),
         related: Vec::new(),
-        advice: false,
+        advisory: false,
         code: Vec::new(),
     }
 }

@@ -83,7 +83,7 @@ enum Sides<'a> {
 impl<'a> Outside<'a> {
     /// Nothing may be run.
     pub fn given(given: &'a [GivenReport]) -> Self {
-        let why = "commands are taken from the target only, and there is none here; give --results";
+        let why = "commands are taken from the target only, and there is none here; give --checker-results";
         Self { trusted: Err(why.to_owned()), given, known: Known::default() }
     }
 
@@ -135,8 +135,9 @@ impl<'a> Outside<'a> {
 
     fn reports(&self, sides: &Sides<'_>, rules: &RuleSet) -> Result<Vec<CheckerReport>, Failure> {
         if let Some(given) = self.given.iter().find(|g| rules.get(&g.rule).is_none_or(|r| r.checker().is_none())) {
-            return Err(Failure::wrong(format!("no rule `{}` takes results of an outside program", given.rule))
-                .hint("`swage rules list` lists the rules; --results is for those that match with `checker`."));
+            return Err(Failure::wrong(format!("no rule `{}` takes results of an outside program", given.rule)).hint(
+                "`swage rules list` lists the rules; --checker-results is for those that match with `checker`.",
+            ));
         }
         let mut reports = Vec::new();
         let mut jobs = Vec::new();
@@ -181,7 +182,7 @@ fn read_given(given: &GivenReport, form: ReportForm, both: bool) -> Result<Check
     let base = match (&given.base, both) {
         (Some(base), true) => read(base)?,
         (None, true) => {
-            return Err(Failure::wrong(format!("--results {}=… gives the results of one side", given.rule))
+            return Err(Failure::wrong(format!("--checker-results {}=… gives the results of one side", given.rule))
                 .hint("Write RULE=BEFORE,AFTER with a result file for each side."));
         }
         (_, false) => Vec::new(),
@@ -312,7 +313,7 @@ fn run(checker: &Checker, folder: &Path, home: &Path) -> Result<Vec<Reported>, S
         Ended::By(status) => status,
         Ended::Late => {
             _ = child.wait();
-            return Err(format!("`{program}` took more than the allowed {} seconds and was ended", checker.seconds));
+            return Err(format!("`{program}` took more than the allowed {} s and was ended", checker.seconds));
         }
         Ended::Cancelled => {
             _ = child.wait();

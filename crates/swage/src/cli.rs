@@ -158,7 +158,7 @@ pub struct ChangeArgs {
 pub struct OutsideArgs {
     /// Take the results of the outside program of a rule from files, and don't run it
     #[arg(long, value_name = "RULE=BEFORE,AFTER", help_heading = "Outside programs")]
-    pub results: Vec<GivenReport>,
+    pub checker_results: Vec<GivenReport>,
 }
 
 /// How the result is put out.

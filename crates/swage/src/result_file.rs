@@ -122,7 +122,7 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
             anchor: Some(anchor).filter(|a| !a.path.text.is_empty()),
             related: Vec::new(),
             about_change: false,
-            advice: false,
+            advisory: false,
             from_fragment: false,
             before: None,
             scope: hit.scope.clone(),

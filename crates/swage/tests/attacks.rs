@@ -52,7 +52,7 @@ id = "no-drop"
 severity = "error"
 title = "Nothing is dropped"
 message = "`{match}` drops."
-skip_made = true
+skip_generated = true
 languages = ["python", "javascript"]
 match = { code = "drop(X)", holes.X = {} }
 
@@ -61,7 +61,7 @@ id = "known-author"
 severity = "error"
 title = "Authors are of the line"
 message = "{match} isn't of the line."
-match = { change = "author", lacks = '^[a-z-]+ <[a-z-]+@example\.org>$' }
+match = { change = "author", must_match = '^[a-z-]+ <[a-z-]+@example\.org>$' }
 
 [gate]
 new = { error = 0, warning = 0 }
@@ -161,7 +161,7 @@ const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
     (
         "what programs make, by its own word",
         |s| {
-            s.write("swage.toml", format!("made = [\"**\"]\n{}", s.read("swage.toml")));
+            s.write("swage.toml", format!("generated = [\"**\"]\n{}", s.read("swage.toml")));
             append(s, "b.py", "drop(boat)\n");
         },
         |s| append(s, "b.py", "drop(boat)\n"),
@@ -624,7 +624,7 @@ fn a_submodule_that_moves_is_named_and_the_policy_decides() {
 
 #[test]
 fn what_everybody_used_before_is_let_be_when_users_go() {
-    let rule = "packs = []\n[[rule]]\nid = \"given\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{N}\"\nlanguages = [\"python\"]\n[rule.match]\neach = \"used\"\nmust_meet = \"given\"\nmost_files = 1\n[rule.match.collect]\nused = { code = \"use(N)\", holes.N = {} }\ngiven = { code = \"give(N)\", holes.N = {} }\n";
+    let rule = "packs = []\n[[rule]]\nid = \"given\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{N}\"\nlanguages = [\"python\"]\n[rule.match]\neach = \"used\"\nmust_meet = \"given\"\nmax_files = 1\n[rule.match.collect]\nused = { code = \"use(N)\", holes.N = {} }\ngiven = { code = \"give(N)\", holes.N = {} }\n";
     let s = Sandbox::with(&[("swage.toml", rule), ("a.py", "use(x)\n"), ("b.py", "use(x)\n"), ("c.py", "use(y)\n")]);
     s.branch("topic");
     s.write("b.py", "x = 1\n");
@@ -637,7 +637,7 @@ fn what_everybody_used_before_is_let_be_when_users_go() {
 
 #[test]
 fn a_broken_configuration_of_the_target_is_told() {
-    let rule = "packs = []\n[[rule]]\nid = \"tides\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"tools/check\"], writes = \"lines\" }\n";
+    let rule = "packs = []\n[[rule]]\nid = \"tides\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"tools/check\"], output = \"lines\" }\n";
     let s = Sandbox::with(&[("swage.toml", "packs = [\"tides\"]\n"), ("a.py", "x = 1\n")]);
     s.branch("topic");
     s.write("swage.toml", rule);

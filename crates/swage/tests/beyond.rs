@@ -38,7 +38,7 @@ holes.NAME = { node = "name" }
 [rule.match.collect.removed]
 code = "def NAME(): BODY"
 holes = { NAME = {}, BODY = { many = true } }
-gone = true
+removed = true
 [[rule]]
 id = "once"
 severity = "note"
@@ -166,68 +166,68 @@ fn with_checker(options: &str, script: &str) -> Sandbox {
 fn outside_programs_are_compared_like_rules() {
     let new = "unchanged times times.txt:3\nnew times times.txt:4";
     let cases: &[(&str, &str, &str, &str, i32)] = &[
-        ("lines", "writes = \"lines\"", CHECK, new, 1),
-        ("advice", "writes = \"lines\"\nadvice = true", CHECK, new, 0),
+        ("lines", "output = \"lines\"", CHECK, new, 1),
+        ("advisory", "output = \"lines\"\nadvisory = true", CHECK, new, 0),
         (
             "a report in a file",
-            "writes = \"lines\"\nreport = \"out.txt\"",
+            "output = \"lines\"\noutput_file = \"out.txt\"",
             &CHECK.replace("]/'", "]/' > out.txt"),
             new,
             1,
         ),
         (
             "it fails",
-            "writes = \"lines\"",
+            "output = \"lines\"",
             "#!/bin/sh\necho no tides >&2\nexit 7\n",
             "idle times: before the change, `tools/check` failed with exit status: 7: no tides",
             3,
         ),
-        ("that is its way", "writes = \"lines\"\nexit_codes = [7]", "#!/bin/sh\nexit 7\n", "", 0),
+        ("that is its way", "output = \"lines\"\nexit_codes = [7]", "#!/bin/sh\nexit 7\n", "", 0),
         (
             "it hangs",
-            "writes = \"lines\"\nseconds = 1",
+            "output = \"lines\"\ntimeout = \"1 s\"",
             "#!/bin/sh\nsleep 30 & sleep 30\n",
-            "idle times: before the change, `tools/check` took more than the allowed 1 seconds and was ended",
+            "idle times: before the change, `tools/check` took more than the allowed 1 s and was ended",
             3,
         ),
         (
             "nonsense",
-            "writes = \"lines\"",
+            "output = \"lines\"",
             "#!/bin/sh\necho all is well\n",
             "idle times: before the change, `tools/check` wrote no report that can be read: line 1 isn't `file:line:column: severity: message`: all is well",
             3,
         ),
         (
             "no such file",
-            "writes = \"lines\"",
+            "output = \"lines\"",
             "#!/bin/sh\necho a.txt:1: error: x\n",
             "idle times: before the change, it names a.txt, and there is no such file",
             3,
         ),
         (
             "no such line",
-            "writes = \"lines\"",
+            "output = \"lines\"",
             "#!/bin/sh\necho times.txt:99: error: x\n",
             "idle times: before the change, it names line 99 of times.txt, which has 2",
             3,
         ),
         (
             "out of the tree",
-            "writes = \"lines\"",
+            "output = \"lines\"",
             "#!/bin/sh\necho ../x:1: error: x\n",
             "idle times: before the change, `tools/check` wrote no report that can be read: `../x` is no file of the tree",
             3,
         ),
         (
             "it isn't there",
-            "writes = \"lines\"\nreport = \"none\"",
+            "output = \"lines\"\noutput_file = \"none\"",
             "#!/bin/sh\n",
             "idle times: before the change, `tools/check` was to write none: there is no such file",
             3,
         ),
         (
             "no JSON",
-            "writes = \"sarif\"",
+            "output = \"sarif\"",
             CHECK,
             "idle times: before the change, `tools/check` wrote no report that can be read: it isn't JSON: expected ident at line 1 column 2",
             3,
@@ -242,7 +242,7 @@ fn outside_programs_are_compared_like_rules() {
 
 #[test]
 fn a_change_says_nothing_of_what_is_run() {
-    let s = with_checker("writes = \"lines\"", CHECK);
+    let s = with_checker("output = \"lines\"", CHECK);
     // Neither its own command nor its own program, in any command.
     s.write("tools/check", "#!/bin/sh\ntouch /tmp/swage-was-here\n");
     s.write("swage.toml", s.read("swage.toml").replace("tools/check", "tools/mine"));
@@ -260,7 +260,7 @@ fn a_change_says_nothing_of_what_is_run() {
     insta::assert_snapshot!(told(&ran.json()), @"idle mine: before the change, the target doesn't have this checker yet, and commands are taken from there only");
     s.write("../before", "times.txt:2:1: error: one\n");
     s.write("../after", "times.txt:3:1: error: one\ntimes.txt:4: warning: two\n");
-    let ran = s.swage(&["review", "--results", "mine=../before,../after", "--format", "json"]);
+    let ran = s.swage(&["review", "--checker-results", "mine=../before,../after", "--format", "json"]);
     assert_eq!(told(&ran.json()), "unchanged mine times.txt:3\nnew mine times.txt:4", "{}", ran.told());
     let sarif = serde_json::json!({ "version": "2.1.0", "runs": [{ "tool": { "driver": { "name": "x" } }, "results": [
         { "message": { "text": "one" }, "ruleId": "r", "level": "error", "locations": [{ "physicalLocation": { "artifactLocation": { "uri": "times.txt" }, "region": { "startLine": 2 } } }] },
@@ -268,7 +268,7 @@ fn a_change_says_nothing_of_what_is_run() {
     ] }] });
     s.write("../before.sarif", sarif.to_string());
     s.write("swage.toml", s.read("swage.toml").replace("\"lines\"", "\"sarif\""));
-    let ran = s.swage(&["review", "--results", "mine=../before.sarif,../before.sarif", "--format", "json"]);
+    let ran = s.swage(&["review", "--checker-results", "mine=../before.sarif,../before.sarif", "--format", "json"]);
     // The line that it names is another one after the change; what is said of the whole file stays.
     assert_eq!(
         told(&ran.json()),
@@ -310,9 +310,9 @@ fn the_change_itself_is_judged() {
         )
     };
     let rules = [
-        rule("title", "change = \"title\", lacks = \"QUAY-[0-9]\""),
+        rule("title", "change = \"title\", must_match = \"QUAY-[0-9]\""),
         rule("subject", "change = \"subject\", text = \"(?i)^wip\""),
-        rule("author", "change = \"author\", lacks = \"@example\\\\.org>$\""),
+        rule("author", "change = \"author\", must_match = \"@example\\\\.org>$\""),
         rule("size", "change = \"file-size\", over = \"1 KiB\""),
         rule("binary", "change = \"binary\""),
         rule("many", "change = \"files\", over = 3"),

@@ -13,7 +13,7 @@ fn sandbox(options: &str, script: &str) -> Sandbox {
     s.write(
         "swage.toml",
         format!(
-            "packs = []\n[gate]\nnew = {{ note = 0 }}\n[[rule]]\nid = \"times\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{{message}}\"\n[rule.match]\nchecker = [\"tools/check\"]\nwrites = \"lines\"\n{options}\n"
+            "packs = []\n[gate]\nnew = {{ note = 0 }}\n[[rule]]\nid = \"times\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{{message}}\"\n[rule.match]\nchecker = [\"tools/check\"]\noutput = \"lines\"\n{options}\n"
         ),
     );
     s.write("tools/check", script);
@@ -99,9 +99,10 @@ fn results_are_given_in_the_place_of_a_run() {
     s.write("../before", "times.txt:2:1: note: given\n");
     s.write("../after", "times.txt:2:1: note: given\ntimes.txt:3:1: note: more\n");
     s.write("../odd", "all is well\n");
-    let given = s.swage(&["review", "main..topic", "--results", "times=../before,../after", "--format", "json"]);
+    let given =
+        s.swage(&["review", "main..topic", "--checker-results", "times=../before,../after", "--format", "json"]);
     assert_eq!(messages(&given.json()), ["unchanged given", "new more"], "{}", given.told());
-    let scanned = s.swage(&["scan", "topic", "--results", "times=../after", "--format", "json"]);
+    let scanned = s.swage(&["scan", "topic", "--checker-results", "times=../after", "--format", "json"]);
     assert_eq!(messages(&scanned.json()), ["new given", "new more"], "{}", scanned.told());
     let mistakes = [
         "times",
@@ -114,9 +115,9 @@ fn results_are_given_in_the_place_of_a_run() {
         "times=../before,../odd",
     ];
     let told = mistakes.map(|given| {
-        let ran = s.swage(&["review", "main..topic", "--results", given]);
+        let ran = s.swage(&["review", "main..topic", "--checker-results", given]);
         assert!(ran.stdout.is_empty(), "{given}: {}", ran.told());
-        format!("$ --results {given}\n{}(exit code {})\n", ran.stderr, ran.code)
+        format!("$ --checker-results {given}\n{}(exit code {})\n", ran.stderr, ran.code)
     });
     insta::assert_snapshot!(told.join("\n"));
 }
@@ -131,7 +132,7 @@ fn advice_is_held_apart() {
         ("it isn't there", ""),
     ];
     let told = cases.map(|(name, script)| {
-        let s = sandbox("advice = true", script);
+        let s = sandbox("advisory = true", script);
         if script.is_empty() {
             std::fs::remove_file(s.root.join("tools/check")).expect("removed");
         }
@@ -142,7 +143,7 @@ fn advice_is_held_apart() {
         let ran = s.swage(&["gate", "main..topic"]);
         let sarif = s.swage(&["review", "main..topic", "--format", "sarif"]).json();
         let marked = sarif["runs"][0]["results"].as_array().expect("results");
-        assert!(marked.iter().all(|r| r["properties"]["advice"] == true), "{sarif}");
+        assert!(marked.iter().all(|r| r["properties"]["advisory"] == true), "{sarif}");
         format!("# {name}\n{}\n", ran.told())
     });
     insta::assert_snapshot!(told.join("\n"));

@@ -104,9 +104,9 @@ fn the_schema_says_what_the_reader_says() {
         rule("match = { text = \"a\" }\n[[rule.examples]]\npath = \"a\"\ncode = \"b\""),
         rule("match = { collect.a.text = \"(?P<X>a)\", each = \"a\" }"),
         rule("match = { change = \"title\" }"),
-        rule("match = { change = \"files\", lacks = \"a\" }"),
+        rule("match = { change = \"files\", must_match = \"a\" }"),
         rule("match = { checker = [\"a\"] }"),
-        rule("match = { checker = [\"a\"], writes = \"prose\" }"),
+        rule("match = { checker = [\"a\"], output = \"prose\" }"),
     ];
     let wrong = wrong.into_iter().map(|text| (text, false));
     for (text, good) in right.into_iter().map(|text| (text, true)).chain(wrong) {

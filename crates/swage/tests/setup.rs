@@ -113,10 +113,10 @@ title = "A second opinion"
 message = "{message}"
 [rule.match]
 checker = ["guess", "--all"]
-writes = "sarif"
-report = "out.sarif"
-seconds = 9
-advice = true
+output = "sarif"
+output_file = "out.sarif"
+timeout = "9 s"
+advisory = true
 "#;
 
 #[test]

@@ -148,7 +148,7 @@ fn a_demo_is_made_anew_only_when_nobody_changed_it() {
 
 /// main with a program that counts its runs and leaves something running that has left its group.
 fn with_program(script: &str) -> Sandbox {
-    let config = "target = \"main\"\npacks = []\n[[rule]]\nid = \"tides\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"tools/check\"], writes = \"lines\", seconds = 1 }\n";
+    let config = "target = \"main\"\npacks = []\n[[rule]]\nid = \"tides\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"tools/check\"], output = \"lines\", timeout = \"1 s\" }\n";
     let s = Sandbox::with(&[("swage.toml", config), ("tools/check", script), ("a.py", "x = 1\n")]);
     s.make_executable("tools/check");
     s.commit("executable");

@@ -37,7 +37,7 @@ type Table<'a> = HashMap<Knot<'a>, Vec<Held<'a>>, FxBuildHasher>;
 /// when the side is after a change, those before it. The result holds the index in `here` of each fact at fault.
 pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<'_>]>) -> Vec<(usize, Hit)> {
     let mut found = at_fault(link, here, before);
-    if let Some(most) = link.most_files {
+    if let Some(most) = link.max_files {
         let now = spread(link, here, &found);
         // What everybody used before stays let be when the change takes users away: it brought nothing about.
         let earlier = before.map(|before| spread(link, before, &at_fault(link, before, None))).unwrap_or_default();

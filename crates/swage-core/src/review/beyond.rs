@@ -86,7 +86,7 @@ pub(super) fn look_beyond<'c>(
                 Some(report) => work.report(rule, report, tree),
             };
             match run {
-                Err(why) if rule.checker().is_some_and(|c| c.advice) => {
+                Err(why) if rule.checker().is_some_and(|c| c.advisory) => {
                     beyond.notes.push(format!("There is no advice from `{}`: {why}.", rule.id));
                 }
                 Err(why) => beyond.not_run.push((rule.id.clone(), why)),

@@ -227,7 +227,7 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules:
         anchor: Some(anchor),
         related: hit.related.iter().map(|place| related(change, place)).collect(),
         about_change: false,
-        advice: rules.get(&hit.rule).and_then(|r| r.checker()).is_some_and(|c| c.advice),
+        advisory: rules.get(&hit.rule).and_then(|r| r.checker()).is_some_and(|c| c.advisory),
         scope: hit.scope.clone(),
         text_digest: format!("{:016x}", hit.shown_digest()),
         identity: format!("{:016x}", hit.shown_identity()),

@@ -294,7 +294,7 @@ fn examine_text(file: &ChangedFile, sides: &Sides, with: &Examination<'_>, scope
         _ => None,
     };
     let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
-    let skips = with.rules.rules().iter().any(|r| r.skip_made && r.wants_path(path));
+    let skips = with.rules.rules().iter().any(|r| r.skip_generated && r.wants_path(path));
     let made = match origin {
         Origin::Made => true,
         Origin::Written => false,
@@ -324,7 +324,7 @@ fn skipped_by(
             && rule.paths.as_ref().is_none_or(|paths| paths.has(path))
     };
     let reason = |rule: &Rule| match () {
-        () if made && rule.skip_made => Some("the file is generated"),
+        () if made && rule.skip_generated => Some("the file is generated"),
         () if rule.skip_paths.as_ref().is_some_and(|skipped| skipped.has(path)) => Some("its skip_paths name the file"),
         () => None,
     };

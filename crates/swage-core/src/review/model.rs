@@ -127,8 +127,8 @@ pub struct Finding {
     pub related: Vec<Related>,
     /// Whether it is about the change rather than about what stands in its files.
     pub about_change: bool,
-    /// Whether it is advice: shown and never counted.
-    pub advice: bool,
+    /// Whether it is advisory: shown and never counted.
+    pub advisory: bool,
     /// It was found in the part of the file that a diff shows, without the rest.
     pub from_fragment: bool,
     /// Where it stood before, when it did and now stands elsewhere.
@@ -266,7 +266,7 @@ impl Counts {
     /// Counts findings.
     pub fn of(findings: &[Finding]) -> Self {
         let mut counts = Self::default();
-        let counted = findings.iter().filter(|f| f.allowed.is_none() && !f.advice);
+        let counted = findings.iter().filter(|f| f.allowed.is_none() && !f.advisory);
         counted.for_each(|f| counts.0[f.state as usize][f.severity as usize] += 1);
         counts
     }

@@ -118,7 +118,7 @@ impl<'a> Work<'a> {
 
     fn is_wanted(&self, file: &ChangedFile, facts: &FileFacts) -> bool {
         let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
-        !(self.rule.skip_made && facts.made)
+        !(self.rule.skip_generated && facts.made)
             && self.rule.wants_path(path)
             && (self.wanted.kinds.is_empty() || self.wanted.kinds.contains(&file.kind))
     }
@@ -215,7 +215,7 @@ impl<'a> Work<'a> {
             anchor,
             related,
             about_change: true,
-            advice: false,
+            advisory: false,
             from_fragment: false,
             before: None,
             scope: String::new(),

@@ -122,7 +122,7 @@ pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problem
     }
     faults.extend(table.number("under", p).map(|n| Fault::Under(n.value)));
     faults.extend(table.string("text", p).and_then(|t| regex(&t, p)).map(Fault::Has));
-    faults.extend(table.string("lacks", p).and_then(|t| regex(&t, p)).map(Fault::Lacks));
+    faults.extend(table.string("must_match", p).and_then(|t| regex(&t, p)).map(Fault::Lacks));
     faults.extend(path_set(table, "without", p).map(Fault::Without));
     let added_over = table.number("added_over", p);
     if let Some(count) = &added_over

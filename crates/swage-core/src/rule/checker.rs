@@ -18,7 +18,7 @@ pub struct Checker {
     /// Most seconds that it may take. By default, 300.
     pub seconds: u64,
     /// Its findings are shown and never counted.
-    pub advice: bool,
+    pub advisory: bool,
 }
 
 /// The form of a checker's report.
@@ -39,25 +39,42 @@ pub(super) fn read_checker(table: &mut Table<'_, '_>, name: &str, p: &mut Proble
         p.at(at, format!("{name} names no program"), Some("list the program and its arguments".into()));
     }
     let forms = [("sarif", ReportForm::Sarif), ("lines", ReportForm::Lines)];
-    let writes = table.required_string("writes", name, p).and_then(|w| one_of(&w, "form of a report", forms, p));
-    let report = table.string("report", p);
+    let writes = table.required_string("output", name, p).and_then(|w| one_of(&w, "form of output", forms, p));
+    let report = table.string("output_file", p);
     if let Some(report) = &report
         && (report.value.starts_with('/') || report.value.split('/').any(|part| part == ".."))
     {
-        p.at(report.at, "`report` leads out of the tree", Some("give a path from the root of the tree".into()));
+        p.at(report.at, "`output_file` leads out of the tree", Some("give a path from the root of the tree".into()));
     }
     let exit_codes = table.numbers("exit_codes", p).unwrap_or_else(|| vec![0, 1]);
-    let seconds = table.number("seconds", p);
-    if let Some(none) = seconds.as_ref().filter(|n| n.value == 0) {
-        p.at(none.at, "`seconds` gives no time to run", Some("give at least 1; without it, 300 are allowed".into()));
-    }
-    let advice = table.flag("advice", p).unwrap_or(false);
+    let timeout = table.string("timeout", p).and_then(|text| {
+        let seconds = parse_timeout(&text.value);
+        if seconds.is_none() {
+            let hint = "write it like \"20 s\" or \"5 min\", at least \"1 s\"; without it, 5 min are allowed";
+            p.at(text.at, format!("`{}` is no time to run", text.value), Some(hint.into()));
+        }
+        seconds
+    });
+    let advisory = table.flag("advisory", p).unwrap_or(false);
     (p.list.len() == before).then_some(Checker {
         command,
         writes: writes?,
         report: report.map(|r| r.value),
         exit_codes: exit_codes.into_iter().filter_map(|code| i32::try_from(code).ok()).collect(),
-        seconds: seconds.map_or(300, |n| n.value),
-        advice,
+        seconds: timeout.unwrap_or(300),
+        advisory,
     })
+}
+
+/// The seconds of a time like `20 s` or `5 min` (the symbols of the SI); none for anything else and for no time at all.
+fn parse_timeout(text: &str) -> Option<u64> {
+    let (number, unit) = text.split_once(' ')?;
+    let number = number.bytes().all(|b| b.is_ascii_digit()).then(|| number.parse::<u64>().ok())??;
+    let seconds = number.checked_mul(match unit {
+        "s" => 1,
+        "min" => 60,
+        "h" => 3600,
+        _ => return None,
+    })?;
+    (seconds > 0).then_some(seconds)
 }

@@ -26,7 +26,7 @@ pub struct Link {
     /// How far apart two facts may be.
     pub within: Within,
     /// Facts whose texts stand in more files than so many aren't judged.
-    pub most_files: Option<u64>,
+    pub max_files: Option<u64>,
 }
 
 /// What is demanded of a fact.
@@ -165,7 +165,7 @@ pub(super) fn read_link(
         let index = collections.len();
         let says = inner.string("says", p).map_or_else(|| word.replace(['-', '_'], " "), |s| s.value);
         let (paths, skip_paths) = (path_set(&mut inner, "paths", p), path_set(&mut inner, "skip_paths", p));
-        let gone = inner.flag("gone", p).unwrap_or(false);
+        let gone = inner.flag("removed", p).unwrap_or(false);
         let within = read_within(&mut inner, p);
         let file = inner.string("file", p);
         let mut own = read_ways(&mut inner, outer, &format!("the collection `{word}` of {name}"), p);
@@ -230,7 +230,7 @@ pub(super) fn read_link(
         }
     };
     let within = read_within(table, p).unwrap_or(Within::Tree);
-    let most_files = table.number("most_files", p).map(|n| n.value);
+    let max_files = table.number("max_files", p).map(|n| n.value);
     let on = table.strings("on", p);
     if p.list.len() > before {
         return None;
@@ -271,7 +271,7 @@ pub(super) fn read_link(
         });
     }
     (p.list.len() == before)
-        .then_some((ways, Link { collections, each, demand: demand?, unless, kept, on, within, most_files }))
+        .then_some((ways, Link { collections, each, demand: demand?, unless, kept, on, within, max_files }))
 }
 
 fn read_within(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Within> {

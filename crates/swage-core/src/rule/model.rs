@@ -78,7 +78,7 @@ pub struct Rule {
     /// What it finds is never shown whole.
     pub secret: bool,
     /// It leaves files alone that a program makes.
-    pub skip_made: bool,
+    pub skip_generated: bool,
     /// Nearer layers leave it as it is.
     pub locked: bool,
     /// Comments of a change may suppress it although it is locked.
@@ -305,7 +305,7 @@ pub struct TextMatch {
     /// Where its matches must lie; empty for anywhere.
     pub zones: Vec<Zone>,
     /// Least bits of information a character of the place must have.
-    pub least_entropy: Option<f64>,
+    pub min_entropy: Option<f64>,
     /// The form that the place must have.
     pub form: Option<Form>,
 }

@@ -78,6 +78,19 @@ impl Problems<'_> {
 /// Most words that are listed when none is near.
 const MOST_LISTED: usize = 12;
 
+/// Keys of drafts from before the first release, with their names of today.
+pub const RENAMED: [(&str, &str); 9] = [
+    ("advice", "advisory"),
+    ("gone", "removed"),
+    ("lacks", "must_match"),
+    ("least_entropy", "min_entropy"),
+    ("made", "generated"),
+    ("most_files", "max_files"),
+    ("report", "output_file"),
+    ("seconds", "timeout"),
+    ("skip_made", "skip_generated"),
+];
+
 /// The nearest right spelling, when one is near.
 pub fn near<'w>(word: &str, known: impl IntoIterator<Item = &'w str>) -> Option<&'w str> {
     let (distance, near) = known.into_iter().map(|k| (distance(word, k), k)).min()?;

@@ -90,7 +90,7 @@ fn read_file(mut p: Problems<'_>, whole_config: bool) -> Result<RuleFile, Vec<Pr
 fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>) {
     config.target = table.string("target", p).map(|t| t.value);
     config.packs = table.strings("packs", p).map(|packs| packs.into_iter().map(|pack| (pack.value, pack.at)).collect());
-    config.made = path_set(table, "made", p).or_else(|| config.made.take());
+    config.made = path_set(table, "generated", p).or_else(|| config.made.take());
     if let Some(mut limits) = table.table("limits", p) {
         let mut size = |key, p: &mut Problems<'_>| {
             let text = limits.string(key, p)?;
@@ -175,7 +175,7 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
     let sides = [("new", RuleSide::New), ("old", RuleSide::Old)];
     let side = table.string("side", p).and_then(|s| one_of(&s, "side", sides, p)).unwrap_or(RuleSide::New);
     let secret = table.flag("secret", p).unwrap_or(false);
-    let skip_made = table.flag("skip_made", p).unwrap_or(false);
+    let skip_generated = table.flag("skip_generated", p).unwrap_or(false);
     let (mut ways, mut beyond) = (Vec::new(), None);
     let written = table.as_written("match", p);
     if table.has("match") {
@@ -216,7 +216,7 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
         ways: Arc::new(ways),
         beyond: beyond.map(Arc::new),
         secret,
-        skip_made,
+        skip_generated,
         locked,
         suppressible,
         examples,
@@ -253,7 +253,7 @@ fn read_match(
 impl Rule {
     /// The same rule, leaving files alone that a program makes.
     pub(crate) fn leaving_made_files(mut self, skip: bool) -> Self {
-        self.skip_made |= skip;
+        self.skip_generated |= skip;
         self.digest = digest(&self);
         self
     }
@@ -275,7 +275,7 @@ fn read_adjust(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Adjust
 /// All that decides what the rule finds and says; paths are left out, they only decide where it looks.
 pub(super) fn digest(rule: &Rule) -> [u8; 32] {
     let mut text = format!("{}\0{}\0{}\0{}\0", rule.id, rule.severity, rule.message, rule.secret);
-    text += if rule.skip_made { "skip_made\0" } else { "\0" };
+    text += if rule.skip_generated { "skip_generated\0" } else { "\0" };
     for way in rule.ways.iter() {
         text += &format!("{:?} {:?} ", way.languages, way.collection);
         text += &match &way.matcher {

@@ -96,7 +96,7 @@ pub(crate) struct Gate {
     /// Index of the rule.
     pub rule: usize,
     /// Whether it leaves made files alone.
-    pub skip_made: bool,
+    pub skip_generated: bool,
     /// Whether it looks at what suppressions say and not at code.
     pub is_about_suppressions: bool,
     /// Where its lists are.
@@ -115,7 +115,7 @@ impl Gates {
             let rule = &rules[entry.rule];
             gates.all.push(Gate {
                 rule: entry.rule,
-                skip_made: rule.skip_made,
+                skip_generated: rule.skip_generated,
                 is_about_suppressions: matches!(rule.ways[entry.way].matcher, Matcher::Suppression(_)),
                 lists: from..gates.lists.len() as u32,
             });
@@ -217,7 +217,7 @@ impl RuleSet {
         let mut has = self.sets.of_path(path);
         let mut within = |reach: &Reach| reach.paths.is_none_or(&mut has) && !reach.skipped.is_some_and(&mut has);
         let wants = self.rules.iter().zip(&self.reaches).map(|(rule, (own, collections))| {
-            !(made && rule.skip_made)
+            !(made && rule.skip_generated)
                 && (!own_file || rule.names_rule_files())
                 && within(own)
                 && (collections.is_empty() || collections.iter().any(&mut within))

@@ -3,7 +3,7 @@
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use super::problem::{Problems, nearest};
+use super::problem::{Problems, RENAMED, nearest};
 
 // What lists are said to be, when they are something else or hold it.
 const STRINGS: &str = "a list of strings";
@@ -151,11 +151,10 @@ impl<'t, 'i> Table<'t, 'i> {
         for key in self.table.keys() {
             let name = key.get_ref().as_ref();
             if !self.known.contains(&name) {
-                p.at(
-                    key.span().start,
-                    format!("unknown key `{name}`"),
-                    Some(nearest(name, self.known.iter().copied())),
-                );
+                let renamed = RENAMED.iter().find(|(old, new)| *old == name && self.known.contains(new));
+                let word = renamed.map_or(name, |(_, new)| new);
+                let hint = nearest(word, self.known.iter().copied());
+                p.at(key.span().start, format!("unknown key `{name}`"), Some(hint));
             }
         }
     }

@@ -58,7 +58,7 @@ fn read_way(
             "value",
             "globals",
             "name",
-            "least_entropy",
+            "min_entropy",
             "form",
         ])
         .filter(|_| given.len() != 1)
@@ -223,9 +223,9 @@ fn read_text(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<TextMatc
             one_of(z, "zone", [("code", Zone::Code), ("comment", Zone::Comment), ("string", Zone::String)], p)
         })
         .collect();
-    let least_entropy = table.fraction("least_entropy", p);
+    let min_entropy = table.fraction("min_entropy", p);
     let form = table.string("form", p).and_then(|f| one_of(&f, "form", Form::ALL, p));
-    Some(TextMatch { regex, zones, least_entropy, form })
+    Some(TextMatch { regex, zones, min_entropy, form })
 }
 
 fn read_code(

@@ -276,7 +276,7 @@ impl Scan<'_> {
             return FileScan { hits: plain.hits, ..given_up(why) };
         }
         let made = markers == Markers::Heeded && made::looks_made(content, language);
-        let looks = |gate: &Gate| wanted[gate.rule] && !(made && gate.skip_made);
+        let looks = |gate: &Gate| wanted[gate.rule] && !(made && gate.skip_generated);
         if made && !holds_code && !set.gates.iter().any(looks) {
             return FileScan { made, ..FileScan::without_hits(Status::NotWanted) };
         }

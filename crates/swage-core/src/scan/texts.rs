@@ -29,7 +29,7 @@ pub(super) fn place_of(way: &Way, text: &TextMatch, source: &[u8], range: &Range
     let here = named.then(|| text.regex.captures_at(source, range.start)?.name("here").map(|m| m.range()));
     let place = here.flatten().unwrap_or_else(|| range.clone());
     let found = &source[place.clone()];
-    let random = text.least_entropy.is_none_or(|least| forms::entropy(found) >= least);
+    let random = text.min_entropy.is_none_or(|least| forms::entropy(found) >= least);
     (random && !is_excused(way, found) && text.form.is_none_or(|form| forms::is_of(form, found))).then_some(place)
 }
 

@@ -35,7 +35,7 @@ fn revisions(args: &CompareArgs) -> Result<swage_core::review::Review, Failure> 
     let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
     let store = super::cache(Some(repository), args.no_cache);
     let trusted = Configuration::of_trusted(Some(repository), None, &configuration);
-    let outside = Outside::of_target(repository, &trusted, &args.outside.results)?;
+    let outside = Outside::of_target(repository, &trusted, &args.outside.checker_results)?;
     let (base, head) = (repository.commit(&args.before)?, repository.commit(&args.after)?);
     let commits = repository.commits(&base, &head).ok();
     let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.clone() })?;
@@ -53,7 +53,7 @@ fn revisions(args: &CompareArgs) -> Result<swage_core::review::Review, Failure> 
 /// Two folders, by the rules of the second unless others are named.
 fn folders(args: &CompareArgs, before: &Path, after: &Path) -> Result<swage_core::review::Review, Failure> {
     let configuration = Configuration::of_folder(after, args.config.as_deref())?;
-    let outside = Outside::given(&args.outside.results);
+    let outside = Outside::given(&args.outside.checker_results);
     let description = format!("{} against {}", after.display(), before.display());
     let mut review = between_folders(before, after, |change, contents| {
         super::examine_change(&Change { description, ..change }, contents, &configuration, None, &outside)

@@ -25,7 +25,7 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let sides = gate_sides(repository, &args.change)?;
     let configuration = Configuration::of_target(repository, &sides.0)?;
     let store = super::cache(Some(repository), args.no_cache);
-    let outside = Outside::trusting(repository, &configuration, &sides.0.tip, &args.outside.results)?;
+    let outside = Outside::trusting(repository, &configuration, &sides.0.tip, &args.outside.checker_results)?;
     let offer = Offer::of(&args.change)?;
     let (mut review, verdict) = judge(repository, sides, &offer, &configuration, store.as_ref(), &outside)?;
     review.notes.extend(repository.ambiguous_names());

@@ -118,7 +118,7 @@ pub fn add_totals(review: &mut Review, base: &dyn Tree, configuration: &Configur
     }
     let counted = |f: &&Finding| {
         let by_program = configuration.rules.get(&f.rule).is_some_and(|rule| rule.checker().is_some());
-        f.allowed.is_none() && !f.advice && !f.about_change && !by_program
+        f.allowed.is_none() && !f.advisory && !f.about_change && !by_program
     };
     let of = |state: State| review.findings.iter().filter(|f| counted(f) && f.state == state).count() as u64;
     review.totals = Some((before, (before + of(State::New)).saturating_sub(of(State::Absent))));

@@ -36,7 +36,7 @@ pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
     let commit = commit.clone();
     let configuration = Configuration::of_target(repository, &target)?;
     let store = super::cache(Some(repository), args.no_cache);
-    let outside = Outside::trusting(repository, &configuration, &target.tip, &args.outside.results)?;
+    let outside = Outside::trusting(repository, &configuration, &target.tip, &args.outside.checker_results)?;
     let mut offer = Offer::of(&args.change)?;
     if offer.title.is_none() {
         // What isn't open yet has the title that it will be opened with.
@@ -150,7 +150,7 @@ fn reported(f: &Finding, review: &Review) -> ReportedFinding {
         help: review.rule(&f.rule).and_then(|r| r.help.clone()),
         anchor: f.anchor.as_ref().map(anchor),
         related: f.related.iter().map(|r| Related { anchor: anchor(&r.anchor), message: r.message.clone() }).collect(),
-        advice: f.advice,
+        advisory: f.advisory,
         code: code.collect(),
     }
 }

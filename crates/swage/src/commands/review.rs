@@ -17,8 +17,8 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     let store = super::cache(place.repository.as_ref(), args.no_cache);
     let trusted = Configuration::of_trusted(place.repository.as_ref(), args.change.target.as_deref(), &configuration);
     let outside = match &place.repository {
-        Some(repository) => Outside::of_target(repository, &trusted, &args.outside.results)?,
-        None => Outside::given(&args.outside.results),
+        Some(repository) => Outside::of_target(repository, &trusted, &args.outside.checker_results)?,
+        None => Outside::given(&args.outside.checker_results),
     };
     let (review, notes) = with_change(&place, &args.change, &configuration, |change, contents| {
         super::examine_change(&change, contents, &configuration, store.as_ref(), &outside)
@@ -28,6 +28,6 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     review.notes.extend(place.repository.iter().flat_map(|r| r.ambiguous_names()));
     args.output.write(&Document { purpose: Purpose::Review, review: &review, verdict: None, show_all: args.all })?;
     let grave = args.fail_on.map(|least| least.severity());
-    let counts = |f: &&Finding| f.counts_against_change() && !f.advice && grave.is_some_and(|g| f.severity <= g);
+    let counts = |f: &&Finding| f.counts_against_change() && !f.advisory && grave.is_some_and(|g| f.severity <= g);
     Ok(if review.findings.iter().any(|f| counts(&f)) { ExitCode::from(SAYS_NO) } else { ExitCode::SUCCESS })
 }

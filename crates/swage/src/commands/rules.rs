@@ -154,7 +154,7 @@ fn standing(rule: &Rule) -> Vec<(&'static str, String, Cow<'_, str>)> {
     let mut said = vec![("severity", rule.severity.to_string()), ("message", rule.message.clone())];
     said.extend(rule.paths.as_ref().map(|set| ("paths", list(set))));
     said.extend(rule.skip_paths.as_ref().map(|set| ("skip_paths", list(set))));
-    let flags = [("locked", rule.locked), ("secret", rule.secret), ("skip_made", rule.skip_made)];
+    let flags = [("locked", rule.locked), ("secret", rule.secret), ("skip_generated", rule.skip_generated)];
     said.extend(flags.iter().filter(|(_, on)| *on).map(|(key, _)| (*key, "true".to_owned())));
     said.extend((!rule.tags.is_empty()).then(|| ("tags", rule.tags.join(", "))));
     let from = |key: &str| {
@@ -171,8 +171,8 @@ fn looks_at(rule: &Rule) -> String {
         return format!("the change: {word}");
     }
     if let Some(checker) = rule.checker() {
-        let advice = if checker.advice { ", which only advises" } else { "" };
-        return format!("what a program finds: {}{advice}", printable(&checker.command.join(" ")));
+        let advisory = if checker.advisory { ", which only advises" } else { "" };
+        return format!("what a program finds: {}{advisory}", printable(&checker.command.join(" ")));
     }
     let languages: Vec<_> = rule.languages().iter().map(|l| l.name).collect();
     let languages = if languages.is_empty() { "all languages".to_owned() } else { languages.join(", ") };

@@ -26,8 +26,8 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     };
     let trusted = Configuration::of_trusted(place.repository.as_ref(), None, &configuration);
     let outside = match &place.repository {
-        Some(repository) => Outside::of_target(repository, &trusted, &args.outside.results)?,
-        None => Outside::given(&args.outside.results),
+        Some(repository) => Outside::of_target(repository, &trusted, &args.outside.checker_results)?,
+        None => Outside::given(&args.outside.checker_results),
     };
     let look = |tree: &dyn Tree, commit: Option<&str>| scan(tree, commit, &configuration, cache, &outside);
     let mut review = match (&args.revision, &args.tree, &place.repository) {

@@ -83,8 +83,12 @@ impl Page<'_> {
             (_, State::New, _) => " · new".to_owned(),
             (_, state, _) => format!(" · {}", state.word()),
         };
-        let advice = if f.advice { " · advice" } else { "" };
-        _ = writeln!(out, "        {place}{scope}{}", paint.faint(format!(" · {}{state}{advice} · {}", f.rule, f.key)));
+        let advisory = if f.advisory { " · advisory" } else { "" };
+        _ = writeln!(
+            out,
+            "        {place}{scope}{}",
+            paint.faint(format!(" · {}{state}{advisory} · {}", f.rule, f.key))
+        );
         for related in &f.related {
             let before = if related.anchor.side == Side::Old { " before the change" } else { "" };
             let (message, at) = (printable(&related.message), related.anchor.to_string());
@@ -302,9 +306,9 @@ impl Page<'_> {
             }
         };
         let mut rest = Vec::new();
-        let advice = self.review.findings.iter().filter(|f| f.advice && f.state == State::New).count();
-        if advice > 0 {
-            rest.push(format!("{} of advice", count(advice, "piece")));
+        let advisory = self.review.findings.iter().filter(|f| f.advisory && f.state == State::New).count();
+        if advisory > 0 {
+            rest.push(format!("{} of advice", count(advisory, "piece")));
         }
         if worse > 0 {
             rest.push(self.paint.warning(format!("{} worse", count(worse, "measure"))));

@@ -87,7 +87,7 @@ fn finding(f: &Finding) -> Value {
         "state": f.state,
         "anchor": f.anchor.as_ref().map(anchor),
         "about_change": f.about_change,
-        "advice": f.advice,
+        "advisory": f.advisory,
         "from_fragment": f.from_fragment,
         "scope": f.scope,
         "text_digest": f.text_digest,

@@ -166,8 +166,8 @@ fn result(f: &Finding, review: &Review, compared: bool) -> Value {
     if let Some(figure) = f.figure {
         value["properties"] = json!({ "value": figure.value, "limit": figure.limit, "before": f.figure_before });
     }
-    if f.advice {
-        value["properties"]["advice"] = json!(true);
+    if f.advisory {
+        value["properties"]["advisory"] = json!(true);
     }
     value
 }
