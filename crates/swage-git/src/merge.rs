@@ -47,7 +47,7 @@ impl Repository {
             Head::WorkingTree | Head::Index => (self.temporary_commit(head, target, &objects)?, self.head()),
         };
         let base = match &shown {
-            Some(id) => self.merge_base(&target.name, id)?,
+            Some(id) => self.fork_point(target, id)?,
             None => {
                 return Err(GitError::NoMergeBase {
                     one: target.name.clone(),

@@ -88,6 +88,20 @@ impl Repository {
         })
     }
 
+    /// Where a commit's history leaves the target's. The target is the commit that was found for it: its name is only
+    /// shown, since it may mean another branch or tag elsewhere.
+    ///
+    /// # Errors
+    /// As [`Repository::merge_base`].
+    pub fn fork_point(&self, target: &Target, commit: &str) -> Result<String, GitError> {
+        self.merge_base(&target.tip, commit).map_err(|error| match error {
+            GitError::NoMergeBase { two, shallow, .. } => {
+                GitError::NoMergeBase { one: target.name.clone(), two, shallow }
+            }
+            other => other,
+        })
+    }
+
     /// The name of the branch that is checked out.
     pub fn current_branch(&self) -> Option<String> {
         let head = self.inner.to_thread_local().head_name().ok()??;

@@ -124,7 +124,7 @@ pub fn with_change<R>(
     let mut target: Option<Target> = None;
     let since_target = |target: &mut Option<Target>| -> Result<String, Failure> {
         let found = find_target(repository, args.target.as_deref())?;
-        let base = repository.merge_base(&found.name, "HEAD")?;
+        let base = repository.fork_point(&found, "HEAD")?;
         *target = Some(found);
         Ok(base)
     };

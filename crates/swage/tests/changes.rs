@@ -195,3 +195,21 @@ fn unusual_files() {
         gate["verdict"]["conditions"].as_array().expect("conditions").iter().find(|c| c["name"] == "examined").cloned();
     insta::assert_snapshot!(examined.unwrap_or_default().to_string());
 }
+
+#[test]
+fn names_like_the_remote_target_hide_nothing() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "good(1)\n")]);
+    s.git(&["update-ref", "refs/remotes/origin/main", "main"]);
+    s.git(&["symbolic-ref", "refs/remotes/origin/HEAD", "refs/remotes/origin/main"]);
+    s.branch("topic");
+    s.write("a.py", "good(1)\nbad(2)\n");
+    s.commit("bad");
+    let findings = || s.swage(&["review", "--committed", "--format", "json"]).json()["findings"].clone();
+    let control = findings();
+    assert_eq!(control.as_array().map(Vec::len), Some(1), "control: {control}");
+    s.git(&["branch", "origin/main", "topic"]);
+    assert_eq!(findings(), control, "a branch");
+    s.git(&["branch", "--delete", "--force", "origin/main"]);
+    s.git(&["tag", "origin/main", "topic"]);
+    assert_eq!(findings(), control, "a tag");
+}

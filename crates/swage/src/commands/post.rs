@@ -71,7 +71,7 @@ fn review(
     store: Option<&Store>,
     outside: &Outside<'_>,
 ) -> Result<Review, Failure> {
-    let base = repository.merge_base(&target.name, head)?;
+    let base = repository.fork_point(target, head)?;
     let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.to_owned() })?;
     diff.with(|change, contents| {
         let change = offer.on(change, &configuration.rules, repository, (&base, Some(head)));
