@@ -357,17 +357,27 @@ def svn_forms(zoo):
         zoo.check(f"svn {name}", svn("diff", "--show-copies-as-adds", *args), before, after, expected=expected)
 
 
-def hg_forms(zoo):
-    before, after = BEFORE, AFTER
-    before, after = ({p: c for p, c in side.items() if p != "turns"} for side in (before, after))
+def hg_repository(zoo):
     folder = Path(tempfile.mkdtemp(dir=zoo.home))
-    hg = lambda *a: run(folder, "hg", *a)
-    hg("init")
+    run(folder, "hg", "init")
+    return folder, lambda *a: run(folder, "hg", *a)
+
+
+def hg_history(zoo, before, after):
+    """Mercurial in a repository of two revisions."""
+    folder, hg = hg_repository(zoo)
     for files, message in ((before, "before"), (after, "after")):
         clear(folder)
         write(folder, files)
         hg("addremove", "-q", "--similarity", "60")
         hg("commit", "-q", "-m", message, "-d", "0 0")
+    return hg
+
+
+def hg_forms(zoo):
+    before, after = BEFORE, AFTER
+    before, after = ({p: c for p, c in side.items() if p != "turns"} for side in (before, after))
+    hg = hg_history(zoo, before, after)
     everything = changed(before, after)
     renamed = [p for p in everything if p != "src/old name.py"]
     for name, args in {"git": ["--git"], "git no context": ["--git", "-U0"], "git dates": ["--git", "-p"]}.items():
@@ -376,13 +386,7 @@ def hg_forms(zoo):
     zoo.check("hg log git", hg("log", "-p", "--git", "-r", "1"), before, after, expected=renamed)
     # Its own form can tell of links and binary files only by name, and of empty files not at all.
     text_before, text_after = ({p: c for p, c in side.items() if p in TEXT and c != "" or "name.py" in p} for side in (before, after))
-    folder = Path(tempfile.mkdtemp(dir=zoo.home))
-    hg("init")
-    for files, message in ((text_before, "before"), (text_after, "after")):
-        clear(folder)
-        write(folder, files)
-        hg("addremove", "-q", "--similarity", "60")
-        hg("commit", "-q", "-m", message, "-d", "0 0")
+    hg = hg_history(zoo, text_before, text_after)
     everything = changed(text_before, text_after)
     for name, args in {"plain": [], "no dates": ["--nodates"], "no context": ["-U0"], "no prefix": ["--noprefix"]}.items():
         if name == "no prefix":
@@ -391,8 +395,7 @@ def hg_forms(zoo):
     zoo.check("hg export", hg("export", "1"), text_before, text_after, expected=everything)
     zoo.check("hg log", hg("log", "-p", "-r", "1"), text_before, text_after, expected=everything)
     # A series over one file.
-    folder = Path(tempfile.mkdtemp(dir=zoo.home))
-    hg("init")
+    folder, hg = hg_repository(zoo)
     steps = ["one\ntwo\n", "one\n2\n", "one\n2\nbad(1)\n", "zero\none\n2\nbad(1)\n"]
     for n, text in enumerate(steps):
         write(folder, {"a.py": text})

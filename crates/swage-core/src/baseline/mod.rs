@@ -11,8 +11,9 @@
 //!    it moved along (`moves`);
 //! 4. for measures, the same definition by name.
 //!
-//! The identity of a finding is what its rule named ([`Hit::identity`]). What is left on the head is new, on the base absent. Each finding is in exactly one state, so unchanged + updated +
-//! new is all at the head, and unchanged + updated + absent is all at the base.
+//! The identity of a finding is what its rule named ([`Hit::identity`]). What is left on the head is new, on the base
+//! absent. Each finding is in exactly one state, so unchanged + updated + new is all at the head, and unchanged + updated +
+//! absent is all at the base.
 
 mod moves;
 

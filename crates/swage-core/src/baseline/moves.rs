@@ -44,6 +44,12 @@ struct Line {
     moved: bool,
 }
 
+/// One digest for lines in their order.
+fn digest_of(lines: &[Line]) -> u64 {
+    let digests: Vec<[u8; 8]> = lines.iter().map(|l| l.digest.to_be_bytes()).collect();
+    short_digest(&digests.iter().map(<[u8; 8]>::as_slice).collect::<Vec<_>>())
+}
+
 /// The lines of one side of a file, blank ones aside.
 #[derive(Debug, Default)]
 pub(super) struct Outline(Vec<Line>);
@@ -73,9 +79,7 @@ impl Outline {
     fn windows(&self, at: usize) -> impl Iterator<Item = (usize, u64)> + '_ {
         (0..LEAST_LINES).filter_map(move |place| {
             let from = at.checked_sub(place)?;
-            let lines = self.0.get(from..from + LEAST_LINES)?;
-            let digests: Vec<[u8; 8]> = lines.iter().map(|l| l.digest.to_be_bytes()).collect();
-            Some((place, short_digest(&digests.iter().map(<[u8; 8]>::as_slice).collect::<Vec<_>>())))
+            Some((place, digest_of(self.0.get(from..from + LEAST_LINES)?)))
         })
     }
 
@@ -89,8 +93,8 @@ impl Outline {
         if !range.clone().zip(lines).all(|(at, line)| line.moved || line.signs == 0 || at == own) {
             return None;
         }
-        let digests: Vec<[u8; 8]> = lines.iter().map(|l| l.digest.to_be_bytes()).collect();
-        Some((range, short_digest(&digests.iter().map(<[u8; 8]>::as_slice).collect::<Vec<_>>())))
+        let digest = digest_of(lines);
+        Some((range, digest))
     }
 }
 
@@ -220,7 +224,7 @@ impl Moves {
     /// `texts` gives those of a file by its index; `open` says for which it is asked.
     pub fn of(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Texts>, open: impl Fn(usize) -> bool) -> Self {
         let outline = |(at, file): (usize, &FileHits)| {
-            let Texts { old, new } = texts(at).filter(|_| open(at))?;
+            let Texts { old, new } = texts(at)?;
             let is_renamed = file.old_path != file.new_path;
             let renamed = |line| is_renamed && file.map.to_new(line).is_some();
             Some(Sides {

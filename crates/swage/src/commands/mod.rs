@@ -67,14 +67,10 @@ pub fn examine_change(
     let reports = outside.of_change(change, contents, &configuration.rules)?;
     tracing::debug!(programs = reports.len(), took = ?start.elapsed(), "outside programs");
     let bar = progress::bar(change.files.len());
-    let cache: &dyn Cache = match store {
-        Some(store) => store,
-        None => &NoCache,
-    };
     let with = Examination {
         rules: &configuration.rules,
         limits: &configuration.config.limits,
-        cache,
+        cache: or_none(store),
         reports: &reports,
         done: &|| bar.inc(1),
     };
@@ -96,18 +92,19 @@ pub fn examine_change(
     Ok(review)
 }
 
+/// The store as a cache, or one that keeps nothing.
+pub fn or_none(store: Option<&Store>) -> &dyn Cache {
+    store.map_or(&NoCache, |store| store)
+}
+
 /// Counts the findings of the whole tree before a change, by scanning it, and after it, by what the change does. What outside
 /// programs find is left out: they aren't run once more for that.
 pub fn add_totals(review: &mut Review, base: &dyn Tree, configuration: &Configuration, store: Option<&Store>) {
-    let cache: &dyn Cache = match store {
-        Some(store) => store,
-        None => &NoCache,
-    };
     let bar = progress::bar(base.files().len());
     let with = Examination {
         rules: &configuration.rules,
         limits: &configuration.config.limits,
-        cache,
+        cache: or_none(store),
         reports: &[],
         done: &|| bar.inc(1),
     };

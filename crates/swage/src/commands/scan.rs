@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use swage_core::change::{Cache, NoCache, Tree};
+use swage_core::change::{Cache, Tree};
 use swage_core::review::{Examination, Review, scan_tree};
 use swage_git::FolderTree;
 
@@ -20,10 +20,7 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     let root = args.tree.clone().unwrap_or_else(|| place.root.clone());
     let configuration = Configuration::of_folder(&root, args.config.as_deref())?;
     let store = super::cache(place.repository.as_ref(), args.no_cache);
-    let cache: &dyn Cache = match &store {
-        Some(store) => store,
-        None => &NoCache,
-    };
+    let cache = super::or_none(store.as_ref());
     let trusted = Configuration::of_trusted(place.repository.as_ref(), None, &configuration);
     let outside = match &place.repository {
         Some(repository) => Outside::of_target(repository, &trusted, &args.outside.checker_results)?,
