@@ -43,7 +43,8 @@ pub(crate) fn git(folder: &Path) -> Command {
 
 /// Runs a command; its standard output and exit code when that is one of `accepted`.
 pub(crate) fn run(mut command: Command, name: &str, accepted: &[i32]) -> Result<(Vec<u8>, i32), GitError> {
-    tracing::debug!(?command, "git");
+    let arguments: Vec<_> = command.get_args().map(|word| word.to_string_lossy()).collect();
+    tracing::debug!("git {}", arguments.join(" "));
     let output = command.output().map_err(GitError::NoGit)?;
     match output.status.code() {
         Some(code) if accepted.contains(&code) => Ok((output.stdout, code)),
@@ -52,7 +53,7 @@ pub(crate) fn run(mut command: Command, name: &str, accepted: &[i32]) -> Result<
             if text.contains("unknown option: --attr-source") {
                 return Err(GitError::OldGit);
             }
-            // What git advises on its ownership check stands at the end.
+            // git's advice on ownership stands at the end.
             let lines = if text.contains("dubious ownership") { 8 } else { 3 };
             let message = text.lines().filter(|l| !l.trim().is_empty()).take(lines).collect::<Vec<_>>().join("; ");
             let message = if message.is_empty() { format!("it ended with {}", output.status) } else { message };

@@ -9,6 +9,14 @@ pub enum GitError {
     /// There is no repository.
     #[error("there is no git repository in {0} or above it")]
     NoRepository(String),
+    /// git refuses a repository of another owner.
+    #[error("the repository in {folder} belongs to another user, so git refuses it; if you trust it, run: {advice}")]
+    ForeignOwner {
+        /// Where it was looked for.
+        folder: String,
+        /// The command with which git lets it in, in git's own words.
+        advice: String,
+    },
     /// `git` can't be started.
     #[error("git can't be run: {0}")]
     NoGit(std::io::Error),
@@ -86,7 +94,11 @@ impl GitError {
                 Some("Compare the two directly with A..B, or choose another target.")
             }
             Self::Bare => Some("Give a range of revisions, such as main...topic."),
-            Self::Failed { .. } | Self::Diff(_) | Self::Unreadable(_) | Self::Temporary(_) => None,
+            Self::ForeignOwner { .. }
+            | Self::Failed { .. }
+            | Self::Diff(_)
+            | Self::Unreadable(_)
+            | Self::Temporary(_) => None,
         }
     }
 
@@ -95,6 +107,7 @@ impl GitError {
         matches!(
             self,
             Self::NoRepository(_)
+                | Self::ForeignOwner { .. }
                 | Self::BadRevision(_)
                 | Self::NoTarget(_)
                 | Self::NoSuchTarget { .. }

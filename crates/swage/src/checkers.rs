@@ -300,7 +300,7 @@ fn run(checker: &Checker, folder: &Path, home: &Path) -> Result<Vec<Reported>, S
     let mut command = Command::new(&whole);
     command.args(arguments.iter().map(said)).current_dir(folder).env_remove("SWAGE_TOKEN");
     command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped()).process_group(0);
-    tracing::debug!(?command, "checker");
+    tracing::debug!(?checker.command, "checker");
     let mut child = command.spawn().map_err(|e| format!("`{program}` can't be run: {e}"))?;
     let group = Pid::from_child(&child);
     let deadline = Instant::now() + Duration::from_secs(checker.seconds);

@@ -50,9 +50,11 @@ fn main() -> ExitCode {
 fn start_logging(verbose: bool) {
     let filter = std::env::var("SWAGE_LOG")
         .unwrap_or_else(|_| if verbose { "swage=debug,swage_git=debug,swage_store=debug" } else { "off" }.to_owned());
+    let coloured = anstream::AutoStream::choice(&std::io::stderr()) != anstream::ColorChoice::Never;
     tracing_subscriber::fmt()
         .with_env_filter(tracing_subscriber::EnvFilter::new(filter))
         .with_writer(std::io::stderr)
+        .with_ansi(coloured)
         .without_time()
         .init();
 }

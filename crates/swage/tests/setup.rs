@@ -248,6 +248,40 @@ fn shallow_history_is_told() {
 }
 
 #[test]
+fn a_repository_of_another_owner_is_refused_with_the_way_out() {
+    let s = Sandbox::with(&[("a.py", "a = 1\n")]);
+    let changed = std::os::unix::fs::chown(s.root.join(".git"), Some(12345), None)
+        .and_then(|()| std::os::unix::fs::chown(&s.root, Some(12345), None));
+    if changed.is_err() {
+        eprintln!("skipped: giving a folder to another owner needs the rights of root");
+        return;
+    }
+    for command in [&["review"][..], &["gate"], &["scan"]] {
+        let ran = s.swage(command);
+        let advice = "git config --global --add safe.directory [root]";
+        assert_eq!(ran.code, 2, "{}", ran.told());
+        assert!(ran.stderr.contains("belongs to another user") && ran.stderr.contains(advice), "{}", ran.told());
+        assert!(ran.stdout.is_empty(), "{}", ran.told());
+    }
+}
+
+#[test]
+fn verbose_says_what_took_the_time() {
+    let s = Sandbox::with(&[("swage.toml", "packs = [\"leftovers\"]\n"), ("a.py", "import os\n\nbreakpoint()\n")]);
+    let cache_misses = |ran: &common::Ran| {
+        for part in ["examined", "slow file file=a.py", "slow rule, alone on those files rule="] {
+            assert!(ran.stderr.contains(part), "{part} is missing in {}", ran.told());
+        }
+        assert!(!ran.stderr.contains('\u{1b}'), "colours away from a terminal: {}", ran.told());
+        let count = ran.stderr.split("cache_misses=").nth(1).and_then(|rest| rest.split_whitespace().next());
+        count.and_then(|n| n.parse::<u32>().ok()).unwrap_or_else(|| panic!("no count in {}", ran.told()))
+    };
+    let cold = cache_misses(&s.swage(&["scan", "main", "--verbose"]));
+    let warm = cache_misses(&s.swage(&["scan", "main", "--verbose"]));
+    assert!(cold > 0 && warm == 0, "cold {cold}, warm {warm}");
+}
+
+#[test]
 fn the_demo_tells_its_story_and_leaves_its_folder() {
     let s = Sandbox::bare_folder();
     let folder = s.root.join("ferry");

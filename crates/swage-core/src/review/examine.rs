@@ -8,7 +8,7 @@ use rayon::prelude::*;
 use super::beyond::{Beyond, look_beyond};
 use super::example::Nothing;
 use super::excerpt::Code;
-use super::file::{Examination, Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
+use super::file::{Examination, Examined, Progress, Scope, examine_file, needs_lines_only, runs_on_fragments};
 use super::model::{Allowed, Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side};
 use super::readable::Readable;
 use super::whole::{FileFacts, about_change};
@@ -100,8 +100,9 @@ fn look<'c>(change: &Change, contents: &'c dyn Contents, with: &Examination<'_>,
     let mut examined: Vec<Examined> = (0..change.files.len())
         .into_par_iter()
         .map(|index| {
+            (with.progress)(Progress::Started { index });
             let result = examine_file(change, index, contents, with, scope);
-            (with.done)();
+            (with.progress)(Progress::Finished { index, bytes: result.sizes.iter().flatten().sum() });
             result
         })
         .collect();

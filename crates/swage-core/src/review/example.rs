@@ -102,7 +102,7 @@ fn linked(set: &RuleSet, files: &[ExampleFile], before: &[ExampleFile]) -> Vec<V
     });
     let change = Change { files: changed.collect(), ..Change::default() };
     let memory = Memory(sides.values().map(|[old, new]| Sides { old: content(*old), new: content(*new) }).collect());
-    let with = Examination { rules: set, limits: &Limits::default(), cache: &NoCache, reports: &[], done: &|| {} };
+    let with = Examination { rules: set, limits: &Limits::default(), cache: &NoCache, reports: &[], progress: &|_| {} };
     let review = examine(&change, &memory, &with);
     let lines = |file: &ExampleFile| {
         let own = review.findings.iter().filter(|f| f.path().is_some_and(|p| p.text == file.path));

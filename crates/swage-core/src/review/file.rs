@@ -24,8 +24,25 @@ pub struct Examination<'a> {
     pub cache: &'a dyn Cache,
     /// What outside programs found.
     pub reports: &'a [CheckerReport],
-    /// Told of every file that is done, from any thread.
-    pub done: &'a (dyn Fn() + Sync),
+    /// Is given every step, from any thread.
+    pub progress: &'a (dyn Fn(Progress) + Sync),
+}
+
+/// A step of an examination. Files are named by their index in the change or the tree that is examined.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Progress {
+    /// Work on a file began, on the thread that reports it.
+    Started {
+        /// The file.
+        index: usize,
+    },
+    /// It ended, on the same thread.
+    Finished {
+        /// The file.
+        index: usize,
+        /// How many bytes both sides of it have, as far as they were read.
+        bytes: u64,
+    },
 }
 
 /// Whether a program makes a file.

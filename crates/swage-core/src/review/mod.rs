@@ -14,7 +14,7 @@ mod written;
 pub use beyond::CheckerReport;
 pub use examine::{examine, scan_tree};
 pub use example::{Tried, try_example};
-pub use file::Examination;
+pub use file::{Examination, Progress};
 pub use model::{
     Allowed, Anchor, Counts, ExcerptLine, FileEntry, Finding, Marker, Path, Related, Review, RuleEntry, Side,
 };

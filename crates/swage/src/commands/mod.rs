@@ -24,7 +24,7 @@ use crate::checkers::Outside;
 use crate::cli::{Cli, Command, HostCommand};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
-use crate::progress;
+use crate::progress::Watch;
 
 pub use gate::judge;
 
@@ -66,18 +66,16 @@ pub fn examine_change(
     let start = Instant::now();
     let reports = outside.of_change(change, contents, &configuration.rules)?;
     tracing::debug!(programs = reports.len(), took = ?start.elapsed(), "outside programs");
-    let bar = progress::bar(change.files.len());
+    let watch = Watch::new(change.files.len(), or_none(store));
     let with = Examination {
         rules: &configuration.rules,
         limits: &configuration.config.limits,
-        cache: or_none(store),
+        cache: &watch,
         reports: &reports,
-        done: &|| bar.inc(1),
+        progress: &|step| watch.see(step),
     };
-    let start = Instant::now();
     let mut review = examine(change, contents, &with);
-    tracing::debug!(files = change.files.len(), findings = review.findings.len(), took = ?start.elapsed(), "examined");
-    bar.finish_and_clear();
+    watch.finish(&with, &|index| (change.files[index].new_path.clone(), contents.sides(index).new));
     for file in review.files.iter().filter(|f| !f.skipped_by.is_empty()) {
         let rules: Vec<String> = file.skipped_by.iter().map(|(rule, why)| format!("{rule} ({why})")).collect();
         tracing::debug!(file = %file.new_path, "skipped by {}", rules.join(", "));
@@ -100,16 +98,16 @@ pub fn or_none(store: Option<&Store>) -> &dyn Cache {
 /// Counts the findings of the whole tree before a change, by scanning it, and after it, by what the change does. What outside
 /// programs find is left out: they aren't run once more for that.
 pub fn add_totals(review: &mut Review, base: &dyn Tree, configuration: &Configuration, store: Option<&Store>) {
-    let bar = progress::bar(base.files().len());
+    let watch = Watch::new(base.files().len(), or_none(store));
     let with = Examination {
         rules: &configuration.rules,
         limits: &configuration.config.limits,
-        cache: or_none(store),
+        cache: &watch,
         reports: &[],
-        done: &|| bar.inc(1),
+        progress: &|step| watch.see(step),
     };
     let before = scan_tree(base, None, &with).counts().state(State::New);
-    bar.finish_and_clear();
+    watch.finish(&with, &|index| (base.files()[index].path.clone(), base.content(index)));
     if let Some(store) = store {
         store.save();
     }

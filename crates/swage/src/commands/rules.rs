@@ -205,7 +205,7 @@ fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
     let paint = Paint;
     let mut out = String::new();
     let (mut examples, mut failed, mut without) = (0, 0, Vec::new());
-    let bar = progress::bar(configuration.rules.rules().len());
+    let bar = progress::bar(configuration.rules.rules().len(), "{bar:30} {pos} of {len} rules");
     for rule in configuration.rules.rules() {
         if rule.examples.is_empty() {
             without.push(rule.id.as_str());

@@ -11,7 +11,7 @@ use crate::cli::ScanArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::output::{Document, Purpose};
-use crate::progress;
+use crate::progress::Watch;
 use crate::result_file;
 use crate::source::Place;
 
@@ -69,15 +69,15 @@ fn scan(
     outside: &Outside<'_>,
 ) -> Result<Review, Failure> {
     let reports = outside.of_tree(tree, &configuration.rules)?;
-    let bar = progress::bar(tree.files().len());
+    let watch = Watch::new(tree.files().len(), cache);
     let with = Examination {
         rules: &configuration.rules,
         limits: &configuration.config.limits,
-        cache,
+        cache: &watch,
         reports: &reports,
-        done: &|| bar.inc(1),
+        progress: &|step| watch.see(step),
     };
     let review = scan_tree(tree, commit, &with);
-    bar.finish_and_clear();
+    watch.finish(&with, &|index| (tree.files()[index].path.clone(), tree.content(index)));
     Ok(review)
 }
