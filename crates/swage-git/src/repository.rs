@@ -25,17 +25,23 @@ pub(crate) fn unreadable(error: impl std::fmt::Display) -> GitError {
     GitError::Unreadable(error.to_string())
 }
 
-/// Lets git judge whether a repository that somebody else owns may be used: who is let in is a matter of its configuration.
-fn check_ownership(folder: &Path) -> Result<(), GitError> {
+/// Lets git judge a folder: whether there is a repository, whether its configuration can be read, and whether git's own
+/// configuration lets in one that somebody else owns.
+fn check(folder: &Path) -> Result<(), GitError> {
     let mut command = git(folder);
     command.args(["rev-parse", "--git-dir"]);
     match run(command, "rev-parse", &[0]) {
+        Ok(_) => Ok(()),
+        Err(GitError::Failed { message, .. }) if message.contains("not a git repository") => {
+            Err(GitError::NoRepository(folder.display().to_string()))
+        }
         Err(GitError::Failed { message, .. }) if message.contains("dubious ownership") => {
             // git names the folder in its own advice, which is the last line.
             let advice = message.rsplit("; ").next().map(|line| line.trim().to_owned()).unwrap_or_default();
             Err(GitError::ForeignOwner { folder: folder.display().to_string(), advice })
         }
-        Ok(_) | Err(_) => Ok(()),
+        Err(GitError::Failed { message, .. }) => Err(unreadable(message)),
+        Err(error) => Err(error),
     }
 }
 
@@ -45,10 +51,15 @@ impl Repository {
     /// # Errors
     /// When there is none, or it can't be opened, or git refuses it because it belongs to somebody else.
     pub fn discover(folder: &Path) -> Result<Self, GitError> {
-        let none = || GitError::NoRepository(folder.display().to_string());
-        let inner = gix::ThreadSafeRepository::discover_with_environment_overrides(folder).map_err(|_| none())?;
+        let inner = match gix::ThreadSafeRepository::discover_with_environment_overrides(folder) {
+            Ok(inner) => inner,
+            Err(error) => {
+                check(folder)?;
+                return Err(unreadable(error));
+            }
+        };
         if inner.to_thread_local().git_dir_trust() != gix::sec::Trust::Full {
-            check_ownership(folder)?;
+            check(folder)?;
         }
         let workdir = inner.to_thread_local().workdir().map(|w| w.canonicalize().unwrap_or_else(|_| w.to_owned()));
         Ok(Self { inner, workdir, ambiguous: Mutex::default() })

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use swage_core::change::{Change, Contents};
 use swage_core::diff::{ReadOptions, decode_mail, read};
 use swage_core::rule::RuleSet;
-use swage_git::{DiffSource, Head, Repository, Target};
+use swage_git::{DiffSource, GitError, Head, Repository, Target};
 
 use crate::cli::ChangeArgs;
 use crate::configuration::Configuration;
@@ -26,7 +26,11 @@ impl Place {
     pub fn find() -> Result<Self, Failure> {
         let here = std::env::current_dir()
             .map_err(|e| Failure::unfinished(format!("the current folder can't be read: {e}")))?;
-        let repository = Repository::discover(&here).ok();
+        let repository = match Repository::discover(&here) {
+            Ok(repository) => Some(repository),
+            Err(GitError::NoRepository(_) | GitError::NoGit(_)) => None,
+            Err(error) => return Err(error.into()),
+        };
         let root = repository.as_ref().and_then(|r| r.workdir()).unwrap_or(&here).to_owned();
         Ok(Self { repository, root })
     }

@@ -248,6 +248,15 @@ fn shallow_history_is_told() {
 }
 
 #[test]
+fn a_broken_repository_is_no_missing_one() {
+    let s = Sandbox::with(&[("a.py", "a = 1\n")]);
+    s.write(".git/config", "[core\n");
+    let ran = s.swage(&["scan"]);
+    assert_eq!(ran.code, 3, "{}", ran.told());
+    assert!(ran.stderr.contains("the repository can't be read") && ran.stderr.contains("config"), "{}", ran.told());
+}
+
+#[test]
 fn a_repository_of_another_owner_is_refused_with_the_way_out() {
     let s = Sandbox::with(&[("a.py", "a = 1\n")]);
     let changed = std::os::unix::fs::chown(s.root.join(".git"), Some(12345), None)
