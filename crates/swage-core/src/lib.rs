@@ -49,6 +49,7 @@ pub mod invisible;
 pub mod lang;
 pub mod link;
 pub mod packs;
+pub mod pattern;
 pub mod review;
 pub mod rule;
 pub mod scan;

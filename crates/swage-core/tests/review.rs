@@ -110,7 +110,11 @@ fn change(files: &[File]) -> (Change, Memory) {
 fn reviewed(files: &[File], cache: &dyn Cache) -> Review {
     let (change, contents) = change(files);
     let limits = Limits { file_size: 1000, ..Default::default() };
-    examine(&change, &contents, &Examination { rules: &rules(), limits: &limits, cache, reports: &[], done: &|| {} })
+    examine(
+        &change,
+        &contents,
+        &Examination { rules: &rules(), limits: &limits, cache, reports: &[], progress: &|_| {} },
+    )
 }
 
 /// `state rule path:line` of each finding.
@@ -384,7 +388,7 @@ fn paths_that_are_not_utf8_are_encoded() {
     let review = examine(
         &change,
         &contents,
-        &Examination { rules: &rules(), limits: &limits, cache: &NoCache, reports: &[], done: &|| {} },
+        &Examination { rules: &rules(), limits: &limits, cache: &NoCache, reports: &[], progress: &|_| {} },
     );
     assert_eq!(review.findings[0].anchor.as_ref().unwrap().path.text, "h%E4fen%20%25.txt");
     assert!(review.findings[0].anchor.as_ref().unwrap().path.encoded && review.findings[0].state == State::New);

@@ -11,6 +11,9 @@ pub(super) const WRAPPERS: &[(&str, &str)] = &[
     ("void w_(void) { switch (0) {\n", "\n} }"),
     ("", " {}\n"),
     ("void w_(", ");"),
+    ("w_ w_ = {", "};"),
+    ("enum w_ {", "};"),
+    ("#include ", "\n"),
 ];
 pub(super) const CODE_SIGNS: &[&str] = &[
     "call_expression",
@@ -57,6 +60,7 @@ pub(super) static C: Language = Language::new(Spec {
     statement_ends: &[";", "{", "}", ">", "\""],
     openers: OPENERS,
     stand_ins: STAND_INS,
+    for_declaration: Some("w_ HOLE"),
     optional: &["storage_class_specifier"],
     ..Spec::PLAIN
 });

@@ -43,6 +43,9 @@ pub(super) static CPP: Language = Language::new(Spec {
         ("void w_() { switch (0) {\n", "\n} }"),
         ("", " {}\n"),
         ("void w_(", ");"),
+        ("w_<", "> w_;"),
+        ("w_::w_() ", " {}"),
+        ("#include ", "\n"),
     ],
     implicit_parameters: &["void"],
     line_markers: &["//"],
@@ -51,6 +54,7 @@ pub(super) static CPP: Language = Language::new(Spec {
     statement_ends: &[";", "{", "}", ">", "\""],
     openers: OPENERS,
     stand_ins: STAND_INS,
+    for_declaration: Some("w_ HOLE"),
     optional: &["storage_class_specifier", "virtual", "virtual_specifier", "explicit_function_specifier"],
     ..Spec::PLAIN
 });

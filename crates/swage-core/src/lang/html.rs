@@ -26,6 +26,7 @@ pub(super) static HTML: Language = Language::new(Spec {
         Keyed { node: "attribute", key: "attribute_name" },
     ],
     depth: Some(depth),
+    wrappers: &[("", ""), ("<w ", "></w>")],
     ..Spec::PLAIN
 });
 

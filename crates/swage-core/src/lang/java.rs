@@ -64,6 +64,13 @@ pub(super) static JAVA: Language = Language::new(Spec {
         ("class w_ { void w_() { switch (0) {", "} } }"),
         ("class w_ {", "{} }"),
         ("class w_ {", " void w_() {} }"),
+        ("class w_ { void w_(", ") {} }"),
+        ("interface w_ {", "}"),
+        ("@interface w_ {", "}"),
+        ("@w_(", ") class w_ {}"),
+        ("enum w_ {", "}"),
+        ("class w_ { w_() {", "} }"),
+        ("class w_ { ", " w_; }"),
     ],
     name_fields: &["name"],
     not_parameters: &["receiver_parameter"],
@@ -91,6 +98,7 @@ pub(super) static JAVA: Language = Language::new(Spec {
         "{", "(", "->", "?", ":", "if", "for", "while", "do", "switch", "case", "default", "try", "catch", "//", "/*",
     ],
     stand_ins: &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"],
+    for_declaration: Some("w_ HOLE"),
     optional: &["modifiers", "throws"],
     ..Spec::PLAIN
 });

@@ -23,6 +23,12 @@ pub(super) const WRAPPERS: &[(&str, &str)] = &[
     ("function ", "{}"),
     ("", " class w_ {}"),
     ("", "{}"),
+    ("w_ = {", "}"),
+    ("w_ = [", "]"),
+    ("function w_(", ") {}"),
+    ("import ", " from \"w_\""),
+    ("<w_ ", "/>"),
+    ("<w_>", "</w_>"),
 ];
 pub(super) const CODE_SIGNS: &[&str] = &[
     "call_expression",
@@ -79,6 +85,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     names_side_by_side: 1,
     openers: OPENERS,
     stand_ins: &["case HOLE:"],
+    for_declaration: Some("let HOLE"),
     optional: &["async", "static", "decorator"],
     ..Spec::PLAIN
 });

@@ -15,5 +15,7 @@ pub(super) static MARKDOWN: Language = Language::new(Spec {
     wrappers: &[("", "\n")],
     openers: &["<"],
     embedded: &[Embedded { around: "fenced_code_block", code: "code_fence_content", language: Told::By("language") }],
+    silent: &["block_continuation"],
+    outline: true,
     ..Spec::PLAIN
 });

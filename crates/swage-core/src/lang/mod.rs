@@ -50,6 +50,7 @@ mod typescript;
 mod yaml;
 
 mod definitions;
+mod parse;
 mod spec;
 mod tables;
 
@@ -58,6 +59,7 @@ use std::ops::Deref;
 use std::sync::OnceLock;
 
 pub use definitions::Role;
+pub(crate) use parse::{DEEPEST, nests_too_deep, parse, with_parser};
 pub use spec::{Class, Spec};
 pub(crate) use spec::{Embedded, Told};
 pub use tables::Tables;
@@ -217,6 +219,18 @@ impl Language {
     pub fn by_path(path: &[u8]) -> Option<&'static Language> {
         // Headers of C and of C++ are named alike.
         if path.ends_with(b".h") { None } else { Self::of(path, b"") }
+    }
+
+    /// Whether a word is part of the language's own vocabulary rather than a name that people give.
+    pub fn is_keyword(&self, word: &str) -> bool {
+        let grammar = &self.tables().grammar;
+        let lower = word.to_ascii_lowercase();
+        let word = if self.keywords_in_any_case { &lower } else { word };
+        let mut kinds = (0..grammar.node_kind_count() as u16).filter_map(|kind| {
+            let name = grammar.node_kind_for_id(kind)?;
+            if grammar.node_kind_is_named(kind) { name.strip_prefix("keyword_") } else { Some(name) }
+        });
+        kinds.any(|keyword| keyword == word)
     }
 
     /// The grammar and the kinds by id.

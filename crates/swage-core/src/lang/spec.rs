@@ -76,6 +76,9 @@ pub struct Spec {
     pub wrappers: &'static [(&'static str, &'static str)],
     /// What to write for a hole, in which HOLE is its name, where a name alone doesn't parse.
     pub(crate) stand_ins: &'static [&'static str],
+    /// What to write, too, for a hole that stands first in the head of a `for` with three parts, so that it takes a
+    /// declaration.
+    pub(crate) for_declaration: Option<&'static str>,
     /// Children that a person may leave out and a pattern needn't write: types, modifiers, decorators, `async`. Kinds of
     /// nodes, signs and words.
     pub(crate) optional: &'static [&'static str],
@@ -106,6 +109,10 @@ pub struct Spec {
     pub openers: &'static [&'static str],
     /// Whether a CR without an LF behind it ends a line, and so a comment.
     pub lone_cr_ends_lines: bool,
+    /// Nodes that say nothing: the indentation of an outline.
+    pub(crate) silent: &'static [&'static str],
+    /// Whether texts of several lines are the same however their lines are indented, as they are part of an outline.
+    pub outline: bool,
     /// Whether keywords may be written in capitals as well.
     pub keywords_in_any_case: bool,
     /// Nodes that have a key, for paths of keys.
@@ -148,6 +155,7 @@ impl Spec {
         parts: &[],
         wrappers: &[("", "")],
         stand_ins: &[],
+        for_declaration: None,
         optional: &[],
         optional_fields: &[],
         annotated: &[],
@@ -162,6 +170,8 @@ impl Spec {
         names_side_by_side: 2,
         openers: &[],
         lone_cr_ends_lines: true,
+        silent: &[],
+        outline: false,
         keywords_in_any_case: false,
         keyed: &[],
         embedded: &[],

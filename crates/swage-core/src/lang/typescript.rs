@@ -1,6 +1,6 @@
 //! TypeScript and TSX: two grammars over one table.
 
-use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LOOPS, OPENERS, PARTS, WRAPPERS};
+use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LOOPS, OPENERS, PARTS};
 use super::{Class, Language, Spec};
 
 const CLASSES: &[(Class, &[&str])] = &[
@@ -30,6 +30,29 @@ const CLASSES: &[(Class, &[&str])] = &[
     (Class::Block, &["statement_block"]),
 ];
 
+/// Those of JavaScript, and what types bring.
+const WRAPPERS: &[(&str, &str)] = &[
+    ("", ""),
+    ("(", ")"),
+    ("async function w_() {", "}"),
+    ("try {}", ""),
+    ("class w_ {", "}"),
+    ("switch (0) {", "}"),
+    ("function ", "{}"),
+    ("", " class w_ {}"),
+    ("", "{}"),
+    ("w_ = {", "}"),
+    ("w_ = [", "]"),
+    ("function w_(", ") {}"),
+    ("import ", " from \"w_\""),
+    ("<w_ ", "/>"),
+    ("<w_>", "</w_>"),
+    ("interface w_ {", "}"),
+    ("enum w_ {", "}"),
+    ("type w_ = ", ""),
+    ("abstract class w_ {", "}"),
+];
+
 /// A language that differs from TypeScript only in name, grammar and file names.
 const fn typescript(
     name: &'static str,
@@ -55,6 +78,7 @@ const fn typescript(
         names_side_by_side: 1,
         openers: OPENERS,
         stand_ins: &["case HOLE:"],
+        for_declaration: Some("let HOLE"),
         optional: &[
             "async",
             "static",

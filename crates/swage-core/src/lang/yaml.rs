@@ -20,5 +20,6 @@ pub(super) static YAML: Language = Language::new(Spec {
     openers: &["#"],
     stand_ins: &["HOLE: w_"],
     keyed: &[Keyed { node: "block_mapping_pair", key: "key" }, Keyed { node: "flow_pair", key: "key" }],
+    outline: true,
     ..Spec::PLAIN
 });

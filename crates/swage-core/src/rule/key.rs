@@ -1,9 +1,9 @@
 //! Key paths: places in data files, and in what other languages have of the kind.
 
-use super::pattern::Hole;
 use super::problem::Problems;
 use super::table::Table;
 use super::values::read_holes;
+use crate::pattern::Hole;
 
 /// A path of keys, such as `services.NAME.image`. Lists are passed through: each of their elements is looked at.
 #[derive(Debug)]

@@ -10,7 +10,6 @@ mod load;
 mod message;
 mod model;
 mod paths;
-pub(crate) mod pattern;
 mod problem;
 mod query;
 mod read;
@@ -20,6 +19,7 @@ mod values;
 mod ways;
 mod words;
 
+pub use crate::pattern::{Hole, Pattern, PatternError};
 pub use change::{ChangeMatch, Fault, Subject};
 pub use checker::{Checker, ReportForm};
 pub use config::{Config, Limits, Policy, Submodules};
@@ -35,7 +35,6 @@ pub use model::{
     Zone,
 };
 pub use paths::{PathSet, is_rule_file};
-pub use pattern::{Hole, Pattern, PatternError};
 pub(crate) use problem::near;
 pub use problem::{Problem, nearest};
 pub(crate) use query::{Item, PlainQuery, Shape, Test};

@@ -12,10 +12,10 @@ use super::checker::Checker;
 use super::key::KeyMatch;
 use super::link::Link;
 use super::paths::{PathSet, is_rule_file, is_wanted};
-use super::pattern::{Hole, Pattern, PatternError};
 use super::query::PlainQuery;
 use crate::change::Change;
 use crate::lang::{Class, Language};
+use crate::pattern::{Hole, Pattern, PatternError};
 use crate::scan::SCOPED;
 
 /// How grave a finding is: the levels of SARIF 2.1.0, section 3.27.10.

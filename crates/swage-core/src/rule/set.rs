@@ -12,9 +12,9 @@ use super::key::Step;
 use super::link::{Link, Meeting, Within};
 use super::model::{CodeMatch, Matcher, Place, Relation, Rule, TreeMatch, Way, What, language_index};
 use super::paths::{PathSet, PathSets, is_rule_file};
-use super::pattern::{Hole, Pattern, PatternError, PatternNode};
 use super::words::{Needs, Vocabulary, Word, is_always_captured, query_heads, query_words, regex_words};
 use crate::lang::{Class, LANGUAGES, Language};
+use crate::pattern::{Hole, Pattern, PatternError, PatternNode};
 
 /// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
 const ENGINE: u32 = 13;

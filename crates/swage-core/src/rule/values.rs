@@ -3,10 +3,10 @@
 use regex::bytes::{Regex, RegexBuilder};
 
 use super::paths::PathSet;
-use super::pattern::Hole;
 use super::problem::{Problems, nearest};
 use super::table::{At, Table};
 use crate::lang::{Class, Language};
+use crate::pattern::Hole;
 
 pub(super) fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<&'static Language>> {
     let at = table.at;

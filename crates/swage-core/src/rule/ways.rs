@@ -237,9 +237,9 @@ fn read_code(
     let holes = read_holes(table, p);
     let statement = table.flag("statement", p).unwrap_or(false);
     let plain: Vec<String> = table.strings("plain", p).unwrap_or_default().into_iter().map(|s| s.value).collect();
-    // Where keywords may be written in capitals there is no telling.
-    let shouts = languages.unwrap_or_default().iter().any(|l| l.keywords_in_any_case);
-    let is_told = |name: &str| shouts || plain.iter().any(|p| p == name) || holes.iter().any(|h| h.name == name);
+    let is_keyword = |name: &str| languages.unwrap_or_default().iter().any(|l| l.is_keyword(name));
+    let is_told =
+        |name: &str| is_keyword(name) || plain.iter().any(|p| p == name) || holes.iter().any(|h| h.name == name);
     if let Some((at, name)) = capitals(&code.value).find(|(_, name)| !is_told(name)) {
         let hint =
             format!("declare it as holes.{name} = {{}}, or say plain = [\"{name}\"] when the code has that name");

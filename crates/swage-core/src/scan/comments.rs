@@ -4,9 +4,9 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Parser};
 
-use super::children::preorder;
-use super::parse::with_parser;
+use crate::lang::with_parser;
 use crate::lang::{Class, Language};
+use crate::pattern::preorder;
 
 /// Longest run of lines that is tried, so that a file of comments stays cheap.
 const LONGEST_RUN: usize = 200;

@@ -5,9 +5,9 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Tree};
 
-use super::children::{Children, preorder};
 use super::{Fact, FileScan, Hit, Span};
 use crate::lang::{Language, Told};
+use crate::pattern::{Children, preorder};
 
 /// How deep code may be embedded in embedded code.
 pub(super) const DEEPEST: u8 = 3;

@@ -2,8 +2,8 @@
 
 use tree_sitter::Node;
 
-use super::matcher::{Given, Matching};
 use super::walk::{Step, Walk, ancestors};
+use crate::pattern::{Given, Matching};
 use crate::rule::{Filter, Matcher, Place, Relation, Way, What};
 
 impl Walk<'_> {

@@ -9,11 +9,11 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
-use super::parse::parse;
 use super::syntax::Syntax;
 use super::walk::ancestors;
 use super::{FileScan, Markers, Scan, Span};
 use crate::lang::Language;
+use crate::lang::parse;
 use crate::rule::{Limits, RuleSet};
 
 /// Most wrappers that are tried.

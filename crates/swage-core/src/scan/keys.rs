@@ -7,9 +7,9 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Tree};
 
-use super::children::Children;
 use crate::lang::Language;
-use crate::rule::pattern::contents;
+use crate::pattern::Children;
+use crate::pattern::contents;
 use crate::rule::{KeyMatch, Step};
 
 /// A node that has a key.

@@ -5,7 +5,6 @@
 //! match needs its zone, the file is parsed, and one walk over the tree serves all patterns, dispatched by node kind.
 
 mod allow;
-mod children;
 mod comments;
 mod embedded;
 mod filters;
@@ -14,10 +13,10 @@ mod fragment;
 mod keys;
 mod lines;
 mod made;
-mod matcher;
 mod measure;
 mod names;
-mod parse;
+#[cfg(test)]
+mod pattern_laws;
 mod query;
 mod run;
 mod syntax;

@@ -6,7 +6,7 @@ use std::rc::Rc;
 use foldhash::HashMap;
 use tree_sitter::Node;
 
-use super::children::{self, Children};
+use crate::pattern::{Children, are_many};
 use crate::rule::{Item, PlainQuery, Shape, Test};
 
 /// Most places that are tried at one node; a query that asks for several children of thousands could go on for ever.
@@ -36,7 +36,7 @@ struct Family<'t> {
 impl<'t> Seen<'t> {
     fn family(&self, node: Node<'t>, named: bool) -> Family<'t> {
         let children = || if named { Children::named(node) } else { Children::all(node) };
-        let listed = children::are_many(node).then(|| {
+        let listed = are_many(node).then(|| {
             let mut known = self.known.borrow_mut();
             known.entry((node.id(), named)).or_insert_with(|| Rc::new(children().collect())).clone()
         });
@@ -185,9 +185,9 @@ mod tests {
 
     use super::*;
     use crate::lang::Language;
+    use crate::lang::parse;
     use crate::packs::PACKS;
     use crate::rule::Matcher;
-    use crate::scan::parse::parse;
 
     /// Matches as texts: each capture that took something, with its place.
     type Told = BTreeSet<Vec<(String, usize, usize)>>;

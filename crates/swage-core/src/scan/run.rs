@@ -8,16 +8,16 @@ use tree_sitter::{Node, QueryCursor, Tree};
 use super::comments::commented_code;
 use super::embedded::{self, Part};
 use super::lines::Lines;
-use super::matcher::budget;
 use super::measure::Counting;
 use super::names::{Names, in_role};
-use super::parse::{nests_too_deep, parse};
 use super::query::Seen;
 use super::texts::{fill_named, groups, is_excused, place_of, texts};
 use super::walk::{Found, Scope, Step, Walk};
 use super::words::Words;
 use super::{Fact, Hit, Span, Syntax, allow, identity, keys};
 use crate::lang::{Language, Role, interest};
+use crate::lang::{nests_too_deep, parse};
+use crate::pattern::budget;
 use crate::rule::{
     KeyMatch, LanguageSet, Matcher, Measure, MeasureMatch, NameMatch, Names as Which, RuleSet, Zone, shorten,
 };

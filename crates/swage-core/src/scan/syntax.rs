@@ -3,10 +3,10 @@
 use serde::{Deserialize, Serialize};
 use tree_sitter::{Node, Tree};
 
-use super::children::Children;
-use super::parse::parse;
 use super::{Lines, Span, decoded, text};
 use crate::lang::Language;
+use crate::lang::parse;
+use crate::pattern::Children;
 
 /// Most places that are remembered.
 const MOST_PLACES: usize = 64;

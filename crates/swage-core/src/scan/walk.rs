@@ -5,16 +5,16 @@ use std::ops::Range;
 
 use tree_sitter::{Node, QueryCursor, StreamingIterator};
 
-use super::children::Children;
 use super::fragment;
-use super::matcher::{Bindings, Matching};
 use super::measure::{self, Frame};
-use super::parse::DEEPEST;
 use super::query::{self, Seen};
 use super::texts::{fill_named, fill_plain, texts};
 use super::words::Words;
 use super::{Figure, Lines};
+use crate::lang::DEEPEST;
 use crate::lang::{Class, Language};
+use crate::pattern::Children;
+use crate::pattern::{Bindings, Matching};
 use crate::rule::{Hole, LanguageSet, Matcher, MeasureMatch, Rule, RuleSet, Way};
 
 /// A match before its place is put into words.

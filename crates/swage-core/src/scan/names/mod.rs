@@ -16,8 +16,8 @@ use std::sync::OnceLock;
 use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 use tree_sitter::{Node, Tree};
 
-use super::children::{Children, preorder};
 use crate::lang::{Language, Role};
+use crate::pattern::{Children, preorder};
 use crate::rule::NameFault;
 
 /// The languages whose scopes are known.

@@ -57,6 +57,8 @@ pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
             nearest = Some((PathBuf::from(shown), bytes, miss));
         }
     }
+    let pattern = code.pattern(language).map_err(|e| Failure::wrong(format!("the pattern can't be used: {e}")))?;
+    let readings = pattern.readings(&code.holes, language);
     if found > SHOWN {
         _ = writeln!(out, "… and {} more", found - SHOWN);
     }
@@ -71,6 +73,12 @@ pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
             None if files > 0 => out += "Nothing in them is of the kind with which the pattern begins.\n",
             None => _ = writeln!(out, "Name files of the language, or folders that hold some."),
         }
+        out.push('\n');
+    }
+    out += &paint.strong("The pattern reads as:");
+    out.push('\n');
+    for reading in readings {
+        _ = writeln!(out, "  {}", printable(&reading));
     }
     print(out.as_bytes())?;
     Ok(if found > 0 { ExitCode::SUCCESS } else { ExitCode::from(SAYS_NO) })
@@ -133,7 +141,7 @@ fn matcher(args: &TryArgs, language: &Language) -> Result<String, Failure> {
     let is_name = |c: char| c.is_ascii_alphanumeric() || c == '_';
     for word in args.pattern.split(|c| !is_name(c)) {
         let capitals = word.starts_with(|c: char| c.is_ascii_uppercase()) && !word.contains(|c: char| c.is_lowercase());
-        if capitals && !args.plain.iter().any(|p| p == word) {
+        if capitals && !language.is_keyword(word) && !args.plain.iter().any(|p| p == word) {
             holes.entry(word).or_default();
         }
     }

@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 
 use tree_sitter::{ParseOptions, ParseState, Parser, Tree};
 
-use crate::lang::Language;
+use super::Language;
 
 thread_local! {
     /// Parsers are costly to make and hold nothing between files.
@@ -13,9 +13,9 @@ thread_local! {
 }
 
 /// How deep nodes are looked at. What people write is far from it, and the work at a node grows with its depth.
-pub(super) const DEEPEST: usize = 2000;
+pub(crate) const DEEPEST: usize = 2000;
 
-pub(super) fn nests_too_deep() -> String {
+pub(crate) fn nests_too_deep() -> String {
     format!("it nests more than {DEEPEST} deep")
 }
 
@@ -23,7 +23,7 @@ pub(super) fn nests_too_deep() -> String {
 const SMALL: usize = 16 << 10;
 
 /// Lends the thread's parser, set to a language.
-pub(super) fn with_parser<T>(
+pub(crate) fn with_parser<T>(
     language: &'static Language,
     work: impl FnOnce(&mut Parser) -> Result<T, String>,
 ) -> Result<T, String> {
@@ -36,7 +36,7 @@ pub(super) fn with_parser<T>(
 }
 
 /// Parses with a budget of steps, so that a hostile file ends in the same place on every machine.
-pub(super) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, String> {
+pub(crate) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, String> {
     if source.len() > SMALL && language.depth.is_some_and(|depth| depth(source) > DEEPEST) {
         return Err(nests_too_deep());
     }

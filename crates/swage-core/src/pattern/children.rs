@@ -7,7 +7,7 @@ use tree_sitter::{Node, TreeCursor};
 const FEW: u32 = 8;
 
 /// The children of a node in order: all, or those with names of their own.
-pub(super) enum Children<'t> {
+pub(crate) enum Children<'t> {
     Few { node: Node<'t>, named: bool, next: usize, count: usize },
     Many { cursor: Box<TreeCursor<'t>>, named: bool, begun: bool },
 }
@@ -33,7 +33,7 @@ impl<'t> Children<'t> {
 }
 
 /// Whether a node has so many children that counting to each of them would cost too much.
-pub(super) fn are_many(node: Node<'_>) -> bool {
+pub(crate) fn are_many(node: Node<'_>) -> bool {
     node.child_count() > FEW
 }
 
@@ -66,7 +66,7 @@ impl<'t> Iterator for Children<'t> {
 }
 
 /// Goes through a node and what is below it, parents first; below a node only when `enter` says so.
-pub(super) fn preorder<'t>(root: Node<'t>, mut enter: impl FnMut(Node<'t>) -> bool) {
+pub(crate) fn preorder<'t>(root: Node<'t>, mut enter: impl FnMut(Node<'t>) -> bool) {
     let mut around: Vec<Children<'t>> = Vec::new();
     let mut next = Some(root);
     while let Some(node) = next {
@@ -90,8 +90,8 @@ mod tests {
 
     use super::*;
     use crate::lang::Language;
+    use crate::lang::parse;
     use crate::packs::PACKS;
-    use crate::scan::parse::parse;
 
     /// The children as a cursor gives them.
     fn reference(node: Node<'_>) -> Vec<Node<'_>> {

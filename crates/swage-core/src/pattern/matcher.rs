@@ -13,24 +13,23 @@ use std::ops::Range;
 use tree_sitter::Node;
 
 use super::children::Children;
-use super::trial::Probe;
+use super::probe::Probe;
+use super::{Hole, Pattern, PatternNode, contents, is_irrelevant, own_text};
 use crate::lang::{Class, Language};
-use crate::rule::Hole;
-use crate::rule::pattern::{Pattern, PatternNode, contents, is_irrelevant};
 
 /// What the holes took: byte ranges of the source.
-pub(super) type Bindings = Vec<Option<Range<usize>>>;
+pub(crate) type Bindings = Vec<Option<Range<usize>>>;
 
 /// What names have been taken by already, outside of the pattern: a hole of that name must take the same.
-pub(super) type Given<'a> = &'a [(&'a str, &'a [u8])];
+pub(crate) type Given<'a> = &'a [(&'a str, &'a [u8])];
 
 /// How many steps matching may take in a file: a hostile one ends in the same place on every machine, after a second or so.
-pub(super) fn budget(source: &[u8]) -> u64 {
+pub(crate) fn budget(source: &[u8]) -> u64 {
     20_000_000 + 20 * source.len() as u64
 }
 
 /// Everything that stays the same during a match.
-pub(super) struct Matching<'a> {
+pub(crate) struct Matching<'a> {
     pub source: &'a [u8],
     pub language: &'static Language,
     pub holes: &'a [Hole],
@@ -116,9 +115,11 @@ impl Matching<'_> {
             PatternNode::Leaf(kind, text) => {
                 node.kind_id() == *kind
                     && (!node.is_named()
-                        || text.as_ref().is_none_or(|t| self.source.get(node.byte_range()) == Some(&t[..])))
+                        || text.as_ref().is_none_or(|t| {
+                            self.source.get(node.byte_range()).is_some_and(|found| self.is_same_text(t, found))
+                        }))
             }
-            PatternNode::Inner(kind, children) => {
+            PatternNode::Inner { kind, children, own } => {
                 if node.kind_id() != *kind {
                     return false;
                 }
@@ -136,16 +137,28 @@ impl Matching<'_> {
                 let nodes: Vec<_> = Children::all(node).filter(relevant).collect();
                 let before = bound.clone();
                 if self.list(children, &nodes, bound, true).is_some() {
-                    return true;
+                    return self.has_own_text(node, children, own);
                 }
                 // What the pattern doesn't write may be there all the same.
                 self.probe.is_none()
                     && self.without_unwritten(children, node, &nodes).is_some_and(|nodes| {
                         *bound = before;
-                        self.list(children, &nodes, bound, true).is_some()
+                        self.list(children, &nodes, bound, true).is_some() && self.has_own_text(node, children, own)
                     })
             }
         }
+    }
+
+    fn is_same_text<'t>(&self, one: &'t [u8], other: &'t [u8]) -> bool {
+        let words = |text: &'t [u8]| text.split(|b| b.is_ascii_whitespace() || *b == 0).filter(|word| !word.is_empty());
+        one == other || self.language.outline && words(one).eq(words(other))
+    }
+
+    /// Whether the text of a node that none of its children covers is the pattern's. Where a run may take any of the children,
+    /// what stands between them is taken with it.
+    fn has_own_text(&self, node: Node<'_>, children: &[PatternNode], own: &[u8]) -> bool {
+        let has_run = || children.iter().any(|child| matches!(child, PatternNode::Many(_)));
+        self.is_same_text(own, &own_text(self.source, node)) || has_run()
     }
 
     /// The children without those that the language lets a person leave out and the pattern doesn't write, and the signs

@@ -1,0 +1,133 @@
+//! From the nodes of a parsed pattern to a reading.
+
+use std::ops::Range;
+
+use tree_sitter::Node;
+
+use super::{Hole, PatternNode, contents, is_irrelevant, own_text};
+use crate::lang::{Class, Language};
+
+/// Builds readings from one parsed text.
+pub(super) struct Builder<'a> {
+    pub source: &'a [u8],
+    pub holes: &'a [Hole],
+    /// For each hole, the stand-in that was written for it.
+    pub spelled: &'a [Option<String>],
+    pub language: &'static Language,
+}
+
+impl Builder<'_> {
+    pub fn build(&self, node: Node<'_>) -> PatternNode {
+        if let Some(index) = self.hole(node) {
+            return if self.holes[index].many { PatternNode::Many(index) } else { PatternNode::Hole(index) };
+        }
+        let children = self.children(node);
+        let text = &self.source[node.byte_range()];
+        if self.language.tables().is(node.kind_id(), Class::String)
+            && let Some(inside) = contents(text)
+            && let Some(index) = self.holes.iter().position(|h| h.name.as_bytes() == &text[inside.clone()])
+        {
+            return PatternNode::Quoted(node.kind_id(), index);
+        }
+        if children.is_empty() || self.is_string(node, &children) {
+            let any_case = self.language.keywords_in_any_case;
+            let fixed = any_case && node.kind().starts_with("keyword_");
+            let text = (node.is_named() && !fixed).then(|| text.into());
+            // Keywords and operators help to tell early that a file can't match.
+            let operator = || node.kind().len() > 1 && node.kind().bytes().all(|b| b.is_ascii_punctuation());
+            let keyword = || !any_case && node.kind().bytes().all(|b| b.is_ascii_alphabetic()) || operator();
+            let text = text.or_else(|| keyword().then(|| node.kind().as_bytes().into()));
+            return PatternNode::Leaf(node.kind_id(), text);
+        }
+        PatternNode::Inner {
+            kind: node.kind_id(),
+            children: children.into_iter().map(|c| self.build(c)).collect(),
+            own: own_text(self.source, node).into(),
+        }
+    }
+
+    /// A string without holes is compared as a whole.
+    fn is_string(&self, node: Node<'_>, children: &[Node<'_>]) -> bool {
+        self.language.tables().is(node.kind_id(), Class::String)
+            && children.iter().all(|c| self.children(*c).is_empty())
+    }
+
+    fn children<'t>(&self, node: Node<'t>) -> Vec<Node<'t>> {
+        let mut cursor = node.walk();
+        node.children(&mut cursor).filter(|c| !is_irrelevant(*c, node.kind(), self.language)).collect()
+    }
+
+    /// The hole that a node stands for: a stand-in, a leaf with a hole's name, or a statement, parameter and the like
+    /// around it.
+    fn hole(&self, node: Node<'_>) -> Option<usize> {
+        let text = &self.source[node.byte_range()];
+        let bare = |text: &[u8]| text.trim_ascii().strip_suffix(b";").unwrap_or(text.trim_ascii()).to_vec();
+        let stands_in = |s: &Option<String>| s.as_ref().is_some_and(|s| bare(s.as_bytes()) == bare(text));
+        if let Some(index) = self.spelled.iter().position(stands_in) {
+            return Some(index);
+        }
+        let children = self.children(node);
+        match children.as_slice() {
+            [] if node.is_named() => self.holes.iter().position(|h| h.name.as_bytes() == text),
+            [only]
+                if only.is_named()
+                    && !self.language.tables().is(node.kind_id(), Class::Block)
+                    && !is_list(node)
+                    && own_text(self.source, node).is_empty() =>
+            {
+                self.hole(*only)
+            }
+            _ => None,
+        }
+    }
+}
+
+/// Lists of statements keep their own node, so that a hole in them takes a statement, not the list.
+fn is_list(node: Node<'_>) -> bool {
+    node.parent().is_none() || node.kind() == "statement_list"
+}
+
+/// The nodes that cover exactly the range: the deepest one (as a statement: the outermost that is one), or several siblings.
+pub(super) fn covering<'t>(
+    root: Node<'t>,
+    text: &str,
+    range: Range<usize>,
+    statement: bool,
+    language: &'static Language,
+) -> Option<Vec<Node<'t>>> {
+    // Some grammars count the line's end as part of a node.
+    let exact = |n: Node<'_>| {
+        n.start_byte() == range.start
+            && n.end_byte() >= range.end
+            && text.as_bytes()[range.end..n.end_byte()].trim_ascii().is_empty()
+    };
+    let mut node = root;
+    loop {
+        if statement && exact(node) && node.kind().ends_with("statement") {
+            return Some(vec![node]);
+        }
+        let mut cursor = node.walk();
+        let children: Vec<_> = node.children(&mut cursor).collect();
+        if let Some(inner) = children.iter().find(|c| {
+            c.start_byte() <= range.start && c.end_byte() >= range.end && c.end_byte() > c.start_byte() && c.is_named()
+        }) {
+            node = *inner;
+            continue;
+        }
+        let list =
+            is_list(node) || language.tables().is(node.kind_id(), Class::Block) && children.iter().all(Node::is_named);
+        if exact(node) && !list {
+            return Some(vec![node]);
+        }
+        let inside: Vec<_> = children
+            .into_iter()
+            .filter(|c| {
+                c.start_byte() >= range.start && c.end_byte() <= range.end && !is_irrelevant(*c, node.kind(), language)
+            })
+            .collect();
+        let (first, last) = (inside.first()?, inside.last()?);
+        // A closing semicolon of the pattern may belong to the parent.
+        let ends = last.end_byte() == range.end || last.end_byte() + 1 == range.end;
+        return (first.start_byte() == range.start && ends && inside.iter().all(|n| n.is_named())).then_some(inside);
+    }
+}

@@ -1,0 +1,202 @@
+//! From the text of a pattern to its readings.
+
+use tree_sitter::{Node, Parser};
+
+use super::build::{Builder, covering};
+use super::spelling::{self, Spelling};
+use super::{Hole, Pattern, PatternError, PatternNode, Reading};
+use crate::lang::{Class, Language};
+
+impl Pattern {
+    /// Compiles a pattern for a language.
+    ///
+    /// # Errors
+    /// When the pattern doesn't parse under any wrapper (the place that got furthest is told), doesn't hold a declared
+    /// hole, or is nothing but a hole.
+    pub fn compile(
+        code: &str,
+        holes: &[Hole],
+        statement: bool,
+        language: &'static Language,
+    ) -> Result<Self, PatternError> {
+        let trimmed = code.trim();
+        let lead = code.len() - code.trim_start().len();
+        let error = |offset, message| Err(PatternError { offset: lead + offset, message });
+        if trimmed.is_empty() {
+            return error(0, "the pattern is empty".into());
+        }
+        let mut parser = Parser::new();
+        if parser.set_language(&language.tables().grammar).is_err() {
+            return error(0, format!("the grammar of {} can't be loaded", language.name));
+        }
+        let mut compiler = Compiler { parser, holes, statement, language };
+        let plain = Spelling::plain(trimmed, holes);
+        let (spelling, mut readings) = match compiler.readings(&plain) {
+            Ok(readings) => (plain, readings),
+            Err(why) => match spelling::search(trimmed, holes, language, |s| compiler.readings(s)) {
+                Some(found) => found,
+                None if why.begins_with_hole => {
+                    let message = "the pattern begins with a hole and would match anywhere; put code around it";
+                    return error(0, message.into());
+                }
+                None => match why.lacks {
+                    Some(hole) => {
+                        let name = &holes[hole].name;
+                        return error(
+                            0,
+                            format!("the hole `{name}` doesn't stand in the pattern as a name of its own"),
+                        );
+                    }
+                    None => return error(why.furthest, format!("the pattern isn't {} code", language.name)),
+                },
+            },
+        };
+        if let Some(declared) = spelling.with_for_declaration(language) {
+            readings.extend(compiler.readings(&declared).unwrap_or_default());
+        }
+        let words = words_of(&readings, language);
+        Ok(Self { readings, words, holes: holes.len() })
+    }
+}
+
+/// The words that all readings have.
+fn words_of(readings: &[Reading], language: &Language) -> Vec<(Vec<u8>, bool)> {
+    let mut words: Option<Vec<(Vec<u8>, bool)>> = None;
+    for reading in readings {
+        let mut own = Vec::new();
+        reading.iter().for_each(|n| n.gather_words(&mut own, language));
+        own.sort();
+        own.dedup();
+        match &mut words {
+            None => words = Some(own),
+            Some(words) => words.retain(|word| own.contains(word)),
+        }
+    }
+    words.unwrap_or_default()
+}
+
+/// Why a spelling has no reading.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct NoReading {
+    /// How far in the pattern parsing got.
+    pub furthest: usize,
+    /// It parses, and this hole isn't a node of its own.
+    lacks: Option<usize>,
+    /// It parses, and a hole is the first thing in it.
+    begins_with_hole: bool,
+}
+
+/// Reads spellings of one pattern.
+struct Compiler<'a> {
+    parser: Parser,
+    holes: &'a [Hole],
+    statement: bool,
+    language: &'static Language,
+}
+
+impl Compiler<'_> {
+    /// All readings of a spelling, the first wrapper's first. Where some have no error at all, those in which something is
+    /// missing behind the pattern, such as the end of an element, don't count; nor does plain text where it can have parts.
+    fn readings(&mut self, spelling: &Spelling) -> Result<Vec<Reading>, NoReading> {
+        let mut why = NoReading::default();
+        let mut found: Vec<(Rank, Reading)> = Vec::new();
+        for (before, after) in self.language.wrappers {
+            let text = format!("{before}{}{after}", spelling.text);
+            let Some(tree) = self.parser.parse(&text, None) else { continue };
+            let root = tree.root_node();
+            let range = before.len()..before.len() + spelling.text.len();
+            if let Some(at) = first_error(root).filter(|at| *at < range.end) {
+                why.furthest = why.furthest.max(spelling.in_pattern(at.saturating_sub(before.len())));
+                continue;
+            }
+            let Some(nodes) = covering(root, &text, range, self.statement, self.language) else { continue };
+            if nodes.iter().any(Node::has_error) {
+                why.furthest = why.furthest.max(spelling.in_pattern(spelling.text.len()));
+                continue;
+            }
+            let builder = Builder {
+                source: text.as_bytes(),
+                holes: self.holes,
+                spelled: &spelling.spelled,
+                language: self.language,
+            };
+            let reading: Reading = nodes.iter().map(|n| builder.build(*n)).collect();
+            let lacks = self.lacks(&reading);
+            if lacks.is_some() || reading.first().is_none_or(|n| n.kind().is_none()) {
+                why.furthest = spelling.in_pattern(spelling.text.len());
+                why.begins_with_hole |= lacks.is_none();
+                why.lacks = why.lacks.or(lacks);
+                continue;
+            }
+            let is_statement = nodes.iter().all(|node| node.kind().ends_with("statement"));
+            let rank = Rank {
+                incomplete: root.has_error(),
+                no_statement: self.statement && !is_statement,
+                leaf: matches!(reading[..], [PatternNode::Leaf(..)]),
+            };
+            match found.iter_mut().find(|(_, other)| *other == reading) {
+                Some((known, _)) => *known = rank.min(*known),
+                None => found.push((rank, reading)),
+            }
+        }
+        let Some(best) = found.iter().map(|(rank, _)| *rank).min() else { return Err(why) };
+        found.retain(|(rank, _)| *rank == best);
+        let mut readings: Vec<Reading> = Vec::new();
+        for (_, reading) in found {
+            if readings.first().is_none_or(|first| self.goes_with(first, &reading)) {
+                readings.push(reading);
+            }
+        }
+        Ok(readings)
+    }
+
+    /// The first hole that a reading doesn't have.
+    fn lacks(&self, reading: &[PatternNode]) -> Option<usize> {
+        let mut used = Vec::new();
+        reading.iter().for_each(|n| n.holes(&mut used));
+        (0..self.holes.len()).find(|index| !used.contains(index))
+    }
+
+    /// Whether a further reading is kept beside the first one. A name alone means what it means first, one node isn't a run
+    /// of others elsewhere, a call doesn't mean a function without a body that looks like one, and an assignment means neither
+    /// an argument with its name nor a parameter with its default.
+    fn goes_with(&self, first: &[PatternNode], other: &[PatternNode]) -> bool {
+        let tables = self.language.tables();
+        match (first, other) {
+            ([_], [_, _, ..]) => false,
+            ([PatternNode::Leaf(kind, _)], _) => !tables.is(*kind, Class::Name),
+            ([PatternNode::Inner { kind: first, .. }], [PatternNode::Inner { kind: other, .. }]) => {
+                let name = |kind: u16| tables.grammar.node_kind_for_id(kind).unwrap_or_default();
+                let assigns = name(*first).contains("assignment");
+                let is_part = name(*other).contains("parameter") || name(*other).contains("argument");
+                !(tables.is(*first, Class::Call) && name(*other).contains("signature")) && !(assigns && is_part)
+            }
+            _ => true,
+        }
+    }
+}
+
+/// How good a reading is, the best first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+struct Rank {
+    /// Something is missing behind the pattern.
+    incomplete: bool,
+    /// A statement is wanted, and it isn't one.
+    no_statement: bool,
+    /// It is one node without parts.
+    leaf: bool,
+}
+
+/// Byte offset of the first error or missing node.
+fn first_error(node: Node<'_>) -> Option<usize> {
+    if node.is_error() || node.is_missing() {
+        return Some(node.start_byte());
+    }
+    if !node.has_error() {
+        return None;
+    }
+    let mut cursor = node.walk();
+    let children: Vec<_> = node.children(&mut cursor).collect();
+    // What is missing without a trace is missing at the end.
+    children.into_iter().find_map(first_error).or(Some(node.end_byte()))
+}
