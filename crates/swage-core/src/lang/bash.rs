@@ -26,10 +26,8 @@ pub(super) static BASH: Language = Language::new(Spec {
         ("if true; then\n", "\nfi\n"),
         ("case x in ", " esac\n"),
         ("w_=", "\n"),
-        ("[[ ", " ]]\n"),
-        ("echo ${", "}\n"),
-        ("((", "))\n"),
     ],
+    part_wrappers: &[("[[ ", " ]]\n"), ("echo ${", "}\n"), ("((", "))\n")],
     line_markers: &["#"],
     doc_markers: &["#!"],
     code_signs: &[
@@ -40,7 +38,7 @@ pub(super) static BASH: Language = Language::new(Spec {
         "case_statement",
         "function_definition",
     ],
-    stand_ins: &["HOLE) ;;"],
+    stand_ins: &["HOLE;", "HOLE) ;;"],
     openers: &["(", ")", "function", "for", "while", "until", "select", "if", "elif", "case", "?", "#"],
     lone_cr_ends_lines: false,
     ..Spec::PLAIN

@@ -11,10 +11,9 @@ pub(super) const WRAPPERS: &[(&str, &str)] = &[
     ("void w_(void) { switch (0) {\n", "\n} }"),
     ("", " {}\n"),
     ("void w_(", ");"),
-    ("w_ w_ = {", "};"),
-    ("enum w_ {", "};"),
-    ("#include ", "\n"),
 ];
+/// Around parts of those.
+pub(super) const PART_WRAPPERS: &[(&str, &str)] = &[("w_ w_ = {", "};"), ("enum w_ {", "};"), ("#include ", "\n")];
 pub(super) const CODE_SIGNS: &[&str] = &[
     "call_expression",
     "assignment_expression",
@@ -53,6 +52,7 @@ pub(super) static C: Language = Language::new(Spec {
     ],
     parts: &["case_statement"],
     wrappers: WRAPPERS,
+    part_wrappers: PART_WRAPPERS,
     implicit_parameters: &["void"],
     line_markers: &["//"],
     doc_markers: &["/**", "///", "//!", "/*!"],

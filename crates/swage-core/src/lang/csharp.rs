@@ -71,6 +71,8 @@ pub(super) static CSHARP: Language = Language::new(Spec {
         ("class w_ {", "{} }"),
         ("class w_ {", " void w_() {} }"),
         ("class w_ { object w_ = ", "; }"),
+    ],
+    part_wrappers: &[
         ("class w_ { void w_(", ") {} }"),
         ("class w_ { ", " w_; }"),
         ("interface w_ {", "}"),

@@ -26,7 +26,8 @@ pub(super) static HTML: Language = Language::new(Spec {
         Keyed { node: "attribute", key: "attribute_name" },
     ],
     depth: Some(depth),
-    wrappers: &[("", ""), ("<w ", "></w>")],
+    wrappers: &[("", "")],
+    part_wrappers: &[("<w ", "></w>")],
     ..Spec::PLAIN
 });
 

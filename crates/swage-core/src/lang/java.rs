@@ -64,6 +64,8 @@ pub(super) static JAVA: Language = Language::new(Spec {
         ("class w_ { void w_() { switch (0) {", "} } }"),
         ("class w_ {", "{} }"),
         ("class w_ {", " void w_() {} }"),
+    ],
+    part_wrappers: &[
         ("class w_ { void w_(", ") {} }"),
         ("interface w_ {", "}"),
         ("@interface w_ {", "}"),

@@ -23,6 +23,9 @@ pub(super) const WRAPPERS: &[(&str, &str)] = &[
     ("function ", "{}"),
     ("", " class w_ {}"),
     ("", "{}"),
+];
+/// Around parts of those.
+pub(super) const PART_WRAPPERS: &[(&str, &str)] = &[
     ("w_ = {", "}"),
     ("w_ = [", "]"),
     ("function w_(", ") {}"),
@@ -75,6 +78,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     ],
     parts: PARTS,
     wrappers: WRAPPERS,
+    part_wrappers: PART_WRAPPERS,
     name_fields: &["name"],
     not_parameters: &[],
     implicit_parameters: &[],
@@ -84,7 +88,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     statement_ends: &[";", "{", "}", ","],
     names_side_by_side: 1,
     openers: OPENERS,
-    stand_ins: &["case HOLE:"],
+    stand_ins: &["HOLE;", "case HOLE:"],
     for_declaration: Some("let HOLE"),
     optional: &["async", "static", "decorator"],
     ..Spec::PLAIN

@@ -41,6 +41,8 @@ pub(super) static KOTLIN: Language = Language::new(Spec {
         ("", " fun w_() {}\n"),
         ("", " {}\n"),
         ("class w_ : ", "\n"),
+    ],
+    part_wrappers: &[
         ("fun w_(", ") {}\n"),
         ("class w_(", ")\n"),
         ("enum class w_ {\n", "\n}"),
@@ -66,7 +68,7 @@ pub(super) static KOTLIN: Language = Language::new(Spec {
     ],
     statement_ends: &[")", "{", "}", "]", "\"", "="],
     openers: &["fun", "{", "constructor", "get", "set", "for", "while", "do", "if", "when", "->", "catch", "//", "/*"],
-    stand_ins: &["HOLE: w_", "val HOLE = 0", "HOLE -> 0"],
+    stand_ins: &["HOLE: w_", "val HOLE = 0;", "HOLE -> 0"],
     optional: &["modifiers", "user_type", "nullable_type", "function_type"],
     ..Spec::PLAIN
 });

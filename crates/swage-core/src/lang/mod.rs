@@ -230,7 +230,7 @@ impl Language {
             let name = grammar.node_kind_for_id(kind)?;
             if grammar.node_kind_is_named(kind) { name.strip_prefix("keyword_") } else { Some(name) }
         });
-        kinds.any(|keyword| keyword == word)
+        word.len() > 1 && kinds.any(|keyword| keyword == word)
     }
 
     /// The grammar and the kinds by id.

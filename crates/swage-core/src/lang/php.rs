@@ -58,6 +58,8 @@ pub(super) static PHP: Language = Language::new(Spec {
         ("<?php switch (0) {", "}"),
         ("<?php ", " {}"),
         ("", ""),
+    ],
+    part_wrappers: &[
         ("<?php function w_(", ") {}"),
         ("<?php $w_ = [", "];"),
         ("<?php $w_ = match (0) {", "};"),

@@ -31,6 +31,8 @@ pub(super) static RUST: Language = Language::new(Spec {
         ("fn w_() { match w_ {", "} }"),
         ("", "{}"),
         ("", " fn w_() {}"),
+    ],
+    part_wrappers: &[
         ("fn w_(", ") {}"),
         ("struct w_ {", "}"),
         ("enum w_ {", "}"),
@@ -39,6 +41,7 @@ pub(super) static RUST: Language = Language::new(Spec {
         ("trait w_ {", "}"),
         ("use ", ";"),
         ("#[", "] fn w_() {}"),
+        ("fn w_() { let ", " = w_; }"),
     ],
     name_fields: &["name", "type"],
     not_parameters: &["self_parameter", "attribute_item"],

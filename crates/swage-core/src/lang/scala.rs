@@ -28,10 +28,13 @@ pub(super) static SCALA: Language = Language::new(Spec {
         ("class w_ {\n", "\n}"),
         ("object w_ { def w_() = try {} ", " }"),
         ("object w_ { def w_(x: Int) = x match {\n", "\n} }"),
+    ],
+    part_wrappers: &[
         ("class w_(", ")\n"),
         ("object w_ { def w_(", ") = 0 }"),
         ("object w_ { val w_: ", " = 0 }"),
         ("class w_ extends ", "\n"),
+        ("object w_ { ", " def w_() = 0 }"),
     ],
     line_markers: &["//"],
     doc_markers: &["/**"],

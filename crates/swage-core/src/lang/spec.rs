@@ -74,6 +74,9 @@ pub struct Spec {
     pub(crate) parts: &'static [&'static str],
     /// Text around a pattern that makes it a whole file, tried in order.
     pub wrappers: &'static [(&'static str, &'static str)],
+    /// The same around what is part of statements, members and cases: parameters, arguments, attributes, types. They are
+    /// tried when the others don't tell what a pattern is.
+    pub part_wrappers: &'static [(&'static str, &'static str)],
     /// What to write for a hole, in which HOLE is its name, where a name alone doesn't parse.
     pub(crate) stand_ins: &'static [&'static str],
     /// What to write, too, for a hole that stands first in the head of a `for` with three parts, so that it takes a
@@ -154,6 +157,7 @@ impl Spec {
         classes: &[],
         parts: &[],
         wrappers: &[("", "")],
+        part_wrappers: &[],
         stand_ins: &[],
         for_declaration: None,
         optional: &[],

@@ -19,15 +19,12 @@ pub(super) static SQL: Language = Language::new(Spec {
         (Class::Block, &["block", "statement"]),
     ],
     parts: &["when_clause"],
-    wrappers: &[
-        ("", ""),
-        ("", ";"),
-        ("SELECT ", ""),
-        ("SELECT x FROM t WHERE ", ""),
-        ("CREATE TABLE t (", ")"),
+    wrappers: &[("", ""), ("", ";"), ("SELECT ", ""), ("SELECT x FROM t WHERE ", ""), ("CREATE TABLE t (", ")")],
+    part_wrappers: &[
         ("UPDATE t SET ", ""),
         ("SELECT x FROM t WHERE x IN ", ""),
         ("SELECT x FROM ", ""),
+        ("SELECT x FROM t ", ""),
         ("INSERT INTO t VALUES ", ""),
     ],
     parameter_lists: &["function_arguments"],

@@ -49,6 +49,8 @@ pub(super) static SWIFT: Language = Language::new(Spec {
         ("func w_() { switch x {\n", "\n} }"),
         ("", " func w_() {}\n"),
         ("", " {}\n"),
+    ],
+    part_wrappers: &[
         ("protocol w_ {\n", "\n}"),
         ("func w_(", ") {}\n"),
         ("enum w_ {\n", "\n}"),
@@ -75,7 +77,7 @@ pub(super) static SWIFT: Language = Language::new(Spec {
         "{", "func", "init", "for", "while", "repeat", "if", "guard", "switch", "case", "default", "?", "catch", "//",
         "/*",
     ],
-    stand_ins: &["HOLE: w_", "let HOLE = 0", "case HOLE: w_"],
+    stand_ins: &["HOLE: w_", "let HOLE = 0", "case HOLE: w_", "func HOLE()"],
     optional: &["modifiers", "type_annotation", "throws", "async"],
     optional_fields: &["return_type"],
     ..Spec::PLAIN

@@ -41,6 +41,9 @@ const WRAPPERS: &[(&str, &str)] = &[
     ("function ", "{}"),
     ("", " class w_ {}"),
     ("", "{}"),
+];
+/// Around parts of those.
+const PART_WRAPPERS: &[(&str, &str)] = &[
     ("w_ = {", "}"),
     ("w_ = [", "]"),
     ("function w_(", ") {}"),
@@ -68,6 +71,7 @@ const fn typescript(
         classes: CLASSES,
         parts: PARTS,
         wrappers: WRAPPERS,
+        part_wrappers: PART_WRAPPERS,
         name_fields: &["name"],
         not_parameters: &[],
         implicit_parameters: &["this"],
@@ -77,7 +81,7 @@ const fn typescript(
         statement_ends: &[";", "{", "}", ","],
         names_side_by_side: 1,
         openers: OPENERS,
-        stand_ins: &["case HOLE:"],
+        stand_ins: &["HOLE;", "case HOLE:"],
         for_declaration: Some("let HOLE"),
         optional: &[
             "async",

@@ -61,14 +61,17 @@ impl Builder<'_> {
     /// around it.
     fn hole(&self, node: Node<'_>) -> Option<usize> {
         let text = &self.source[node.byte_range()];
-        let bare = |text: &[u8]| text.trim_ascii().strip_suffix(b";").unwrap_or(text.trim_ascii()).to_vec();
         let stands_in = |s: &Option<String>| s.as_ref().is_some_and(|s| bare(s.as_bytes()) == bare(text));
         if let Some(index) = self.spelled.iter().position(stands_in) {
             return Some(index);
         }
         let children = self.children(node);
         match children.as_slice() {
-            [] if node.is_named() => self.holes.iter().position(|h| h.name.as_bytes() == text),
+            [] if node.is_named() => {
+                let plain =
+                    |(hole, spelled): (&Hole, &Option<String>)| spelled.is_none() && hole.name.as_bytes() == text;
+                self.holes.iter().zip(self.spelled).position(plain)
+            }
             [only]
                 if only.is_named()
                     && !self.language.tables().is(node.kind_id(), Class::Block)
@@ -80,6 +83,12 @@ impl Builder<'_> {
             _ => None,
         }
     }
+}
+
+/// A text without white space around it and the sign that closes it.
+fn bare(text: &[u8]) -> &[u8] {
+    let text = text.trim_ascii();
+    text.strip_suffix(b";").or(text.strip_suffix(b",")).unwrap_or(text)
 }
 
 /// Lists of statements keep their own node, so that a hole in them takes a statement, not the list.

@@ -3,6 +3,7 @@
 use tree_sitter::{Node, Parser};
 
 use super::build::{Builder, covering};
+use super::doubt::{Doubt, doubt};
 use super::spelling::{self, Spelling};
 use super::{Hole, Pattern, PatternError, PatternNode, Reading};
 use crate::lang::{Class, Language};
@@ -32,8 +33,11 @@ impl Pattern {
         let mut compiler = Compiler { parser, holes, statement, language };
         let plain = Spelling::plain(trimmed, holes);
         let (spelling, mut readings) = match compiler.readings(&plain) {
-            Ok(readings) => (plain, readings),
-            Err(why) => match spelling::search(trimmed, holes, language, |s| compiler.readings(s)) {
+            Ok(readings) => {
+                let better = compiler.better(&plain, &readings);
+                (plain, better.unwrap_or(readings))
+            }
+            Err(why) => match compiler.spelled(&plain) {
                 Some(found) => found,
                 None if why.begins_with_hole => {
                     let message = "the pattern begins with a hole and would match anywhere; put code around it";
@@ -100,7 +104,11 @@ impl Compiler<'_> {
     fn readings(&mut self, spelling: &Spelling) -> Result<Vec<Reading>, NoReading> {
         let mut why = NoReading::default();
         let mut found: Vec<(Rank, Reading)> = Vec::new();
-        for (before, after) in self.language.wrappers {
+        let parts = self.language.part_wrappers.iter().map(|wrapper| (wrapper, true));
+        for ((before, after), of_parts) in self.language.wrappers.iter().map(|wrapper| (wrapper, false)).chain(parts) {
+            if of_parts && found.iter().any(|(rank, reading)| rank.is_clear() && self.is_whole(reading)) {
+                break;
+            }
             let text = format!("{before}{}{after}", spelling.text);
             let Some(tree) = self.parser.parse(&text, None) else { continue };
             let root = tree.root_node();
@@ -132,6 +140,7 @@ impl Compiler<'_> {
             let rank = Rank {
                 incomplete: root.has_error(),
                 no_statement: self.statement && !is_statement,
+                doubt: doubt(&reading, self.holes, self.language),
                 leaf: matches!(reading[..], [PatternNode::Leaf(..)]),
             };
             match found.iter_mut().find(|(_, other)| *other == reading) {
@@ -150,11 +159,66 @@ impl Compiler<'_> {
         Ok(readings)
     }
 
+    /// The readings of a spelling without those about which there is so much doubt or more.
+    fn better_than(&mut self, doubt: Doubt, spelling: &Spelling) -> Result<Vec<Reading>, NoReading> {
+        let readings = self.readings(spelling)?;
+        let doubtful = NoReading { furthest: spelling.in_pattern(spelling.text.len()), ..NoReading::default() };
+        if self.doubt(&readings) < doubt { Ok(readings) } else { Err(doubtful) }
+    }
+
+    fn doubt(&self, readings: &[Reading]) -> Doubt {
+        readings.iter().map(|r| doubt(r, self.holes, self.language)).max().unwrap_or(Doubt::None)
+    }
+
+    /// A spelling with stand-ins that can be read, if possible as something that may well be meant.
+    fn spelled(&mut self, plain: &Spelling) -> Option<(Spelling, Vec<Reading>)> {
+        let language = self.language;
+        let (spelling, readings) = spelling::search(plain, language, |s| self.readings(s))?;
+        let doubt = self.doubt(&readings);
+        let better =
+            (doubt != Doubt::None).then(|| spelling::guided_search(plain, language, |s| self.better_than(doubt, s)));
+        Some(better.flatten().unwrap_or((spelling, readings)))
+    }
+
+    /// What to read instead of doubtful readings, or besides them.
+    fn better(&mut self, plain: &Spelling, readings: &[Reading]) -> Option<Vec<Reading>> {
+        let (holes, language) = (self.holes, self.language);
+        match self.doubt(readings) {
+            Doubt::None => None,
+            Doubt::List => {
+                let found = spelling::otherwise(plain, holes, language, |s| self.better_than(Doubt::List, s));
+                found.map(|mut found| {
+                    found.extend(self.readings(plain).unwrap_or_default());
+                    found
+                })
+            }
+            Doubt::Keyword => {
+                let found = spelling::otherwise(plain, holes, language, |s| self.better_than(Doubt::Keyword, s));
+                let search =
+                    |own: &mut Self| spelling::guided_search(plain, language, |s| own.better_than(Doubt::Keyword, s));
+                found.or_else(|| search(self).map(|(_, readings)| readings))
+            }
+        }
+    }
+
     /// The first hole that a reading doesn't have.
     fn lacks(&self, reading: &[PatternNode]) -> Option<usize> {
         let mut used = Vec::new();
         reading.iter().for_each(|n| n.holes(&mut used));
         (0..self.holes.len()).find(|index| !used.contains(index))
+    }
+
+    /// Whether a reading is something that stands for itself and not also a part of something else: a call, a definition, a
+    /// statement.
+    fn is_whole(&self, reading: &[PatternNode]) -> bool {
+        let tables = self.language.tables();
+        let whole = [Class::Call, Class::Function, Class::Class, Class::Loop, Class::Branch, Class::Import];
+        let is_whole = |kind: u16| {
+            let name = tables.grammar.node_kind_for_id(kind).unwrap_or_default();
+            whole.iter().any(|class| tables.is(kind, *class))
+                || name.ends_with("statement") && name != "labeled_statement"
+        };
+        matches!(reading, [node] if node.kind().is_some_and(is_whole))
     }
 
     /// Whether a further reading is kept beside the first one. A name alone means what it means first, one node isn't a run
@@ -176,6 +240,13 @@ impl Compiler<'_> {
     }
 }
 
+impl Rank {
+    /// Whether no reading can be better.
+    fn is_clear(self) -> bool {
+        !self.incomplete && !self.no_statement && !self.leaf && self.doubt == Doubt::None
+    }
+}
+
 /// How good a reading is, the best first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 struct Rank {
@@ -185,6 +256,8 @@ struct Rank {
     no_statement: bool,
     /// It is one node without parts.
     leaf: bool,
+    /// It can hardly be what is meant.
+    doubt: Doubt,
 }
 
 /// Byte offset of the first error or missing node.

@@ -28,6 +28,9 @@ pub(crate) fn budget(source: &[u8]) -> u64 {
     20_000_000 + 20 * source.len() as u64
 }
 
+/// Words that some grammars give no node of their own and that stand where values do.
+const VALUES: [&str; 8] = ["this", "base", "self", "super", "null", "nil", "true", "false"];
+
 /// Everything that stays the same during a match.
 pub(crate) struct Matching<'a> {
     pub source: &'a [u8],
@@ -96,7 +99,8 @@ impl Matching<'_> {
     fn matches(&self, pattern: &PatternNode, node: Node<'_>, bound: &mut Bindings) -> bool {
         match pattern {
             PatternNode::Hole(index) | PatternNode::Many(index) => {
-                node.is_named() && self.bind(*index, Some(node), node.byte_range(), bound)
+                let takes = node.is_named() || VALUES.contains(&node.kind());
+                takes && self.bind(*index, Some(node), node.byte_range(), bound)
             }
             PatternNode::Quoted(kind, index) => {
                 let range = node.byte_range();
@@ -172,10 +176,13 @@ impl Matching<'_> {
         let tables = self.language.tables();
         let of_fields: Vec<Node<'t>> =
             tables.optional_fields.iter().filter_map(|field| node.child_by_field_id(*field)).collect();
-        let written = |kind: u16| patterns.iter().any(|p| p.kind() == Some(kind));
-        let unwritten = |child: &Node<'t>| {
-            of_fields.contains(child) || tables.is_optional(child.kind_id()) && !written(child.kind_id())
+        // Of several modifiers, those that the pattern writes count.
+        let written = |child: &Node<'t>| {
+            let mut same = patterns.iter().filter(|p| p.kind() == Some(child.kind_id()));
+            same.any(|p| self.matches(p, *child, &mut vec![None; self.holes.len()]))
         };
+        let unwritten =
+            |child: &Node<'t>| of_fields.contains(child) || tables.is_optional(child.kind_id()) && !written(child);
         let mut kept: Vec<Node<'t>> = Vec::with_capacity(nodes.len());
         for child in nodes {
             if !unwritten(child) {

@@ -15,7 +15,9 @@
 mod build;
 mod children;
 mod compile;
+mod doubt;
 mod matcher;
+mod names;
 mod probe;
 mod spelling;
 
@@ -27,6 +29,8 @@ use tree_sitter::Node;
 
 pub(crate) use self::children::{Children, are_many, preorder};
 pub(crate) use self::matcher::{Bindings, Given, Matching, budget};
+pub use self::names::hole_names;
+pub(crate) use self::names::names_in_capitals;
 pub(crate) use self::probe::{Failure, Probe};
 use crate::lang::{Class, Language};
 

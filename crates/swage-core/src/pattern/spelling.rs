@@ -1,5 +1,6 @@
 //! What is written for holes where a name alone doesn't parse.
 
+use std::cmp::Reverse;
 use std::collections::HashSet;
 
 use super::compile::NoReading;
@@ -59,6 +60,7 @@ impl Spelling {
         out
     }
 
+    /// The same with another form of one hole.
     fn with(&self, hole: usize, form: Option<&str>) -> Self {
         let mut spelled = self.spelled.clone();
         spelled[hole] = form.map(|form| form.replace("HOLE", &self.names[hole]));
@@ -71,10 +73,17 @@ impl Spelling {
         offset.saturating_sub(before.map_or(0, |place| place.grown)).min(self.code.len())
     }
 
-    /// The hole at which parsing failed: the last that begins before an offset in the pattern, or the first of all.
-    fn hole_before(&self, offset: usize) -> Option<usize> {
-        let before = self.places.iter().rfind(|place| self.in_pattern(place.start) <= offset);
-        before.or(self.places.first()).map(|place| place.hole)
+    /// The holes that may be why parsing failed: those that begin before an offset in the pattern, the last first, or the
+    /// first of all.
+    fn holes_before(&self, offset: usize) -> Vec<usize> {
+        let mut holes = Vec::new();
+        let before = self.places.iter().rev().filter(|place| self.in_pattern(place.start) <= offset);
+        for place in before.chain(self.places.first()) {
+            if !holes.contains(&place.hole) {
+                holes.push(place.hole);
+            }
+        }
+        holes
     }
 
     /// The same with a declaration for the first hole in the head of a `for`, which is an expression as it stands.
@@ -96,20 +105,65 @@ const IN_ORDER: usize = 512;
 /// pattern of many holes takes about as many tries as it has holes and stand-ins; where that leads nowhere, all spellings
 /// of few holes are tried, those with the fewest stand-ins first.
 pub(super) fn search(
-    code: &str,
-    holes: &[Hole],
+    plain: &Spelling,
     language: &Language,
     mut read: impl FnMut(&Spelling) -> Result<Vec<Reading>, NoReading>,
 ) -> Option<(Spelling, Vec<Reading>)> {
-    if language.stand_ins.is_empty() || holes.is_empty() {
+    if language.stand_ins.is_empty() || plain.names.is_empty() {
         return None;
     }
-    let mut seen: HashSet<Vec<Option<String>>> = HashSet::new();
-    let mut open = vec![(0, Spelling::plain(code, holes))];
-    for _ in 0..GUIDED {
+    let mut seen = HashSet::new();
+    let start = vec![plain.with(0, None)];
+    guided(start, GUIDED, language, &mut seen, &mut read).or_else(|| {
+        in_order(plain.names.len(), language.stand_ins.len()).into_iter().find_map(|forms| {
+            let spelling = forms.iter().enumerate().fold(plain.with(0, None), |spelling, (hole, form)| {
+                spelling.with(hole, form.map(|form| language.stand_ins[form]))
+            });
+            let fresh = seen.insert(spelling.spelled.clone());
+            fresh.then(|| read(&spelling).ok()).flatten().map(|readings| (spelling, readings))
+        })
+    })
+}
+
+/// The same with few tries, for what parses already and may mean something else.
+pub(super) fn guided_search(
+    plain: &Spelling,
+    language: &Language,
+    mut read: impl FnMut(&Spelling) -> Result<Vec<Reading>, NoReading>,
+) -> Option<(Spelling, Vec<Reading>)> {
+    let any = !language.stand_ins.is_empty() && !plain.names.is_empty();
+    any.then(|| guided(vec![plain.with(0, None)], 8 * plain.names.len(), language, &mut HashSet::new(), &mut read))
+        .flatten()
+}
+
+/// Looks for other readings of a pattern that parses as it stands, with a stand-in for one of its runs.
+pub(super) fn otherwise(
+    plain: &Spelling,
+    holes: &[Hole],
+    language: &Language,
+    mut read: impl FnMut(&Spelling) -> Result<Vec<Reading>, NoReading>,
+) -> Option<Vec<Reading>> {
+    let runs = (0..holes.len()).rev().filter(|hole| holes[*hole].many);
+    let mut starts = runs.flat_map(|hole| language.stand_ins.iter().map(move |form| plain.with(hole, Some(form))));
+    starts.find_map(|start| {
+        let tries = 4 * holes.len();
+        guided(vec![start], tries, language, &mut HashSet::new(), &mut read).map(|(_, readings)| readings)
+    })
+}
+
+fn guided(
+    start: Vec<Spelling>,
+    tries: usize,
+    language: &Language,
+    seen: &mut HashSet<Vec<Option<String>>>,
+    read: &mut impl FnMut(&Spelling) -> Result<Vec<Reading>, NoReading>,
+) -> Option<(Spelling, Vec<Reading>)> {
+    // How far each came from, and how many holes before the one where that failed it changes.
+    let mut open: Vec<((usize, Reverse<usize>), Spelling)> =
+        start.into_iter().map(|spelling| ((0, Reverse(0)), spelling)).collect();
+    for _ in 0..tries {
         // The one that got furthest; among those, the earliest found.
-        let best = (0..open.len()).rev().max_by_key(|index| open[*index].0);
-        let Some(best) = best else { break };
+        let best = (0..open.len()).rev().max_by_key(|index| open[*index].0)?;
         let (_, spelling) = open.remove(best);
         if !seen.insert(spelling.spelled.clone()) {
             continue;
@@ -117,21 +171,14 @@ pub(super) fn search(
         match read(&spelling) {
             Ok(readings) => return Some((spelling, readings)),
             Err(why) => {
-                let Some(hole) = spelling.hole_before(why.furthest) else { break };
-                let forms = std::iter::once(None).chain(language.stand_ins.iter().copied().map(Some));
-                open.extend(forms.map(|form| (why.furthest, spelling.with(hole, form))));
+                for (back, hole) in spelling.holes_before(why.furthest).into_iter().enumerate() {
+                    let forms = std::iter::once(None).chain(language.stand_ins.iter().copied().map(Some));
+                    open.extend(forms.map(|form| ((why.furthest, Reverse(back)), spelling.with(hole, form))));
+                }
             }
         }
     }
-    in_order(holes.len(), language.stand_ins.len()).into_iter().find_map(|forms| {
-        let plain = Spelling::plain(code, holes);
-        let spelling = forms
-            .iter()
-            .enumerate()
-            .fold(plain, |spelling, (hole, form)| spelling.with(hole, form.map(|form| language.stand_ins[form])));
-        let fresh = seen.insert(spelling.spelled.clone());
-        fresh.then(|| read(&spelling).ok()).flatten().map(|readings| (spelling, readings))
-    })
+    None
 }
 
 /// Which holes to write as which stand-in, fewest first; not all ways of many holes.

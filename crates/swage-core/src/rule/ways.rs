@@ -13,6 +13,7 @@ use super::problem::Problems;
 use super::table::Table;
 use super::values::{bad_regex, languages, one_of, read_holes, regex};
 use crate::lang::{Class, LANGUAGES, Language};
+use crate::pattern::names_in_capitals;
 
 /// A table with one way to match, or with several under `any`; filters and languages beside `any` hold for all of them.
 pub(super) fn read_ways(
@@ -240,7 +241,7 @@ fn read_code(
     let is_keyword = |name: &str| languages.unwrap_or_default().iter().any(|l| l.is_keyword(name));
     let is_told =
         |name: &str| is_keyword(name) || plain.iter().any(|p| p == name) || holes.iter().any(|h| h.name == name);
-    if let Some((at, name)) = capitals(&code.value).find(|(_, name)| !is_told(name)) {
+    if let Some((at, name)) = names_in_capitals(&code.value).find(|(_, name)| !is_told(name)) {
         let hint =
             format!("declare it as holes.{name} = {{}}, or say plain = [\"{name}\"] when the code has that name");
         p.inside(&code, at, format!("`{name}` looks like a hole and isn't declared as one"), hint);
@@ -263,35 +264,6 @@ fn read_code(
         }
     }
     Some(found)
-}
-
-/// Names in capitals outside of strings, with their offsets: holes are usually written so.
-fn capitals(code: &str) -> impl Iterator<Item = (usize, &str)> {
-    let in_name = |c: char| c.is_alphanumeric() || c == '_';
-    let mut at = 0;
-    let mut quote = None;
-    std::iter::from_fn(move || {
-        while let Some(c) = code[at..].chars().next() {
-            let start = at;
-            if in_name(c) {
-                at += code[at..].find(|c| !in_name(c)).unwrap_or(code.len() - at);
-                let name = &code[start..at];
-                let shouts = name.starts_with(|c: char| c.is_ascii_uppercase())
-                    && name.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_');
-                if shouts && quote.is_none() {
-                    return Some((start, name));
-                }
-                continue;
-            }
-            match quote {
-                Some(open) if open == c => quote = None,
-                None if matches!(c, '"' | '\'' | '`') => quote = Some(c),
-                _ => {}
-            }
-            at += c.len_utf8();
-        }
-        None
-    })
 }
 
 fn read_measure(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<MeasureMatch> {

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use swage_core::lang::{LANGUAGES, Language};
+use swage_core::pattern::hole_names;
 use swage_core::rule::{Matcher, Rule, nearest, read_rules};
 use swage_core::scan::{Miss, try_pattern};
 
@@ -138,11 +139,9 @@ fn told(path: &Path, bytes: &[u8], miss: &Miss) -> String {
 /// The match as it stands in a rule file, and the language, as TOML.
 fn matcher(args: &TryArgs, language: &Language) -> Result<String, Failure> {
     let mut holes: BTreeMap<&str, Vec<String>> = BTreeMap::new();
-    let is_name = |c: char| c.is_ascii_alphanumeric() || c == '_';
-    for word in args.pattern.split(|c| !is_name(c)) {
-        let capitals = word.starts_with(|c: char| c.is_ascii_uppercase()) && !word.contains(|c: char| c.is_lowercase());
-        if capitals && !language.is_keyword(word) && !args.plain.iter().any(|p| p == word) {
-            holes.entry(word).or_default();
+    for name in hole_names(&args.pattern, language) {
+        if !args.plain.iter().any(|p| p == name) {
+            holes.entry(name).or_default();
         }
     }
     for name in &args.many {
