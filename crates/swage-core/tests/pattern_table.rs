@@ -57,3 +57,26 @@ fn patterns_match_what_people_mean() {
     }
     assert!(told.is_empty(), "of {lines} patterns\n{told}");
 }
+
+/// docs/patterns.md: what is written by hand there, and the table.
+#[test]
+fn the_page_of_patterns_is_current() {
+    const PAGE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/patterns.md");
+    const MARK: &str = "<!-- Made from crates/swage-core/tests/data/patterns.txt. -->\n";
+    let kept = std::fs::read_to_string(PAGE).expect("docs/patterns.md");
+    let (by_hand, _) = kept.split_once(MARK).expect("the mark in docs/patterns.md");
+    let mut page = format!("{by_hand}{MARK}");
+    for line in TABLE.lines() {
+        if let Some(name) = line.strip_prefix("== ") {
+            page += &format!("\n### {name}\n\n| pattern | code that it matches |\n|---|---|\n");
+        } else if let Some((pattern, code)) = line.split_once(" ~~ ") {
+            let cell = |text: &str| format!("`` {} ``", text.replace('|', "\\|").replace("\\n", " ⏎ "));
+            page += &format!("| {} | {} |\n", cell(pattern), cell(code));
+        }
+    }
+    if std::env::var_os("SWAGE_WRITE_PAGES").is_some() {
+        std::fs::write(PAGE, &page).expect("written");
+        return;
+    }
+    assert!(page == kept, "make it again: SWAGE_WRITE_PAGES=1 cargo test -p swage-core --test pattern_table");
+}

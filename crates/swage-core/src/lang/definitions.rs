@@ -106,34 +106,51 @@ impl Language {
             return Some(1);
         }
         let mut holder = node;
-        let list = loop {
-            match (holder.child_by_field_id(list), holder.child_by_field_id(declarator)) {
-                (Some(list), _) => break Some(list),
+        let lists: Vec<Node<'_>> = loop {
+            let is_list = |child: &Node<'_>| !child.kind().contains("type_parameter");
+            let mut cursor = holder.walk();
+            let id = std::num::NonZero::new(list);
+            let found = id.map(|id| holder.children_by_field_id(id, &mut cursor).filter(is_list).collect::<Vec<_>>());
+            match (found.filter(|found| !found.is_empty()), holder.child_by_field_id(declarator)) {
+                (Some(lists), _) => break lists,
                 (None, Some(inner)) => holder = inner,
-                (None, None) => break None,
+                (None, None) => {
+                    let is_list = |child: &Node<'_>| self.parameter_lists.contains(&child.kind());
+                    break node.named_children(&mut node.walk()).find(is_list).into_iter().collect();
+                }
             }
         };
-        let is_list = |child: &Node<'_>| self.parameter_lists.contains(&child.kind());
-        let list = list.or_else(|| node.named_children(&mut node.walk()).find(is_list));
-        if list.is_some_and(|l| tables.is(l.kind_id(), Class::Name)) {
+        if lists.first().is_some_and(|l| tables.is(l.kind_id(), Class::Name)) {
             return Some(1);
         }
         let text = |node: Node<'_>| source.get(node.byte_range()).unwrap_or_default();
         // Wherever there is a list, commas part what is in it.
-        if list.is_some_and(|list| (memchr::memchr_iter(b',', text(list)).count() as u64) < least) {
+        if let [only] = lists[..]
+            && (memchr::memchr_iter(b',', text(only)).count() as u64) < least
+        {
             return None;
         }
-        let mut count = 0;
         // Where there is no list, the parameters stand in the function itself.
-        let holder = list.unwrap_or(node);
-        for (index, child) in holder.named_children(&mut holder.walk()).enumerate() {
-            if list.is_none() && !tables.is(child.kind_id(), Class::Parameter) {
-                continue;
-            }
-            let first_word = |text: &[u8]| text.iter().position(|b| !b.is_ascii_alphanumeric()).unwrap_or(text.len());
-            let implicit = index == 0
-                && self.implicit_parameters.iter().any(|n| n.as_bytes() == &text(child)[..first_word(text(child))]);
-            if implicit || tables.is(child.kind_id(), Class::Comment) || self.not_parameters.contains(&child.kind()) {
+        let holders = if lists.is_empty() { std::slice::from_ref(&node) } else { &lists };
+        let count = holders.iter().map(|holder| self.parameters_in(*holder, name, !lists.is_empty(), source)).sum();
+        (!lists.is_empty() || count > 0 || self.parameter_lists.is_empty()).then_some(count)
+    }
+
+    /// How many parameters stand in a list, or in a function itself.
+    fn parameters_in(&self, holder: Node<'_>, name: u16, is_list: bool, source: &[u8]) -> u32 {
+        let tables = self.tables();
+        let text = |node: Node<'_>| source.get(node.byte_range()).unwrap_or_default();
+        let mut cursor = holder.walk();
+        let children: Vec<Node<'_>> = holder.named_children(&mut cursor).filter(|child| !child.is_extra()).collect();
+        // Some grammars put defaults beside the parameters.
+        let marked = !is_list
+            || self.parameter_lists.contains(&holder.kind())
+                && children.iter().any(|child| tables.is(child.kind_id(), Class::Parameter));
+        let mut count = 0;
+        for (index, child) in children.into_iter().enumerate() {
+            let passed = index == 0 && self.is_implicit(text(child));
+            let other = marked && !tables.is(child.kind_id(), Class::Parameter);
+            if passed || other || self.not_parameters.contains(&child.kind()) {
                 continue;
             }
             // `a, b int` declares two; elsewhere a name field may hold a type besides.
@@ -149,7 +166,15 @@ impl Language {
             };
             count += std::num::NonZero::new(name).map_or(0, names).max(1) as u32;
         }
-        (list.is_some() || count > 0 || self.parameter_lists.is_empty()).then_some(count)
+        count
+    }
+
+    /// Whether a first parameter is one that the language passes by itself, or stands for none.
+    fn is_implicit(&self, parameter: &[u8]) -> bool {
+        let end = parameter.iter().position(|b| !b.is_ascii_alphanumeric() && *b != b'_').unwrap_or(parameter.len());
+        let (name, rest) = parameter.split_at(end);
+        matches!(rest.trim_ascii_start().first(), None | Some(b':'))
+            && self.implicit_parameters.iter().any(|known| known.as_bytes() == name)
     }
 
     /// Whether names of definitions are told from names that refer to them: in languages that one programs in, which

@@ -90,6 +90,10 @@ pub(super) struct NoReading {
     begins_with_hole: bool,
 }
 
+/// Ends of the kinds of further nodes that stand for themselves only.
+const WHOLE: [&str; 5] =
+    ["binary_expression", "comparison_operator", "assignment", "await_expression", "lexical_declaration"];
+
 /// Reads spellings of one pattern.
 struct Compiler<'a> {
     parser: Parser,
@@ -217,6 +221,7 @@ impl Compiler<'_> {
             let name = tables.grammar.node_kind_for_id(kind).unwrap_or_default();
             whole.iter().any(|class| tables.is(kind, *class))
                 || name.ends_with("statement") && name != "labeled_statement"
+                || WHOLE.iter().any(|end| name.ends_with(end))
         };
         matches!(reading, [node] if node.kind().is_some_and(is_whole))
     }

@@ -13,9 +13,21 @@ use crate::rule::{Measure, MeasureMatch};
 pub(super) fn at_once(m: &MeasureMatch, node: Node<'_>, source: &[u8], language: &Language) -> Option<u64> {
     match m.measure {
         Measure::Parameters => language.parameter_count(node, source, m.over).map(u64::from),
-        Measure::Lines => Some((node.end_position().row - node.start_position().row) as u64 + 1),
+        Measure::Lines => Some((last_row(node) - node.start_position().row) as u64 + 1),
         Measure::Nesting | Measure::Branches => None,
     }
+}
+
+/// The row (0-based) in which a node ends, without the comments and empty lines behind what is in it.
+fn last_row(node: Node<'_>) -> usize {
+    let mut last = node;
+    while let Some(inner) = (0..last.child_count()).rev().filter_map(|n| last.child(n as u32)).find(|n| !n.is_extra()) {
+        last = inner;
+    }
+    if last.end_position().column == 0 && last.end_position().row > last.start_position().row {
+        return last.end_position().row - 1;
+    }
+    last.end_position().row
 }
 
 /// A function during the walk; functions inside count for themselves.

@@ -15,7 +15,7 @@ use super::texts::{fill_named, groups, is_excused, place_of, texts};
 use super::walk::{Found, Scope, Step, Walk};
 use super::words::Words;
 use super::{Fact, Hit, Span, Syntax, allow, identity, keys};
-use crate::lang::{Language, Role, interest};
+use crate::lang::{Class, Language, Role, interest};
 use crate::lang::{nests_too_deep, parse};
 use crate::pattern::budget;
 use crate::rule::{
@@ -188,6 +188,10 @@ impl<'a> Run<'a> {
                     zones.push((node.byte_range(), Zone::Comment));
                     comment_nodes.push(node);
                 } else if interest & interest::STRING != 0 {
+                    // Between joined strings there may be comments.
+                    if node.named_child(0).is_some_and(|first| tables.is(first.kind_id(), Class::String)) {
+                        return true;
+                    }
                     zones.push((node.byte_range(), Zone::String));
                     // Only strings that embed code have anything inside.
                     return self.source[node.byte_range()].contains(&b'{');

@@ -1,0 +1,28 @@
+//! Figures of definitions, and the zones of a text, where grammars and readers count otherwise.
+
+mod common;
+
+use common::{found, rule, rule_saying};
+
+/// Path, code, measure, and the figures of its functions in order.
+#[test]
+fn figures_are_those_that_a_reader_counts() {
+    let cases = [
+        ("a.c", "int f(void *p, int n) { return n; }\nint g(void) { return 1; }\n", "parameters", "2"),
+        ("a.cpp", "int f(void *p) { return 1; }\nint g(void) { return 1; }\n", "parameters", "1"),
+        ("a.kt", "fun f(a: Int, b: Int = 3, c: String = g(1, 2)) { }\n", "parameters", "3"),
+        ("a.scala", "object A { def f[T, U](a: Int, b: T)(implicit c: U) = a }\n", "parameters", "3"),
+        ("a.py", "def f(cls_name, self_x): pass\ndef g(self: A, x): pass\n", "parameters", "2 1"),
+        ("a.py", "def f(a, \\\n      b):\n    return a\n", "parameters", "2"),
+        ("a.py", "def f():\n    return 1\n    # behind it\n    # all\n\ndef g():\n    pass\n", "lines", "2 2"),
+        ("a.js", "function f() {\n  return 1;\n  // within\n}\n", "lines", "4"),
+    ];
+    for (path, code, measure, expected) in cases {
+        let rule = rule_saying("{value}", &format!("match = {{ measure = \"{measure}\", over = 0 }}"));
+        let figures = found(&rule, path, code);
+        let figures: Vec<&str> = figures.split(", ").filter_map(|place| place.split(' ').nth(1)).collect();
+        assert_eq!(figures.join(" "), expected, "{measure} of {path}:\n{code}");
+    }
+    let zone = rule("match = { text = \"tide\", zones = [\"string\"] }");
+    assert_eq!(found(&zone, "a.py", "x = ('a'\n     # tide\n     'tide')\ny = f'{tide}'\n"), "3:7 tide, 4:8 tide");
+}
