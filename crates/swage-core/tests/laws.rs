@@ -5,6 +5,7 @@ mod common;
 use common::{found, rule_saying};
 use proptest::prelude::*;
 use swage_core::link::{Held, judge};
+use swage_core::rule::read_rules;
 use swage_core::scan::{Fact, Span};
 
 /// An argument of a pattern.
@@ -139,4 +140,35 @@ proptest! {
         let judged: Vec<usize> = judge(&rule, link, &held, None).into_iter().map(|(index, _)| index).collect();
         prop_assert_eq!(judged, expected, "{}", keys);
     }
+}
+
+/// Results are kept by the digest of their rule, so it must differ whenever the rule finds or says something else.
+#[test]
+fn digests_follow_what_rules_say() {
+    let digest = |severity: &str, found: &str| {
+        let source =
+            format!("[[rule]]\nid = \"r\"\nseverity = \"{severity}\"\ntitle = \"t\"\nmessage = \"m\"\n{found}\n");
+        let rules = read_rules("r.toml", &source, false).unwrap_or_else(|p| panic!("{p:?}")).rules;
+        rules[0].0.digest
+    };
+    let all = [
+        "languages = [\"python\"]\nmatch = { code = \"go(X)\", holes.X = {} }",
+        "languages = [\"python\"]\nmatch = { code = \"go(X)\", holes.X = { text = \"a\" } }",
+        "languages = [\"python\"]\nmatch = { code = \"go(X)\", holes.X = { many = true } }",
+        "languages = [\"python\"]\nmatch = { code = \"go(X)\", holes.X = {}, enclosed_by = { node = \"loop\" } }",
+        "languages = [\"python\"]\nmatch = { code = \"go(X)\", holes.X = {}, enclosed_by = { node = \"branch\" } }",
+        "languages = [\"python\"]\nmatch = { code = \"go(X)\", holes.X = {}, not_enclosed_by = { node = \"loop\" } }",
+        "languages = [\"javascript\"]\nmatch = { code = \"go(X)\", holes.X = {} }",
+        "match = { measure = \"lines\", over = 10 }",
+        "match = { measure = \"lines\", over = 1 }",
+        "skip_generated = true\nmatch = { measure = \"lines\", over = 1 }",
+    ];
+    let mut seen = std::collections::HashSet::new();
+    for found in all {
+        assert!(seen.insert(digest("note", found)), "{found} has the digest of another");
+    }
+    assert!(seen.insert(digest("error", all[0])), "the severity is told, too");
+    let laid_out =
+        "paths = [\"a/**\"]\nlanguages = [\"python\"]\n[rule.match]  # what it looks for\nholes.X = {}\ncode = 'go(X)'";
+    assert_eq!(digest("note", laid_out), digest("note", all[0]), "layout and paths decide nothing");
 }

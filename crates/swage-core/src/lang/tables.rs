@@ -121,6 +121,11 @@ impl Tables {
         }
     }
 
+    /// How many states, kinds and fields the grammar has, which another version of it hardly has, too.
+    pub(crate) fn sizes(&self) -> [usize; 3] {
+        [self.grammar.parse_state_count(), self.grammar.node_kind_count(), self.grammar.field_count()]
+    }
+
     /// The kinds with a name in the grammar: of nodes, or of signs and words as they stand.
     pub(crate) fn kinds_named(&self, name: &str, is_node: bool) -> Vec<u16> {
         let with_name = |kind: &u16| {

@@ -95,6 +95,8 @@ pub struct Rule {
     pub changed: Vec<(&'static str, String)>,
     /// A fingerprint of all that decides what it finds and says.
     pub digest: [u8; 32],
+    /// A fingerprint of `match` as it was read.
+    pub(super) definition: [u8; 32],
 }
 
 impl Rule {

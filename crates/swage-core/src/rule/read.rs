@@ -11,7 +11,7 @@ use super::checker::read_checker;
 use super::config::{Config, Limits, Policy, Submodules, parse_size};
 use super::example::read_example;
 use super::link::read_link;
-use super::model::{Adjust, Beyond, CodeMatch, Filter, Matcher, Rule, RuleSide, Severity, Way, What};
+use super::model::{Adjust, Beyond, Matcher, Rule, RuleSide, Severity, Way};
 use super::problem::{Problem, Problems, nearest};
 use super::table::{At, Table};
 use super::values::{languages, one_of, path_set};
@@ -177,7 +177,7 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
     let secret = table.flag("secret", p).unwrap_or(false);
     let skip_generated = table.flag("skip_generated", p).unwrap_or(false);
     let (mut ways, mut beyond) = (Vec::new(), None);
-    let written = table.as_written("match", p);
+    let (written, definition) = (table.as_written("match", p), table.digest("match"));
     if table.has("match") {
         if let Some(mut found) = table.table("match", p) {
             (ways, beyond) = read_match(&mut found, languages.as_deref(), &name, p);
@@ -224,6 +224,7 @@ fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Opt
         written,
         replaces: None,
         changed: Vec::new(),
+        definition,
         digest: [0; 32],
     };
     rule.digest = digest(&rule);
@@ -274,36 +275,18 @@ fn read_adjust(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Adjust
 
 /// All that decides what the rule finds and says; paths are left out, they only decide where it looks.
 pub(super) fn digest(rule: &Rule) -> [u8; 32] {
-    let mut text = format!("{}\0{}\0{}\0{}\0", rule.id, rule.severity, rule.message, rule.secret);
-    text += if rule.skip_generated { "skip_generated\0" } else { "\0" };
-    for way in rule.ways.iter() {
-        text += &format!("{:?} {:?} ", way.languages, way.collection);
-        text += &match &way.matcher {
-            Matcher::Code(c) => code_digest(c),
-            Matcher::Tree(t) => format!("{:?}", t.query),
-            other => format!("{other:?}"),
-        };
-        way.filters.iter().for_each(|filter| filter_digest(filter, &mut text));
-        text.push('\0');
+    let mut hash = Sha256::new();
+    for text in [&rule.id, rule.severity.word(), &rule.message] {
+        hash.update((text.len() as u64).to_le_bytes());
+        hash.update(text);
     }
-    Sha256::digest(text.as_bytes()).into()
-}
-
-fn code_digest(c: &CodeMatch) -> String {
-    format!("{:?} {:?} {}", c.code, c.holes, c.statement)
-}
-
-fn filter_digest(filter: &Filter, text: &mut String) {
-    *text += &format!(" {:?}(", filter.relation);
-    for place in &filter.any {
-        *text += &match &place.what {
-            What::Code(c) => code_digest(c),
-            other @ (What::Definition { .. } | What::Node(_) | What::Text(_)) => format!("{other:?}"),
-        };
-        *text += if place.nearest { " nearest" } else { "" };
-        place.filters.iter().for_each(|inner| filter_digest(inner, text));
+    hash.update([u8::from(rule.secret), u8::from(rule.skip_generated)]);
+    for name in rule.ways.iter().flat_map(|way| way.languages.iter().map(|language| language.name)) {
+        hash.update(name);
+        hash.update([0]);
     }
-    text.push(')');
+    hash.update(rule.definition);
+    hash.finalize().into()
 }
 
 /// Placeholders of a message must be ones that the rule fills in.

@@ -16,8 +16,9 @@ use super::words::{Needs, Vocabulary, Word, is_always_captured, query_heads, que
 use crate::lang::{Class, LANGUAGES, Language};
 use crate::pattern::{Hole, Pattern, PatternError, PatternNode};
 
-/// Grows whenever the scanner finds or says something else for the same rules, so that stored results aren't reused.
-const ENGINE: u32 = 13;
+/// A fingerprint of the sources that decide what is found, made by the build script: stored results of other sources aren't
+/// reused.
+const SCANNER: &str = env!("SWAGE_SCANNER");
 
 /// The rules of a run.
 #[derive(Debug)]
@@ -228,8 +229,11 @@ impl RuleSet {
     /// A fingerprint of the scanner and of the wanted rules for files of a language, as 32 bytes.
     pub fn digest(&self, wanted: &[bool], language: Option<&'static Language>) -> [u8; 32] {
         let mut hash = Sha256::new();
-        hash.update(ENGINE.to_le_bytes());
+        hash.update(SCANNER);
         hash.update(language.map_or("", |l| l.name));
+        for size in language.map_or([0; 3], |l| l.tables().sizes()) {
+            hash.update((size as u64).to_le_bytes());
+        }
         for (rule, wanted) in self.rules.iter().zip(wanted) {
             if *wanted {
                 hash.update(rule.digest);

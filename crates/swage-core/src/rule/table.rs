@@ -1,5 +1,6 @@
 //! A TOML table that is read key by key, noting every mistake with its place.
 
+use sha2::{Digest, Sha256};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
@@ -137,6 +138,15 @@ impl<'t, 'i> Table<'t, 'i> {
         p.source[start..end_of(value)].to_owned()
     }
 
+    /// A fingerprint of a key's value, the same however it is laid out and in whatever order its keys stand.
+    pub fn digest(&self, key: &str) -> [u8; 32] {
+        let mut text = String::new();
+        if let Some(value) = self.table.get(key) {
+            write_canonical(value.get_ref(), &mut text);
+        }
+        Sha256::digest(text.as_bytes()).into()
+    }
+
     /// Counts a key as known without reading it.
     pub fn note(&mut self, key: &'static str) {
         self.known.push(key);
@@ -215,4 +225,33 @@ fn end_of(value: &Spanned<DeValue<'_>>) -> usize {
         _ => None,
     };
     inside.unwrap_or(0).max(value.span().end)
+}
+
+/// Writes a value so that no two values give the same text: lengths before strings, keys in order.
+fn write_canonical(value: &DeValue<'_>, out: &mut String) {
+    let string = |text: &str, out: &mut String| *out += &format!("{}:{text}", text.len());
+    match value {
+        DeValue::String(text) => string(text, out),
+        DeValue::Integer(number) => *out += &format!("i{} {};", number.radix(), number.as_str()),
+        DeValue::Float(number) => *out += &format!("f{};", number.as_str()),
+        DeValue::Boolean(flag) => *out += if *flag { "t" } else { "n" },
+        DeValue::Datetime(time) => *out += &format!("d{time};"),
+        DeValue::Array(list) => {
+            *out += "[";
+            list.iter().for_each(|item| write_canonical(item.get_ref(), out));
+            *out += "]";
+        }
+        DeValue::Table(table) => {
+            let mut keys: Vec<&str> = table.keys().map(|key| key.get_ref().as_ref()).collect();
+            keys.sort_unstable();
+            *out += "{";
+            for key in keys {
+                string(key, out);
+                if let Some(value) = table.get(key) {
+                    write_canonical(value.get_ref(), out);
+                }
+            }
+            *out += "}";
+        }
+    }
 }
