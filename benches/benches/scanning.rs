@@ -8,9 +8,11 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 use swage_benches::{in_turn, module, report};
+use swage_core::config::packs::{PACKS, Pack};
+use swage_core::config::read_rules;
 use swage_core::lang::Language;
-use swage_core::packs::{PACKS, Pack};
-use swage_core::rule::{Limits, Rule, RuleSet, read_rules};
+use swage_core::rule::{Rule, RuleSet};
+use swage_core::scan::Limits;
 use swage_core::scan::{Markers, scan};
 use tree_sitter::Parser;
 

@@ -4,9 +4,10 @@
 use std::sync::Arc;
 
 use libfuzzer_sys::fuzz_target;
+use swage_core::config::read_rules;
 use swage_core::lang::LANGUAGES;
-use swage_core::rule::{Limits, RuleSet, read_rules};
-use swage_core::scan::scan;
+use swage_core::rule::RuleSet;
+use swage_core::scan::{Limits, Markers, scan};
 
 fuzz_target!(|text: &str| {
     match read_rules("rules.toml", text, true) {
@@ -15,7 +16,7 @@ fuzz_target!(|text: &str| {
             let set = RuleSet::new(file.rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect());
             let wanted = set.wanted(b"a");
             for language in LANGUAGES {
-                let _ = scan(text.as_bytes(), Some(language), &set, &wanted, &Limits::default());
+                let _ = scan(text.as_bytes(), Some(language), &set, &wanted, &Limits::default(), Markers::Heeded);
             }
         }
     }

@@ -4,15 +4,15 @@
 use std::sync::OnceLock;
 
 use libfuzzer_sys::fuzz_target;
+use swage_core::config::packs::{INTEGRITY, PACKS};
 use swage_core::lang::LANGUAGES;
-use swage_core::packs::{ALLOWANCES, PACKS};
-use swage_core::rule::{Limits, RuleSet};
-use swage_core::scan::{Markers, scan};
+use swage_core::rule::RuleSet;
+use swage_core::scan::{Limits, Markers, scan};
 
 fuzz_target!(|input: (u8, &[u8])| {
     static RULES: OnceLock<RuleSet> = OnceLock::new();
     let rules = RULES.get_or_init(|| {
-        RuleSet::new(PACKS.iter().chain([&ALLOWANCES]).flat_map(|p| p.rules().iter().cloned()).collect())
+        RuleSet::new(PACKS.iter().chain([&INTEGRITY]).flat_map(|p| p.rules().iter().cloned()).collect())
     });
     let (number, bytes) = input;
     let language = LANGUAGES[usize::from(number) % LANGUAGES.len()];

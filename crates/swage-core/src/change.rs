@@ -195,22 +195,3 @@ pub trait Tree: Sync {
     /// A file's content by its index.
     fn content(&self, index: usize) -> Content;
 }
-
-/// Keeps results of earlier scans. Losing or ignoring everything is allowed; inventing isn't.
-pub trait Cache: Sync {
-    /// What was kept under a name.
-    fn get(&self, name: &[u8; 32]) -> Option<crate::scan::FileScan>;
-    /// Keeps a result.
-    fn put(&self, name: [u8; 32], scan: &crate::scan::FileScan);
-}
-
-/// Keeps nothing.
-#[derive(Debug, Clone, Copy)]
-pub struct NoCache;
-
-impl Cache for NoCache {
-    fn get(&self, _: &[u8; 32]) -> Option<crate::scan::FileScan> {
-        None
-    }
-    fn put(&self, _: [u8; 32], _: &crate::scan::FileScan) {}
-}

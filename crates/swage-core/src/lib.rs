@@ -15,8 +15,9 @@
 //! ```
 //! use std::sync::Arc;
 //! use swage_core::lang::Language;
-//! use swage_core::rule::{Limits, RuleSet, read_rules};
-//! use swage_core::scan::{Markers, scan};
+//! use swage_core::config::read_rules;
+//! use swage_core::rule::RuleSet;
+//! use swage_core::scan::{Limits, Markers, scan};
 //!
 //! let rules = r#"
 //! [[rule]]
@@ -43,12 +44,13 @@
 pub mod baseline;
 pub mod change;
 pub mod checker;
+pub mod config;
 pub mod diff;
+pub mod digest;
 pub mod gate;
 pub mod invisible;
 pub mod lang;
 pub mod link;
-pub mod packs;
 pub mod pattern;
 pub mod review;
 pub mod rule;

@@ -3,9 +3,9 @@
 mod common;
 
 use common::{found, rule};
+use swage_core::config::read_rules;
 use swage_core::lang::Language;
 use swage_core::review::try_example;
-use swage_core::rule::read_rules;
 
 #[test]
 fn paths_of_keys() {

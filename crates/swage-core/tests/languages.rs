@@ -2,9 +2,11 @@
 
 use std::sync::Arc;
 
+use swage_core::config::packs::PACKS;
+use swage_core::config::read_rules;
 use swage_core::lang::{Class, LANGUAGES, Language};
-use swage_core::packs::PACKS;
-use swage_core::rule::{Example, Limits, RuleSet, read_rules};
+use swage_core::rule::{Example, RuleSet};
+use swage_core::scan::Limits;
 use swage_core::scan::{Markers, scan};
 
 /// Finds with one rule, whose match table is given; each hit as `line:column scope message`.

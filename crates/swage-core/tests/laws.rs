@@ -4,8 +4,8 @@ mod common;
 
 use common::{found, rule_saying};
 use proptest::prelude::*;
+use swage_core::config::read_rules;
 use swage_core::link::{Held, judge};
-use swage_core::rule::read_rules;
 use swage_core::scan::{Fact, Span};
 
 /// An argument of a pattern.

@@ -1,6 +1,6 @@
 //! What is said of mistakes in rule files, one at a time: where, what, and the way out.
 
-use swage_core::rule::read_rules;
+use swage_core::config::read_rules;
 
 /// Parts of a rule, each with one mistake. What stands before `match` belongs to the rule.
 const MISTAKES: &[(&str, &[&str])] = &[

@@ -1,4 +1,5 @@
 //! Patterns as people write them, by language, each with code that it matches.
+#![expect(clippy::disallowed_methods, reason = "the table becomes a page")]
 
 use swage_core::lang::Language;
 use swage_core::pattern::{Hole, hole_names};

@@ -5,14 +5,17 @@ use std::sync::{Arc, Mutex};
 
 use proptest::prelude::*;
 use swage_core::baseline::State;
-use swage_core::change::{Cache, Change, ChangedFile, Content, Contents, Nature, NoCache, Sides, Tree};
+use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use swage_core::checker::{place, read_report};
+use swage_core::config::packs::PACKS;
+use swage_core::config::{Policy, read_rules};
 use swage_core::diff::{Kind, LineMap, ReadOptions, read};
 use swage_core::gate::{Outcome, decide};
 use swage_core::lang::{LANGUAGES, Language};
-use swage_core::packs::PACKS;
 use swage_core::review::{Examination, Finding, Marker, Review, examine};
-use swage_core::rule::{Limits, Policy, ReportForm, RuleSet, Severity, read_rules};
+use swage_core::rule::{ReportForm, RuleSet, Severity};
+use swage_core::scan::Limits;
+use swage_core::scan::{Cache, NoCache};
 use swage_core::scan::{FileScan, Lines, Markers, scan};
 
 const RULES: &str = r#"

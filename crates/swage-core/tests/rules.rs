@@ -2,10 +2,12 @@
 
 use std::sync::Arc;
 
+use swage_core::config::packs::{INTEGRITY, PACKS};
+use swage_core::config::read_rules;
 use swage_core::lang::{LANGUAGES, Language};
-use swage_core::packs::{INTEGRITY, PACKS};
 use swage_core::review::{Tried, try_example};
-use swage_core::rule::{Example, ExampleFile, Limits, Rule, RuleSet, read_rules};
+use swage_core::rule::{Example, ExampleFile, Rule, RuleSet};
+use swage_core::scan::Limits;
 use swage_core::scan::{FileScan, Hit, Markers, Status, scan};
 
 fn scan_with(rules: Vec<Arc<Rule>>, path: &str, code: &str) -> FileScan {

@@ -8,7 +8,7 @@ use std::sync::{Mutex, PoisonError};
 use bstr::ByteSlice;
 use gix::ObjectId;
 use swage_core::change::{Commit, Content, Nature, Tree, TreeFile};
-use swage_core::rule::FileReader;
+use swage_core::config::FileReader;
 
 use crate::GitError;
 use crate::command::{git, run};

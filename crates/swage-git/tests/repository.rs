@@ -4,7 +4,7 @@ use std::path::Path;
 use std::process::Command;
 
 use swage_core::change::{ChangedFile, Content, Nature, Tree};
-use swage_core::rule::FileReader;
+use swage_core::config::FileReader;
 use swage_git::{DiffSource, GitError, Head, Merge, Repository};
 
 fn git(folder: &Path, args: &[&str]) -> String {

@@ -14,7 +14,7 @@ use std::time::Duration;
 
 use rusqlite::{Connection, OptionalExtension};
 use sha2::{Digest, Sha256};
-use swage_core::change::Cache;
+use swage_core::scan::Cache;
 use swage_core::scan::FileScan;
 
 /// Grows when the table or the stored form changes; another version's file is emptied.

@@ -2,7 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
-use swage_core::rule::{Config, FileReader, Loaded, RuleSet, load};
+use swage_core::config::{Config, FileReader, Loaded, load};
+use swage_core::rule::RuleSet;
 use swage_git::{Repository, Target};
 
 use crate::failure::Failure;
@@ -39,7 +40,7 @@ impl Configuration {
         } else {
             format!("{count} rules: {files} {place}, {packs}")
         };
-        let rules = RuleSet::new(loaded.rules).with(&loaded.config);
+        let rules = loaded.config.complete(RuleSet::new(loaded.rules));
         Self { config: loaded.config, rules, off: loaded.off, from, notes }
     }
 

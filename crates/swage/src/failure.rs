@@ -3,7 +3,8 @@
 use std::fmt::Display;
 use std::process::ExitCode;
 
-use swage_core::rule::{LoadError, Problem};
+use swage_core::config::LoadError;
+use swage_core::rule::Problem;
 use swage_git::GitError;
 
 use crate::terminal::{Paint, printable};

@@ -8,10 +8,11 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use indicatif::{DecimalBytes, ProgressBar, ProgressDrawTarget, ProgressStyle};
-use swage_core::change::{Cache, Content};
+use swage_core::change::Content;
 use swage_core::lang::Language;
 use swage_core::review::{Examination, Progress};
 use swage_core::rule::RuleSet;
+use swage_core::scan::Cache;
 use swage_core::scan::{FileScan, Markers, scan};
 use tracing::Level;
 

@@ -188,7 +188,7 @@ fn span(v: &Value, names: [&str; 4]) -> Span {
 fn digest(stored: Option<&str>, message: &str) -> u64 {
     stored
         .and_then(|s| u64::from_str_radix(s, 16).ok())
-        .unwrap_or_else(|| swage_core::scan::text_digest(message.as_bytes()))
+        .unwrap_or_else(|| swage_core::digest::text_digest(message.as_bytes()))
 }
 
 fn figure(value: &Value) -> Option<Figure> {

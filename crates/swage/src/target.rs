@@ -1,7 +1,7 @@
 //! Which branch a change wants to enter.
 
 use swage_core::change::{Content, Tree};
-use swage_core::rule::read_rules;
+use swage_core::config::read_rules;
 use swage_git::{Repository, Target};
 
 use crate::failure::Failure;

@@ -2,7 +2,7 @@
 
 mod common;
 use common::Sandbox;
-use swage_core::rule::read_rules;
+use swage_core::config::read_rules;
 
 #[test]
 fn patterns_are_tried_on_the_spot() {
@@ -79,7 +79,7 @@ fn the_schema_says_what_the_reader_says() {
         "tests",
         "web",
     ] {
-        right.push(read(&format!("../swage-core/src/packs/{pack}.toml")));
+        right.push(read(&format!("../swage-core/src/config/packs/{pack}.toml")));
     }
     right.extend(["../../demo/main/swage.toml", "../../demo/main/.swage/rules/timetable.toml"].map(read));
     let rule =

@@ -25,7 +25,8 @@ pub use moves::Texts;
 
 use self::moves::{Moves, Stays};
 use crate::diff::LineMap;
-use crate::scan::{Hit, short_digest};
+use crate::digest::short_digest;
+use crate::scan::Hit;
 
 /// A finding's state against the baseline, in the words of SARIF 2.1.0, section 3.27.24.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]

@@ -13,7 +13,8 @@ use std::ops::Range;
 use std::rc::Rc;
 
 use super::FileHits;
-use crate::scan::{Hit, short_digest, without_white_space};
+use crate::digest::{short_digest, without_white_space};
+use crate::scan::Hit;
 
 /// Fewest lines of a common run.
 const LEAST_LINES: usize = 3;

@@ -190,7 +190,7 @@ pub fn place(
         let whole = [id.as_bytes(), &text, r.message.as_bytes()].join(&0);
         let told = [id.as_bytes(), &text].join(&0);
         let mut hit = Hit::new(rule, message, span, String::new(), &told, None);
-        hit.exact = crate::scan::text_digest(&whole);
+        hit.exact = crate::digest::text_digest(&whole);
         hit.severity = rule.severity.max(r.severity.unwrap_or(rule.severity));
         hits.push(hit);
     }

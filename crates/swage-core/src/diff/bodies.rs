@@ -6,7 +6,7 @@ use super::fields::{hunk_header, trim_cr};
 use super::leap::leap;
 use super::model::{Body, Hunk};
 use super::newlines::Newlines;
-use super::read::Reader;
+use super::reader::Reader;
 
 impl<'a> Reader<'a> {
     /// What stands behind the names: hunks, or nothing when only properties change.

@@ -23,7 +23,9 @@ mod newlines;
 mod prefixes;
 mod print;
 mod read;
+mod reader;
 mod sections;
+mod votes;
 
 pub use apply::{ApplyError, Direction, apply};
 pub use error::{DiffError, Expected};

@@ -6,42 +6,8 @@
 use std::borrow::Cow;
 
 use super::names::{Pair, strip_pair, strip_single};
-use super::read::Reader;
-
-/// What stands before the old and the new names of an input.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub(super) enum Votes<'a> {
-    /// No file has told yet.
-    #[default]
-    None,
-    /// All files that tell say the same.
-    One(Pair<'a>),
-    /// A file whose header gives its names without prefixes, too, says so.
-    Sure(Pair<'a>),
-    /// They differ.
-    Mixed,
-}
-
-impl<'a> Votes<'a> {
-    /// Takes what another part of the input says.
-    pub fn join(&mut self, other: Votes<'a>) {
-        *self = match (std::mem::take(self), other) {
-            (Votes::None, votes) | (votes, Votes::None) => votes,
-            (Votes::One(one), Votes::One(other)) if one == other => Votes::One(one),
-            // What follows a prefix may be common to all names; the longer one says more.
-            (Votes::Sure(one), Votes::One(other) | Votes::Sure(other)) | (Votes::One(other), Votes::Sure(one)) => {
-                let extends = |a: &Pair<'_>, b: &Pair<'_>| a.0.starts_with(&b.0) && a.1.starts_with(&b.1);
-                match (extends(&other, &one), extends(&one, &other)) {
-                    (true, _) => Votes::Sure(other),
-                    (_, true) => Votes::Sure(one),
-                    _ => Votes::Mixed,
-                }
-            }
-            (Votes::Sure(one), _) | (_, Votes::Sure(one)) => Votes::Sure(one),
-            _ => Votes::Mixed,
-        };
-    }
-}
+use super::reader::Reader;
+use super::votes::Votes;
 
 impl<'a> Reader<'a> {
     /// The paths of a file from its two names, which tell of prefixes. Where they contradict each other, the `diff --git`

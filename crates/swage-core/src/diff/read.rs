@@ -9,9 +9,10 @@ use std::borrow::Cow;
 use super::error::{DiffError, Expected};
 use super::fields::{hunk_header, mode, percent, starts_patch, trim_cr};
 use super::model::{Binary, Body, Diff, FileDiff, Kind, Mode};
-use super::names::{Pair, git_names, header_name, strip_pair, unquote_path};
-use super::prefixes::Votes;
-use super::sections::{SECTION, Section, in_sections};
+use super::names::{git_names, header_name, strip_pair, unquote_path};
+use super::reader::{Reader, Section};
+use super::sections::{SECTION, in_sections};
+use super::votes::Votes;
 
 /// How to read.
 #[derive(Debug, Clone, Default)]
@@ -46,19 +47,6 @@ pub fn read<'a>(input: &'a [u8], options: &ReadOptions) -> Result<Diff<'a>, Diff
         return Err(start.error(Expected::AnyDiff));
     }
     Ok(diff)
-}
-
-pub(super) struct Reader<'a> {
-    pub input: &'a [u8],
-    /// Byte offset of the next line.
-    pub at: usize,
-    pub strip: Option<usize>,
-    /// What stands before old and new names, when the whole input has told.
-    pub prefixes: Option<Pair<'a>>,
-    /// What files with two names tell of prefixes.
-    pub votes: Votes<'a>,
-    /// The file that is being read, for errors.
-    pub file: Option<Cow<'a, [u8]>>,
 }
 
 /// Headers of one file, as they come.

@@ -7,28 +7,15 @@
 use rayon::prelude::*;
 
 use super::error::DiffError;
-use super::model::{Diff, Patch};
-use super::prefixes::Votes;
-use super::read::Reader;
+use super::model::Diff;
+use super::reader::{Reader, Section};
+use super::votes::Votes;
 
 /// Least bytes in a section of a long diff.
 pub(super) const SECTION: usize = 1 << 20;
 
 /// Sections that are read before they are joined; more would only keep more memory.
 const AT_ONCE: usize = 32;
-
-/// What was read up to a place between two lines.
-#[derive(Default)]
-pub(super) struct Section<'a> {
-    /// The patches that are over.
-    pub patches: Vec<Patch<'a>>,
-    /// The one that may go on.
-    pub open: Patch<'a>,
-    /// Where the text begins that belongs to no file yet.
-    pub text_from: usize,
-    /// What its files tell of prefixes.
-    pub votes: Votes<'a>,
-}
 
 /// Reads a diff in sections of so many bytes at least.
 ///

@@ -18,8 +18,9 @@ use serde::{Deserialize, Serialize};
 
 use crate::baseline::State;
 use crate::change::Nature;
+use crate::config::{Policy, Submodules};
 use crate::review::Review;
-use crate::rule::{Policy, Severity, Submodules};
+use crate::rule::Severity;
 
 /// How a condition, or the whole, came out. Ordered by gravity.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]

@@ -1,7 +1,6 @@
 //! HTML, with the scripts and styles in it.
 
-use super::{Class, Embedded, Language, Spec, Told};
-use crate::scan::Keyed;
+use super::{Class, Embedded, Keyed, Language, Spec, Told};
 
 pub(super) static HTML: Language = Language::new(Spec {
     name: "html",

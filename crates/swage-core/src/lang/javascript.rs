@@ -91,6 +91,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     stand_ins: &["HOLE;", "case HOLE:"],
     for_declaration: Some("let HOLE"),
     optional: &["async", "static", "decorator"],
+    has_scopes: true,
     ..Spec::PLAIN
 });
 

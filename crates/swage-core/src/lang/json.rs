@@ -1,7 +1,6 @@
 //! JSON, with the comments that some programs allow.
 
-use super::{Class, Language, Spec};
-use crate::scan::Keyed;
+use super::{Class, Keyed, Language, Spec};
 
 pub(super) static JSON: Language = Language::new(Spec {
     name: "json",

@@ -61,7 +61,7 @@ use std::sync::OnceLock;
 pub use definitions::Role;
 pub(crate) use parse::{DEEPEST, nests_too_deep, parse, with_parser};
 pub use spec::{Class, Spec};
-pub(crate) use spec::{Embedded, Told};
+pub(crate) use spec::{Embedded, Keyed, Told};
 pub use tables::Tables;
 pub(crate) use tables::interest;
 

@@ -79,5 +79,6 @@ pub(super) static PYTHON: Language = Language::new(Spec {
     openers: &["def", "lambda", "for", "while", "if", "elif", "match", "case", "try", "except", "with", "#"],
     optional: &["async", "type"],
     annotated: &["typed_parameter"],
+    has_scopes: true,
     ..Spec::PLAIN
 });

@@ -1,7 +1,5 @@
 //! What a language's own file says of it.
 
-use crate::scan::Keyed;
-
 /// A portable class of nodes, for holes and filters.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Class {
@@ -118,6 +116,8 @@ pub struct Spec {
     pub outline: bool,
     /// Whether keywords may be written in capitals as well.
     pub keywords_in_any_case: bool,
+    /// Whether the scanner knows which names a scope of the language defines.
+    pub has_scopes: bool,
     /// Nodes that have a key, for paths of keys.
     pub(crate) keyed: &'static [Keyed],
     /// Parts that are code of another language.
@@ -125,6 +125,14 @@ pub struct Spec {
     /// How deep a text nests at most, told without parsing it: for grammars whose own scanner remembers everything
     /// that is open at each step, so that depth costs more than length.
     pub(crate) depth: Option<fn(&[u8]) -> usize>,
+}
+
+/// A node that has a key.
+pub(crate) struct Keyed {
+    /// Its kind.
+    pub node: &'static str,
+    /// The field, or else the kind, of the child that is the key.
+    pub key: &'static str,
 }
 
 /// A kind of node that holds code of another language.
@@ -177,6 +185,7 @@ impl Spec {
         silent: &[],
         outline: false,
         keywords_in_any_case: false,
+        has_scopes: false,
         keyed: &[],
         embedded: &[],
         depth: None,

@@ -1,7 +1,6 @@
 //! SQL, in what its dialects share.
 
-use super::{Class, Language, Spec};
-use crate::scan::Keyed;
+use super::{Class, Keyed, Language, Spec};
 
 pub(super) static SQL: Language = Language::new(Spec {
     name: "sql",

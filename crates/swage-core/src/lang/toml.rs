@@ -1,7 +1,6 @@
 //! TOML.
 
-use super::{Class, Language, Spec};
-use crate::scan::Keyed;
+use super::{Class, Keyed, Language, Spec};
 
 pub(super) static TOML: Language = Language::new(Spec {
     name: "toml",

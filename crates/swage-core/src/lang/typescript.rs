@@ -97,6 +97,7 @@ const fn typescript(
             "declare",
             "type_parameters",
         ],
+        has_scopes: true,
         ..Spec::PLAIN
     })
 }

@@ -1,7 +1,6 @@
 //! YAML.
 
-use super::{Class, Language, Spec};
-use crate::scan::Keyed;
+use super::{Class, Keyed, Language, Spec};
 
 pub(super) static YAML: Language = Language::new(Spec {
     name: "yaml",

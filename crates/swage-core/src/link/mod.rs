@@ -8,8 +8,9 @@ use std::collections::{HashMap, HashSet};
 
 use rustc_hash::FxBuildHasher;
 
+use crate::digest::short_digest;
 use crate::rule::{FileOf, Link, Meeting, Rule, Within, may_mean, meant_name, own_name};
-use crate::scan::{Elsewhere, Fact, Hit, short_digest};
+use crate::scan::{Elsewhere, Fact, Hit};
 
 /// A fact with the file that it stands in.
 #[derive(Debug, Clone, Copy)]

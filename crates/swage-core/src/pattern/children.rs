@@ -83,15 +83,29 @@ pub(crate) fn preorder<'t>(root: Node<'t>, mut enter: impl FnMut(Node<'t>) -> bo
     }
 }
 
+/// The nodes around a node, outermost first. One way down from the root, since each step up would be one.
+pub(crate) fn ancestors<'t>(root: Node<'t>, node: Node<'t>) -> Vec<Node<'t>> {
+    let mut found = Vec::new();
+    let mut at = root;
+    while at != node {
+        found.push(at);
+        match at.child_with_descendant(node) {
+            Some(inner) => at = inner,
+            None => break,
+        }
+    }
+    found
+}
+
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
     use proptest::sample::Index;
 
     use super::*;
+    use crate::config::packs::PACKS;
     use crate::lang::Language;
     use crate::lang::parse;
-    use crate::packs::PACKS;
 
     /// The children as a cursor gives them.
     fn reference(node: Node<'_>) -> Vec<Node<'_>> {

@@ -4,7 +4,7 @@ use tree_sitter::{Node, Parser};
 
 use super::build::{Builder, covering};
 use super::doubt::{Doubt, doubt};
-use super::spelling::{self, Spelling};
+use super::spelling::{self, NoReading, Spelling};
 use super::{Hole, Pattern, PatternError, PatternNode, Reading};
 use crate::lang::{Class, Language};
 
@@ -77,17 +77,6 @@ fn words_of(readings: &[Reading], language: &Language) -> Vec<(Vec<u8>, bool)> {
         }
     }
     words.unwrap_or_default()
-}
-
-/// Why a spelling has no reading.
-#[derive(Debug, Clone, Copy, Default)]
-pub(super) struct NoReading {
-    /// How far in the pattern parsing got.
-    pub furthest: usize,
-    /// It parses, and this hole isn't a node of its own.
-    lacks: Option<usize>,
-    /// It parses, and a hole is the first thing in it.
-    begins_with_hole: bool,
 }
 
 /// Ends of the kinds of further nodes that stand for themselves only.
@@ -238,7 +227,7 @@ impl Compiler<'_> {
                 let name = |kind: u16| tables.grammar.node_kind_for_id(kind).unwrap_or_default();
                 let assigns = name(*first).contains("assignment");
                 let is_part = name(*other).contains("parameter") || name(*other).contains("argument");
-                !(tables.is(*first, Class::Call) && name(*other).contains("signature")) && !(assigns && is_part)
+                !(tables.is(*first, Class::Call) && name(*other).contains("signature") || assigns && is_part)
             }
             _ => true,
         }

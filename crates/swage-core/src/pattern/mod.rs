@@ -27,7 +27,7 @@ use std::ops::Range;
 use regex::bytes::Regex;
 use tree_sitter::Node;
 
-pub(crate) use self::children::{Children, are_many, preorder};
+pub(crate) use self::children::{Children, ancestors, are_many, preorder};
 pub(crate) use self::matcher::{Bindings, Given, Matching, budget};
 pub use self::names::hole_names;
 pub(crate) use self::names::names_in_capitals;

@@ -3,9 +3,19 @@
 use std::cmp::Reverse;
 use std::collections::HashSet;
 
-use super::compile::NoReading;
 use super::{Hole, Reading};
 use crate::lang::Language;
+
+/// Why a spelling has no reading.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct NoReading {
+    /// How far in the pattern parsing got.
+    pub furthest: usize,
+    /// It parses, and this hole isn't a node of its own.
+    pub lacks: Option<usize>,
+    /// It parses, and a hole is the first thing in it.
+    pub begins_with_hole: bool,
+}
 
 /// The text of a pattern with something written for each of its holes.
 pub(super) struct Spelling {

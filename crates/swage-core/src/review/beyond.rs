@@ -6,7 +6,8 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 
-use super::file::{Examination, Examined};
+use super::examination::{CheckerReport, Examination};
+use super::file::Examined;
 use crate::baseline::FileHits;
 use crate::change::{Change, Content, Contents, Nature, Tree};
 use crate::checker::{Reported, place};
@@ -15,17 +16,6 @@ use crate::lang::Language;
 use crate::link::{Held, judge};
 use crate::rule::{Rule, RuleSet};
 use crate::scan::{Fact, Hit, Status, read_texts, settle};
-
-/// What an outside program found on both sides of a change.
-#[derive(Debug, Clone)]
-pub struct CheckerReport {
-    /// The rule that it finds for.
-    pub rule: String,
-    /// Before the change; or why there is no telling.
-    pub base: Result<Vec<Reported>, String>,
-    /// After it.
-    pub head: Result<Vec<Reported>, String>,
-}
 
 /// An untouched file with findings of rules that look beyond the changed files.
 pub(super) struct Extra {

@@ -6,9 +6,9 @@ use std::sync::Arc;
 use rayon::prelude::*;
 
 use super::beyond::{Beyond, look_beyond};
-use super::example::Nothing;
+use super::examination::{Examination, Nothing, Progress};
 use super::excerpt::Code;
-use super::file::{Examination, Examined, Progress, Scope, examine_file, needs_lines_only, runs_on_fragments};
+use super::file::{Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
 use super::model::{Allowed, Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side};
 use super::readable::Readable;
 use super::whole::{FileFacts, about_change};

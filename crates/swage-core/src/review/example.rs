@@ -3,14 +3,15 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use super::examination::{Examination, Nothing};
 use super::examine::examine;
-use super::file::Examination;
 use super::whole::{FileFacts, about_change};
 use super::written::Written;
-use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoCache, Sides, Tree, TreeFile};
+use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
-use crate::rule::{Example, ExampleFile, Limits, Rule, RuleSet};
+use crate::rule::{Example, ExampleFile, Rule, RuleSet};
+use crate::scan::{Limits, NoCache};
 use crate::scan::{Markers, scan};
 
 /// How a part of an example came out.
@@ -122,22 +123,5 @@ impl Contents for Memory {
 
     fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
         Ok(Box::new(Nothing))
-    }
-}
-
-/// A tree without files.
-pub(super) struct Nothing;
-
-impl Tree for Nothing {
-    fn files(&self) -> &[TreeFile] {
-        &[]
-    }
-
-    fn id(&self, _: usize) -> Option<String> {
-        None
-    }
-
-    fn content(&self, _: usize) -> Content {
-        Content::Absent
     }
 }

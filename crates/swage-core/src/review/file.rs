@@ -2,48 +2,17 @@
 
 use sha2::{Digest, Sha256};
 
-use super::beyond::CheckerReport;
-use super::unexamined::{self, WhyNot};
+use super::examination::{Examination, WhyNot};
+use super::unexamined;
 use super::written::ChangedLines;
 use crate::baseline::FileHits;
-use crate::change::{Cache, Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
+use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::Kind;
 use crate::lang::Language;
-use crate::rule::{Limits, Matcher, Rule, RuleSet};
+use crate::rule::{Matcher, Rule, RuleSet};
 use crate::scan::{
     Fact, FileScan, Hit, Markers, Span, Status, Syntax, is_binary, looks_made, scan, scan_fragment, syntax_errors,
 };
-
-/// What an examination needs besides the change.
-pub struct Examination<'a> {
-    /// The rules.
-    pub rules: &'a RuleSet,
-    /// The limits.
-    pub limits: &'a Limits,
-    /// Where results are kept.
-    pub cache: &'a dyn Cache,
-    /// What outside programs found.
-    pub reports: &'a [CheckerReport],
-    /// Is given every step, from any thread.
-    pub progress: &'a (dyn Fn(Progress) + Sync),
-}
-
-/// A step of an examination. Files are named by their index in the change or the tree that is examined.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Progress {
-    /// Work on a file began, on the thread that reports it.
-    Started {
-        /// The file.
-        index: usize,
-    },
-    /// It ended, on the same thread.
-    Finished {
-        /// The file.
-        index: usize,
-        /// How many bytes both sides of it have, as far as they were read.
-        bytes: u64,
-    },
-}
 
 /// Whether a program makes a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -1,6 +1,7 @@
 //! From a change and rules to a [`Review`], of which every output is a function.
 
 mod beyond;
+mod examination;
 mod examine;
 mod example;
 mod excerpt;
@@ -11,10 +12,9 @@ mod unexamined;
 mod whole;
 mod written;
 
-pub use beyond::CheckerReport;
+pub use examination::{CheckerReport, Examination, Progress};
 pub use examine::{examine, scan_tree};
 pub use example::{Tried, try_example};
-pub use file::{Examination, Progress};
 pub use model::{
     Allowed, Anchor, Counts, ExcerptLine, FileEntry, Finding, Marker, Path, Related, Review, RuleEntry, Side,
 };

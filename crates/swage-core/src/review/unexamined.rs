@@ -1,12 +1,9 @@
 //! Paths of a change that hold nothing to examine: symbolic links and submodules.
 
-use super::file::Examination;
+use super::examination::{Examination, WhyNot};
 use crate::change::{Change, ChangedFile, Content, Nature};
 use crate::diff::Kind;
 use crate::lang::Language;
-
-/// Why a path isn't examined, and whether rules wanted what stands there.
-pub(super) type WhyNot = (String, bool);
 
 /// Why a symbolic link isn't examined. It is of no consequence when it leads to a file of the tree that the same rules
 /// look at as the same language: that is examined where it stands.

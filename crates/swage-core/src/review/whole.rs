@@ -8,8 +8,9 @@ use super::written::Written;
 use crate::baseline::State;
 use crate::change::{Change, ChangedFile, Commit, Nature};
 use crate::diff::Kind;
+use crate::digest::short_digest;
 use crate::rule::{ChangeMatch, Fault, PathSet, Rule, RuleSet, Subject};
-use crate::scan::{Figure, short_digest};
+use crate::scan::Figure;
 
 /// Most files that a finding on the whole change names.
 const MOST_RELATED: usize = 3;

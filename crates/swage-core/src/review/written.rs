@@ -7,7 +7,7 @@ use rustc_hash::FxBuildHasher;
 use serde::{Deserialize, Serialize};
 
 use crate::change::{ChangedFile, Content, Sides};
-use crate::scan::{short_digest, without_white_space};
+use crate::digest::{short_digest, without_white_space};
 
 /// The digests of the lines that a file got and lost, in order.
 #[derive(Debug, Clone, Default)]

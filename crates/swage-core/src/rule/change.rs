@@ -2,11 +2,10 @@
 
 use regex::bytes::Regex;
 
-use super::config::parse_size;
 use super::paths::PathSet;
 use super::problem::Problems;
 use super::table::Table;
-use super::values::{one_of, path_set, regex};
+use super::values::{one_of, parse_size, path_set, regex};
 use crate::diff::Kind;
 
 /// What is looked at, and what is demanded of it.

@@ -16,7 +16,6 @@ use super::query::PlainQuery;
 use crate::change::Change;
 use crate::lang::{Class, Language};
 use crate::pattern::{Hole, Pattern, PatternError};
-use crate::scan::SCOPED;
 
 /// How grave a finding is: the levels of SARIF 2.1.0, section 3.27.10.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -96,7 +95,7 @@ pub struct Rule {
     /// A fingerprint of all that decides what it finds and says.
     pub digest: [u8; 32],
     /// A fingerprint of `match` as it was read.
-    pub(super) definition: [u8; 32],
+    pub definition: [u8; 32],
 }
 
 impl Rule {
@@ -117,7 +116,7 @@ impl Rule {
 
     /// A number that stands for its id where many refer to it.
     pub fn mark(&self) -> u64 {
-        crate::scan::text_digest(self.id.as_bytes())
+        crate::digest::text_digest(self.id.as_bytes())
     }
 
     /// Whether it must read files with this path.
@@ -176,21 +175,6 @@ pub enum Beyond {
     Change(ChangeMatch),
     /// What an outside program finds.
     Checker(Checker),
-}
-
-/// What a layer changes about a rule of an outer one.
-#[derive(Debug, Clone)]
-pub struct Adjust {
-    /// The rule's id.
-    pub rule: String,
-    /// Another severity.
-    pub severity: Option<Severity>,
-    /// Other paths.
-    pub paths: Option<PathSet>,
-    /// Other paths that it never looks at.
-    pub skip_paths: Option<PathSet>,
-    /// Not to be used at all.
-    pub off: bool,
 }
 
 /// Which side of a change a rule looks at.
@@ -273,7 +257,7 @@ impl Names {
     /// Whether names of a language can be told so.
     pub fn are_told_in(self, language: &Language) -> bool {
         match self {
-            Names::Faulty(_) => SCOPED.contains(&language.name),
+            Names::Faulty(_) => language.has_scopes,
             Names::Defined | Names::Used => language.knows_roles(),
         }
     }

@@ -85,3 +85,24 @@ impl PathSets {
         move |number| *known[number].get_or_insert_with(|| self.sets[number].set.is_match_candidate(&path))
     }
 }
+
+/// Where files lie that people don't write, when the configuration doesn't say.
+const USUALLY_GENERATED: [&str; 11] = [
+    "**/html/_static/**",
+    "**/{dist,node_modules,bower_components,vendor,third_party,generated,_build}/**",
+    "**/{build-*,*-dist}/**",
+    "**/build/**/*.{js,mjs,cjs,d.ts}",
+    "**/*.min.{js,css}",
+    "**/*.{generated,gen}.*",
+    "**/*_pb2.py",
+    "**/*.pb.{go,cc,h}",
+    "**/*.{lock,map,snap}",
+    "**/package-lock.json",
+    "**/lib/{module,commonjs,typescript}/**/*.{js,d.ts}",
+];
+
+/// The files that programs usually make.
+pub fn usually_generated() -> Option<PathSet> {
+    // A mistake in the list would be seen at once: nothing would be left alone.
+    PathSet::new(USUALLY_GENERATED.map(str::to_owned).to_vec()).ok()
+}

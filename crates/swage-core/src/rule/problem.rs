@@ -2,7 +2,13 @@
 
 use std::fmt;
 
-use super::table::At;
+/// A value with where it stands.
+#[derive(Debug, Clone)]
+pub(crate) struct At<T> {
+    pub value: T,
+    /// Byte offset of the value in the source.
+    pub at: usize,
+}
 
 /// One mistake in a TOML file.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -34,7 +40,7 @@ impl fmt::Display for Problem {
 
 /// Collects the mistakes of one file, so that all are told at once.
 #[derive(Debug)]
-pub(super) struct Problems<'s> {
+pub(crate) struct Problems<'s> {
     pub file: &'s str,
     pub source: &'s str,
     /// The file ships with Swage and is held right by tests, so its patterns are compiled only when they are needed:

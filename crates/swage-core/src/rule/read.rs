@@ -1,152 +1,22 @@
-//! Reading `swage.toml` and rule files. Every mistake is noted with its place; nothing is guessed.
+//! Reading one rule. Every mistake is noted with its place; nothing is guessed.
 
-use std::collections::HashMap;
 use std::sync::Arc;
 
 use sha2::{Digest, Sha256};
-use toml::de::DeTable;
 
 use super::change::read_change;
 use super::checker::read_checker;
-use super::config::{Config, Limits, Policy, Submodules, parse_size};
 use super::example::read_example;
-use super::link::read_link;
-use super::model::{Adjust, Beyond, Matcher, Rule, RuleSide, Severity, Way};
-use super::problem::{Problem, Problems, nearest};
-use super::table::{At, Table};
+use super::model::{Beyond, Matcher, Rule, RuleSide, Severity, Way};
+use super::problem::{At, Problems, nearest};
+use super::read_link::read_link;
+use super::table::Table;
 use super::values::{languages, one_of, path_set};
 use super::ways::read_ways;
 use crate::lang::Language;
 
-/// One file's part of the configuration.
-#[derive(Debug, Default)]
-pub struct RuleFile {
-    /// Its settings; rule files other than `swage.toml` may only hold rules and `extends`.
-    pub config: Config,
-    /// Its rules, each with the byte offset of its id for messages about doubles.
-    pub rules: Vec<(Rule, usize)>,
-    /// What it changes about rules of outer layers, with the byte offset of each.
-    pub adjusts: Vec<(Adjust, usize)>,
-    /// Files that it pulls in, with the byte offset of each.
-    pub extends: Vec<(String, usize)>,
-}
-
-/// Reads one file.
-///
-/// # Errors
-/// All mistakes of the file at once, in the order of their lines.
-pub fn read_rules(file: &str, source: &str, whole_config: bool) -> Result<RuleFile, Vec<Problem>> {
-    read_file(Problems::of(file, source), whole_config)
-}
-
-/// Reads the rules of a pack, and leaves its patterns for later.
-pub(crate) fn read_shipped(file: &str, source: &str) -> Result<RuleFile, Vec<Problem>> {
-    read_file(Problems { shipped: true, ..Problems::of(file, source) }, false)
-}
-
-fn read_file(mut p: Problems<'_>, whole_config: bool) -> Result<RuleFile, Vec<Problem>> {
-    let (file, source) = (p.file, p.source);
-    let (document, errors) = DeTable::parse_recoverable(source);
-    for error in errors {
-        p.at(error.span().map_or(0, |s| s.start), format!("not TOML: {}", error.message()), None);
-    }
-    let mut out = RuleFile::default();
-    if p.list.is_empty() {
-        let mut table = Table::new(document.get_ref(), 0);
-        out.extends =
-            table.strings("extends", &mut p).unwrap_or_default().into_iter().map(|e| (e.value, e.at)).collect();
-        if whole_config {
-            settings(&mut table, &mut out.config, &mut p);
-        }
-        for mut adjust in table.tables("adjust", &mut p) {
-            let at = adjust.at;
-            out.adjusts.extend(read_adjust(&mut adjust, &mut p).map(|a| (a, at)));
-            adjust.finish(&mut p);
-        }
-        let mut seen: HashMap<String, ()> = HashMap::new();
-        for mut rule in table.tables("rule", &mut p) {
-            let at = rule.at;
-            if let Some(rule) = read_rule(&mut rule, file, &mut p) {
-                if seen.insert(rule.id.clone(), ()).is_some() {
-                    p.at(
-                        at,
-                        format!("the rule id `{}` stands twice in this file", rule.id),
-                        Some("give each rule an id of its own".into()),
-                    );
-                }
-                out.rules.push((rule, at));
-            }
-            rule.finish(&mut p);
-        }
-        table.finish(&mut p);
-    }
-    if p.list.is_empty() {
-        return Ok(out);
-    }
-    p.list.sort_by_key(|problem| (problem.line, problem.column));
-    Err(p.list)
-}
-
-fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>) {
-    config.target = table.string("target", p).map(|t| t.value);
-    config.packs = table.strings("packs", p).map(|packs| packs.into_iter().map(|pack| (pack.value, pack.at)).collect());
-    config.made = path_set(table, "generated", p).or_else(|| config.made.take());
-    if let Some(mut limits) = table.table("limits", p) {
-        let mut size = |key, p: &mut Problems<'_>| {
-            let text = limits.string(key, p)?;
-            let size = parse_size(&text.value);
-            if size.is_none() {
-                p.at(
-                    text.at,
-                    format!("`{}` is no size", text.value),
-                    Some("write it like \"2 MiB\", \"500 KiB\" or \"4096 B\"".into()),
-                );
-            }
-            size
-        };
-        let defaults = Limits::default();
-        config.limits = Limits {
-            file_size: size("file_size", p).unwrap_or(defaults.file_size),
-            patch_size: size("patch_size", p).or(defaults.patch_size),
-        };
-        limits.finish(p);
-    }
-    if let Some(mut globals) = table.table("globals", p) {
-        for language in crate::lang::NAMES {
-            if let Some(names) = globals.strings(language, p) {
-                config.globals.insert((*language).to_owned(), names.into_iter().map(|n| n.value).collect());
-            }
-        }
-        globals.finish(p);
-    }
-    if let Some(mut gate) = table.table("gate", p) {
-        let mut policy = Policy { configured: true, ..Policy::open() };
-        if let Some(mut new) = gate.table("new", p) {
-            for severity in Severity::ALL {
-                policy.new[severity as usize] = new.number(severity.word(), p).map(|n| n.value);
-            }
-            new.finish(p);
-        }
-        policy.worse = gate.number("worse", p).map(|n| n.value);
-        policy.above_baseline = gate.flag("above_baseline", p).unwrap_or(true);
-        if let Some(mut suppressions) = gate.table("suppressions", p) {
-            for severity in Severity::ALL {
-                let most = suppressions.number(severity.word(), p).map(|n| n.value);
-                policy.suppressions[severity as usize] = most.or(policy.suppressions[severity as usize]);
-            }
-            suppressions.finish(p);
-        }
-        let answers = [("allow", Submodules::Allow), ("refuse", Submodules::Refuse)];
-        let submodules = gate.string("submodules", p).and_then(|s| one_of(&s, "answer", answers, p));
-        policy.submodules = submodules.unwrap_or(policy.submodules);
-        policy.files = gate.number("files", p).map(|n| n.value);
-        policy.lines = gate.number("lines", p).map(|n| n.value);
-        gate.finish(p);
-        config.policy = policy;
-    }
-}
-
-fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Option<Rule> {
+/// Reads a rule. `file` is where it stands.
+pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Option<Rule> {
     let before = p.list.len();
     let id = table.required_string("id", "a rule", p);
     let name = id.as_ref().map_or("a rule".to_owned(), |id| format!("rule `{}`", id.value));
@@ -260,21 +130,8 @@ impl Rule {
     }
 }
 
-fn read_adjust(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Adjust> {
-    let rule = table.required_string("rule", "an adjustment", p)?.value;
-    let severity = table.string("severity", p);
-    let severity = severity.and_then(|s| one_of(&s, "severity", Severity::ALL.map(|s| (s.word(), s)), p));
-    let (paths, skip_paths) = (path_set(table, "paths", p), path_set(table, "skip_paths", p));
-    let off = table.flag("off", p).unwrap_or(false);
-    if !off && severity.is_none() && paths.is_none() && skip_paths.is_none() {
-        let hint = "give `severity`, `paths`, `skip_paths` or `off = true`".to_owned();
-        p.at(table.at, format!("nothing is changed about `{rule}`"), Some(hint));
-    }
-    Some(Adjust { rule, severity, paths, skip_paths, off })
-}
-
 /// All that decides what the rule finds and says; paths are left out, they only decide where it looks.
-pub(super) fn digest(rule: &Rule) -> [u8; 32] {
+pub(crate) fn digest(rule: &Rule) -> [u8; 32] {
     let mut hash = Sha256::new();
     for text in [&rule.id, rule.severity.word(), &rule.message] {
         hash.update((text.len() as u64).to_le_bytes());

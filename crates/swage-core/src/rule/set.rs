@@ -7,11 +7,10 @@ use std::sync::{Arc, OnceLock};
 use aho_corasick::{AhoCorasick, AhoCorasickKind};
 use sha2::{Digest, Sha256};
 
-use super::config::Config;
 use super::key::Step;
 use super::link::{Link, Meeting, Within};
 use super::model::{CodeMatch, Matcher, Place, Relation, Rule, TreeMatch, Way, What, language_index};
-use super::paths::{PathSet, PathSets, is_rule_file};
+use super::paths::{PathSet, PathSets, is_rule_file, usually_generated};
 use super::words::{Needs, Vocabulary, Word, is_always_captured, query_heads, query_words, regex_words};
 use crate::lang::{Class, LANGUAGES, Language};
 use crate::pattern::{Hole, Pattern, PatternError, PatternNode};
@@ -162,7 +161,7 @@ impl RuleSet {
         Self {
             rules,
             globals: BTreeMap::new(),
-            made: Config::default().made(),
+            made: usually_generated(),
             made_is_named: false,
             marks,
             sets,
@@ -171,9 +170,14 @@ impl RuleSet {
         }
     }
 
-    /// The same with what a configuration says of names that are defined elsewhere and of files that a program makes.
-    pub fn with(self, config: &Config) -> Self {
-        Self { globals: config.globals.clone(), made: config.made(), made_is_named: config.made.is_some(), ..self }
+    /// The same with names that are defined elsewhere, by language.
+    pub fn with_globals(self, globals: BTreeMap<String, Vec<String>>) -> Self {
+        Self { globals, ..self }
+    }
+
+    /// The same with the files that a program makes, as the configuration names them.
+    pub fn with_generated(self, generated: PathSet) -> Self {
+        Self { made: Some(generated), made_is_named: true, ..self }
     }
 
     /// Whether a program makes files with this path.

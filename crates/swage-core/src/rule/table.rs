@@ -4,22 +4,14 @@ use sha2::{Digest, Sha256};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use super::problem::{Problems, RENAMED, nearest};
+use super::problem::{At, Problems, RENAMED, nearest};
 
 // What lists are said to be, when they are something else or hold it.
 const STRINGS: &str = "a list of strings";
 const NUMBERS: &str = "a list of whole numbers";
 const TABLES: &str = "a list of tables";
 
-/// A value with where it stands.
-#[derive(Debug, Clone)]
-pub(super) struct At<T> {
-    pub value: T,
-    /// Byte offset of the value in the source.
-    pub at: usize,
-}
-
-pub(super) struct Table<'t, 'i> {
+pub(crate) struct Table<'t, 'i> {
     table: &'t DeTable<'i>,
     /// Byte offset for mistakes about the table as a whole.
     pub at: usize,

@@ -3,12 +3,12 @@
 use regex::bytes::{Regex, RegexBuilder};
 
 use super::paths::PathSet;
-use super::problem::{Problems, nearest};
-use super::table::{At, Table};
+use super::problem::{At, Problems, nearest};
+use super::table::Table;
 use crate::lang::{Class, Language};
 use crate::pattern::Hole;
 
-pub(super) fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<&'static Language>> {
+pub(crate) fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<&'static Language>> {
     let at = table.at;
     let names = table.strings("languages", p)?;
     if names.is_empty() {
@@ -20,7 +20,7 @@ pub(super) fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Opti
     Some(names.filter_map(Language::by_name).collect())
 }
 
-pub(super) fn path_set(table: &mut Table<'_, '_>, key: &'static str, p: &mut Problems<'_>) -> Option<PathSet> {
+pub(crate) fn path_set(table: &mut Table<'_, '_>, key: &'static str, p: &mut Problems<'_>) -> Option<PathSet> {
     let list = table.strings(key, p)?;
     match PathSet::new(list.iter().map(|pattern| pattern.value.clone()).collect()) {
         Ok(set) => Some(set),
@@ -34,17 +34,17 @@ pub(super) fn path_set(table: &mut Table<'_, '_>, key: &'static str, p: &mut Pro
     }
 }
 
-pub(super) fn regex(text: &At<String>, p: &mut Problems<'_>) -> Option<Regex> {
+pub(crate) fn regex(text: &At<String>, p: &mut Problems<'_>) -> Option<Regex> {
     RegexBuilder::new(&text.value).size_limit(4 << 20).build().map_err(|error| bad_regex(text, &error, p)).ok()
 }
 
-pub(super) fn bad_regex(text: &At<String>, error: &regex::Error, p: &mut Problems<'_>) {
+pub(crate) fn bad_regex(text: &At<String>, error: &regex::Error, p: &mut Problems<'_>) {
     let why = error.to_string();
     let why = why.lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned();
     p.at(text.at, format!("`{}` is no regular expression: {why}", text.value), None);
 }
 
-pub(super) fn one_of<T>(
+pub(crate) fn one_of<T>(
     word: &At<String>,
     what: &str,
     known: impl IntoIterator<Item = (&'static str, T)>,
@@ -62,7 +62,7 @@ pub(super) fn one_of<T>(
 }
 
 /// The holes that a table declares.
-pub(super) fn read_holes(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Vec<Hole> {
+pub(crate) fn read_holes(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Vec<Hole> {
     let mut holes = Vec::new();
     if let Some(named) = table.table("holes", p) {
         for (name, mut hole) in named.entries(p) {
@@ -79,4 +79,19 @@ pub(super) fn read_holes(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Vec
         }
     }
     holes
+}
+
+/// Reads a size such as `2 MiB`; units are B, KiB, MiB and GiB (powers of 1024).
+pub(crate) fn parse_size(text: &str) -> Option<u64> {
+    let text = text.trim();
+    let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
+    let number: u64 = text[..digits].parse().ok()?;
+    let unit = match text[digits..].trim() {
+        "" | "B" => 1,
+        "KiB" => 1 << 10,
+        "MiB" => 1 << 20,
+        "GiB" => 1 << 30,
+        _ => return None,
+    };
+    number.checked_mul(unit)
 }

@@ -7,9 +7,10 @@ use std::ops::Range;
 
 use tree_sitter::Tree;
 
-use super::walk::ancestors;
-use super::{Fact, Hit, Lines, text_digest};
+use super::{Fact, Hit, Lines};
+use crate::digest::text_digest;
 use crate::lang::{Class, Language};
+use crate::pattern::ancestors;
 use crate::rule::{RuleSet, SuppressionFault, near};
 
 const MARK: &[u8] = b"swage: allow";

@@ -2,7 +2,8 @@
 
 use tree_sitter::Node;
 
-use super::walk::{Step, Walk, ancestors};
+use super::walk::{Step, Walk};
+use crate::pattern::ancestors;
 use crate::pattern::{Given, Matching};
 use crate::rule::{Filter, Matcher, Place, Relation, Way, What};
 

@@ -9,12 +9,13 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
+use super::Limits;
 use super::syntax::Syntax;
-use super::walk::ancestors;
 use super::{FileScan, Markers, Scan, Span};
 use crate::lang::Language;
 use crate::lang::parse;
-use crate::rule::{Limits, RuleSet};
+use crate::pattern::ancestors;
+use crate::rule::RuleSet;
 
 /// Most wrappers that are tried.
 const MOST_TRIED: usize = 6;

@@ -7,18 +7,10 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Tree};
 
-use crate::lang::Language;
+use crate::lang::{Keyed, Language};
 use crate::pattern::Children;
 use crate::pattern::contents;
 use crate::rule::{KeyMatch, Step};
-
-/// A node that has a key.
-pub(crate) struct Keyed {
-    /// Its kind.
-    pub node: &'static str,
-    /// The field, or else the kind, of the child that is the key.
-    pub key: &'static str,
-}
 
 /// A place with its path, as byte ranges of the source.
 struct Place<'p> {

@@ -21,7 +21,7 @@ pub(super) fn at_once(m: &MeasureMatch, node: Node<'_>, source: &[u8], language:
 /// The row (0-based) in which a node ends, without the comments and empty lines behind what is in it.
 fn last_row(node: Node<'_>) -> usize {
     let mut last = node;
-    while let Some(inner) = (0..last.child_count()).rev().filter_map(|n| last.child(n as u32)).find(|n| !n.is_extra()) {
+    while let Some(inner) = (0..last.child_count()).rev().filter_map(|n| last.child(n)).find(|n| !n.is_extra()) {
         last = inner;
     }
     if last.end_position().column == 0 && last.end_position().row > last.start_position().row {

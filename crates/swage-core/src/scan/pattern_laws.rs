@@ -8,15 +8,21 @@
 //! figures by language over other code: `SWAGE_LAWS=FOLDER cargo test --release -p swage-core laws -- --nocapture`, with as
 //! many pieces for each language as `SWAGE_LAW_PIECES` says.
 
+#![expect(
+    clippy::print_stdout,
+    clippy::disallowed_methods,
+    reason = "the laws are held to files, and figures are printed"
+)]
+
 use std::cell::Cell;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use tree_sitter::{Node, Tree};
 
+use crate::config::packs::PACKS;
 use crate::lang::parse;
 use crate::lang::{Class, LANGUAGES, Language};
-use crate::packs::PACKS;
 use crate::pattern::Hole;
 use crate::pattern::preorder;
 use crate::pattern::{Matching, budget};
@@ -361,19 +367,19 @@ fn taken(bound: &[Option<std::ops::Range<usize>>], wanted: &std::ops::Range<usiz
 fn with_hole(piece: &Piece<'_>, parts: &[Node<'_>], name: &str) -> Option<String> {
     let start = piece.node.start_byte();
     let ranges = parts.iter().map(|n| n.start_byte() - start..n.end_byte() - start);
-    replaced(piece, ranges.collect(), name)
+    replaced(piece, &ranges.collect::<Vec<_>>(), name)
 }
 
-fn replaced(piece: &Piece<'_>, ranges: Vec<std::ops::Range<usize>>, with: &str) -> Option<String> {
+fn replaced(piece: &Piece<'_>, ranges: &[std::ops::Range<usize>], with: &str) -> Option<String> {
     let raw = std::str::from_utf8(&piece.file.source[piece.node.byte_range()]).ok()?;
     // The text as it was copied has other offsets when it has several lines.
     if raw != piece.text {
         return None;
     }
     let mut out = raw.to_owned();
-    for range in ranges.into_iter().rev() {
+    for range in ranges.iter().rev() {
         out.get(range.clone())?;
-        out.replace_range(range, with);
+        out.replace_range(range.clone(), with);
     }
     Some(out)
 }
@@ -406,7 +412,7 @@ fn with_run(piece: &Piece<'_>, language: &'static Language, dice: &mut Dice) -> 
     // A run to the end, and what comes before it as it stands.
     let from = if items.is_empty() { 0 } else { dice.roll(items.len()) };
     let begin = items.get(from).map_or(open.end_byte(), Node::start_byte);
-    replaced(piece, vec![begin - start..close.start_byte() - start], "QZ")
+    replaced(piece, std::slice::from_ref(&(begin - start..close.start_byte() - start)), "QZ")
 }
 
 /// The piece with one letter or digit of a token changed into another.
@@ -436,7 +442,7 @@ fn changed(piece: &Piece<'_>, language: &'static Language, dice: &mut Dice) -> O
         b'z' | b'Z' => 'k',
         _ => char::from(old + 1),
     };
-    replaced(piece, vec![at..at + 1], &new.to_string())
+    replaced(piece, std::slice::from_ref(&(at..at + 1)), &new.to_string())
 }
 
 /// The piece with twice as much white space between tokens, on their lines.
@@ -460,7 +466,7 @@ fn spaced(piece: &Piece<'_>, language: &'static Language) -> Option<String> {
     let raw = &piece.file.source[piece.node.byte_range()];
     let gaps = leaves.windows(2).map(|pair| pair[0].end - start..pair[1].start.max(pair[0].end) - start);
     let gaps: Vec<_> = gaps.filter(|gap| !gap.is_empty() && raw[gap.clone()].iter().all(|b| *b == b' ')).collect();
-    (!gaps.is_empty()).then(|| replaced(piece, gaps, "   ")).flatten()
+    (!gaps.is_empty()).then(|| replaced(piece, &gaps, "   ")).flatten()
 }
 
 /// Shares of each language and law, and what didn't hold.

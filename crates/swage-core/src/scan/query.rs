@@ -184,9 +184,9 @@ mod tests {
     use tree_sitter::{Query, QueryCursor, StreamingIterator, Tree};
 
     use super::*;
+    use crate::config::packs::PACKS;
     use crate::lang::Language;
     use crate::lang::parse;
-    use crate::packs::PACKS;
     use crate::rule::Matcher;
 
     /// Matches as texts: each capture that took something, with its place.

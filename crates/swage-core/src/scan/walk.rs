@@ -13,8 +13,8 @@ use super::words::Words;
 use super::{Figure, Lines};
 use crate::lang::DEEPEST;
 use crate::lang::{Class, Language};
-use crate::pattern::Children;
 use crate::pattern::{Bindings, Matching};
+use crate::pattern::{Children, ancestors};
 use crate::rule::{Hole, LanguageSet, Matcher, MeasureMatch, Rule, RuleSet, Way};
 
 /// A match before its place is put into words.
@@ -71,20 +71,6 @@ pub(super) enum Step<'t> {
     },
     /// Out of the node that was entered last and not left yet, with how deep it stands.
     Leave(u32),
-}
-
-/// The nodes around a node, outermost first. One way down from the root, since each step up would be one.
-pub(super) fn ancestors<'t>(root: Node<'t>, node: Node<'t>) -> Vec<Node<'t>> {
-    let mut found = Vec::new();
-    let mut at = root;
-    while at != node {
-        found.push(at);
-        match at.child_with_descendant(node) {
-            Some(inner) => at = inner,
-            None => break,
-        }
-    }
-    found
 }
 
 /// Offsets in order; without them, every place is marked.

@@ -3,8 +3,10 @@
 
 use std::sync::Arc;
 
+use swage_core::config::read_rules;
 use swage_core::lang::Language;
-use swage_core::rule::{Limits, Rule, RuleSet, read_rules};
+use swage_core::rule::{Rule, RuleSet};
+use swage_core::scan::Limits;
 use swage_core::scan::{Markers, scan};
 
 /// The rule with these keys; id, severity, title and message are given.

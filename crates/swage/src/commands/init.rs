@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use std::process::{Command, ExitCode};
 
+use swage_core::config::packs::PACKS;
 use swage_core::lang::Language;
-use swage_core::packs::PACKS;
 use swage_git::Repository;
 
 use crate::cli::{Hook, InitArgs};

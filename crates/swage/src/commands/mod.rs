@@ -15,8 +15,9 @@ use std::time::{Instant, SystemTime, UNIX_EPOCH};
 
 use clap::CommandFactory;
 use swage_core::baseline::State;
-use swage_core::change::{Cache, Change, Contents, NoCache, Tree};
+use swage_core::change::{Change, Contents, Tree};
 use swage_core::review::{Examination, Finding, Review, examine, scan_tree};
+use swage_core::scan::{Cache, NoCache};
 use swage_git::Repository;
 use swage_store::{Found, Store};
 

@@ -10,7 +10,7 @@ use std::process::ExitCode;
 use swage_core::lang::{Class, LANGUAGES, Language};
 use swage_core::review::{Tried, try_example};
 use swage_core::rule::{Example, KEYED, Matcher, PathSet, Rule, Subject};
-use swage_core::scan::{SCOPED, try_pattern};
+use swage_core::scan::try_pattern;
 
 use crate::cli::{RulesArgs, RulesCommand};
 use crate::configuration::Configuration;
@@ -82,7 +82,7 @@ fn languages() -> Result<ExitCode, Failure> {
     let mut out = format!("{}\n", paint.strong(format!("{:name$}  {head}  files", "")));
     for language in LANGUAGES {
         _ = write!(out, "{:name$} ", language.name);
-        let knows = [KEYED.contains(&language.name), language.knows_roles(), SCOPED.contains(&language.name)];
+        let knows = [KEYED.contains(&language.name), language.knows_roles(), language.has_scopes];
         let classed = classes.map(|word| (word, language.abilities().any(|a| a == word)));
         for (word, has) in classed.into_iter().chain(others.into_iter().zip(knows)) {
             let width = word.len();

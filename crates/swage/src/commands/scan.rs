@@ -2,8 +2,9 @@
 
 use std::process::ExitCode;
 
-use swage_core::change::{Cache, Tree};
+use swage_core::change::Tree;
 use swage_core::review::{Examination, Review, scan_tree};
+use swage_core::scan::Cache;
 use swage_git::FolderTree;
 
 use crate::checkers::Outside;

@@ -16,12 +16,9 @@ use std::sync::OnceLock;
 use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 use tree_sitter::{Node, Tree};
 
-use crate::lang::{Language, Role};
+use crate::lang::{LANGUAGES, Language, Role};
 use crate::pattern::{Children, preorder};
 use crate::rule::NameFault;
-
-/// The languages whose scopes are known.
-pub const SCOPED: [&str; 4] = ["javascript", "python", "tsx", "typescript"];
 
 /// What a node calls for before its children are looked at: opening scopes, binding names, and marking names that are
 /// no uses.
@@ -116,11 +113,13 @@ const FIELDS: [&str; 20] = [
 
 impl Tables {
     fn of(language: &'static Language) -> Option<&'static Self> {
-        static ALL: [OnceLock<Tables>; SCOPED.len()] = [const { OnceLock::new() }; SCOPED.len()];
-        let index = SCOPED.iter().position(|name| *name == language.name)?;
+        /// For each of [`LANGUAGES`]; most stay empty.
+        static ALL: OnceLock<Vec<OnceLock<Tables>>> = OnceLock::new();
+        let index = LANGUAGES.iter().position(|known| language.has_scopes && std::ptr::eq(*known, language))?;
+        let all = ALL.get_or_init(|| LANGUAGES.iter().map(|_| OnceLock::new()).collect());
         let rules: &'static dyn Rules =
             if language.name == "python" { &python::Python } else { &javascript::JavaScript };
-        Some(ALL[index].get_or_init(|| {
+        Some(all[index].get_or_init(|| {
             let grammar = &language.tables().grammar;
             let step = |id: u16| {
                 let kind = grammar.node_kind_for_id(id).filter(|_| grammar.node_kind_is_named(id)).unwrap_or_default();

@@ -4,7 +4,7 @@ use std::fmt::Write;
 use std::path::Path;
 use std::process::ExitCode;
 
-use swage_core::packs::{INTEGRITY, PACKS, Pack};
+use swage_core::config::packs::{INTEGRITY, PACKS, Pack};
 use swage_core::rule::{Example, Rule};
 
 use crate::failure::Failure;

@@ -5,9 +5,10 @@ use std::fmt::Write;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
+use swage_core::config::read_rules;
 use swage_core::lang::{LANGUAGES, Language};
 use swage_core::pattern::hole_names;
-use swage_core::rule::{Matcher, Rule, nearest, read_rules};
+use swage_core::rule::{Matcher, Rule, nearest};
 use swage_core::scan::{Miss, try_pattern};
 
 use crate::cli::TryArgs;

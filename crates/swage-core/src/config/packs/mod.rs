@@ -2,7 +2,8 @@
 
 use std::sync::{Arc, OnceLock};
 
-use crate::rule::{Problem, Rule, RuleFile, read_rules, read_shipped};
+use crate::config::file::{RuleFile, read_rules, read_shipped};
+use crate::rule::{Problem, Rule};
 
 /// A set of rules that ships with Swage.
 #[derive(Debug)]

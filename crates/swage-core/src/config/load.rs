@@ -2,11 +2,10 @@
 
 use std::sync::Arc;
 
-use super::config::Config;
-use super::model::{Adjust, Rule};
-use super::problem::{Problem, Problems, nearest};
-use super::read::{RuleFile, digest, read_rules};
-use crate::packs::{INTEGRITY, PACKS};
+use super::file::{Adjust, RuleFile, read_rules};
+use super::packs::{INTEGRITY, PACKS};
+use super::settings::Config;
+use crate::rule::{Problem, Problems, Rule, digest, nearest};
 
 /// Where configuration files are read from: a folder, or a commit.
 pub trait FileReader {

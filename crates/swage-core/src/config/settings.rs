@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use super::model::Severity;
-use super::paths::PathSet;
+use crate::rule::{PathSet, Severity, usually_generated};
+use crate::scan::Limits;
 
 /// What `swage.toml` says besides its rules.
 #[derive(Debug, Clone, Default)]
@@ -22,41 +22,10 @@ pub struct Config {
     pub policy: Policy,
 }
 
-/// Where files lie that people don't write, when the configuration doesn't say.
-const USUALLY_MADE: [&str; 11] = [
-    "**/html/_static/**",
-    "**/{dist,node_modules,bower_components,vendor,third_party,generated,_build}/**",
-    "**/{build-*,*-dist}/**",
-    "**/build/**/*.{js,mjs,cjs,d.ts}",
-    "**/*.min.{js,css}",
-    "**/*.{generated,gen}.*",
-    "**/*_pb2.py",
-    "**/*.pb.{go,cc,h}",
-    "**/*.{lock,map,snap}",
-    "**/package-lock.json",
-    "**/lib/{module,commonjs,typescript}/**/*.{js,d.ts}",
-];
-
 impl Config {
     /// Files that a program makes, by their paths.
     pub fn made(&self) -> Option<PathSet> {
-        // A mistake in the list would be seen at once: nothing would be left alone.
-        self.made.clone().or_else(|| PathSet::new(USUALLY_MADE.map(str::to_owned).to_vec()).ok())
-    }
-}
-
-/// Limits on what is examined. What exceeds one is reported as not examined.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Limits {
-    /// Most bytes of a file. By default, 2 MiB.
-    pub file_size: u64,
-    /// Most bytes of a diff. By default, no limit.
-    pub patch_size: Option<u64>,
-}
-
-impl Default for Limits {
-    fn default() -> Self {
-        Self { file_size: 2 << 20, patch_size: None }
+        self.made.clone().or_else(usually_generated)
     }
 }
 
@@ -116,19 +85,4 @@ impl Default for Policy {
     fn default() -> Self {
         Self { new: [Some(0), None, None], worse: Some(0), ..Self::open() }
     }
-}
-
-/// Reads a size such as `2 MiB`; units are B, KiB, MiB and GiB (powers of 1024).
-pub(super) fn parse_size(text: &str) -> Option<u64> {
-    let text = text.trim();
-    let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
-    let number: u64 = text[..digits].parse().ok()?;
-    let unit = match text[digits..].trim() {
-        "" | "B" => 1,
-        "KiB" => 1 << 10,
-        "MiB" => 1 << 20,
-        "GiB" => 1 << 30,
-        _ => return None,
-    };
-    number.checked_mul(unit)
 }

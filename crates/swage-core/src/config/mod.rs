@@ -1,0 +1,23 @@
+//! The configuration: `swage.toml` and rule files with the places of their mistakes, layers of them, and the packs that ship,
+//! down to the rules and settings of a run.
+
+mod file;
+mod load;
+pub mod packs;
+mod settings;
+
+pub use self::file::{Adjust, RuleFile, read_rules};
+pub use self::load::{FileReader, LoadError, Loaded, load};
+pub use self::settings::{Config, Policy, Submodules};
+use crate::rule::RuleSet;
+
+impl Config {
+    /// Rules with what the configuration says of names that are defined elsewhere and of files that a program makes.
+    pub fn complete(&self, rules: RuleSet) -> RuleSet {
+        let rules = rules.with_globals(self.globals.clone());
+        match &self.made {
+            Some(generated) => rules.with_generated(generated.clone()),
+            None => rules,
+        }
+    }
+}

@@ -1,0 +1,34 @@
+//! Where reading a diff stands.
+
+use std::borrow::Cow;
+
+use super::model::Patch;
+use super::names::Pair;
+use super::votes::Votes;
+
+/// Reads an input from a place on.
+pub(super) struct Reader<'a> {
+    pub input: &'a [u8],
+    /// Byte offset of the next line.
+    pub at: usize,
+    pub strip: Option<usize>,
+    /// What stands before old and new names, when the whole input has told.
+    pub prefixes: Option<Pair<'a>>,
+    /// What files with two names tell of prefixes.
+    pub votes: Votes<'a>,
+    /// The file that is being read, for errors.
+    pub file: Option<Cow<'a, [u8]>>,
+}
+
+/// What was read up to a place between two lines.
+#[derive(Default)]
+pub(super) struct Section<'a> {
+    /// The patches that are over.
+    pub patches: Vec<Patch<'a>>,
+    /// The one that may go on.
+    pub open: Patch<'a>,
+    /// Where the text begins that belongs to no file yet.
+    pub text_from: usize,
+    /// What its files tell of prefixes.
+    pub votes: Votes<'a>,
+}

@@ -1,0 +1,68 @@
+//! What an examination needs, and what it tells while it works.
+
+use crate::change::{Content, Tree, TreeFile};
+use crate::checker::Reported;
+use crate::rule::RuleSet;
+use crate::scan::{Cache, Limits};
+
+/// What an examination needs besides the change.
+pub struct Examination<'a> {
+    /// The rules.
+    pub rules: &'a RuleSet,
+    /// The limits.
+    pub limits: &'a Limits,
+    /// Where results are kept.
+    pub cache: &'a dyn Cache,
+    /// What outside programs found.
+    pub reports: &'a [CheckerReport],
+    /// Is given every step, from any thread.
+    pub progress: &'a (dyn Fn(Progress) + Sync),
+}
+
+/// A step of an examination. Files are named by their index in the change or the tree that is examined.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Progress {
+    /// Work on a file began, on the thread that reports it.
+    Started {
+        /// The file.
+        index: usize,
+    },
+    /// It ended, on the same thread.
+    Finished {
+        /// The file.
+        index: usize,
+        /// How many bytes both sides of it have, as far as they were read.
+        bytes: u64,
+    },
+}
+
+/// What an outside program found on both sides of a change.
+#[derive(Debug, Clone)]
+pub struct CheckerReport {
+    /// The rule that it finds for.
+    pub rule: String,
+    /// Before the change; or why there is no telling.
+    pub base: Result<Vec<Reported>, String>,
+    /// After it.
+    pub head: Result<Vec<Reported>, String>,
+}
+
+/// Why a path isn't examined, and whether rules wanted what stands there.
+pub(super) type WhyNot = (String, bool);
+
+/// A tree without files.
+pub(super) struct Nothing;
+
+impl Tree for Nothing {
+    fn files(&self) -> &[TreeFile] {
+        &[]
+    }
+
+    fn id(&self, _: usize) -> Option<String> {
+        None
+    }
+
+    fn content(&self, _: usize) -> Content {
+        Content::Absent
+    }
+}

@@ -1,0 +1,153 @@
+//! Reading what a link collects and demands.
+
+use super::link::{Collection, FileOf, Link, Meeting, Within};
+use super::model::{Matcher, Way};
+use super::problem::{At, Problems, nearest};
+use super::table::Table;
+use super::values::{one_of, path_set};
+use super::ways::read_ways;
+use crate::lang::Language;
+
+/// The texts that a way gives names to and that can tell whether facts meet; runs of any length can't.
+fn hole_names(way: &Way) -> Vec<String> {
+    match &way.matcher {
+        Matcher::Code(code) => code.holes.iter().filter(|h| !h.many).map(|h| h.name.clone()).collect(),
+        Matcher::Key(key) => key.holes.iter().map(|h| h.name.clone()).collect(),
+        Matcher::Text(text) => text.regex.capture_names().flatten().map(str::to_owned).collect(),
+        Matcher::Tree(tree) => tree.captures().map(str::to_owned).collect(),
+        Matcher::Names(_) => vec!["name".to_owned()],
+        Matcher::Measure(_) | Matcher::CommentedCode | Matcher::Suppression(_) | Matcher::Syntax => Vec::new(),
+    }
+}
+
+/// The word for the file that a fact stands in.
+const OWN: &str = "own";
+
+/// Reads a match with `collect`.
+pub(super) fn read_link(
+    table: &mut Table<'_, '_>,
+    outer: Option<&[&'static Language]>,
+    name: &str,
+    p: &mut Problems<'_>,
+) -> Option<(Vec<Way>, Link)> {
+    let before = p.list.len();
+    let (mut ways, mut collections) = (Vec::new(), Vec::new());
+    let mut holes: Vec<Vec<String>> = Vec::new();
+    let mut files: Vec<Option<At<String>>> = Vec::new();
+    for (word, mut inner) in table.table("collect", p)?.entries(p) {
+        let index = collections.len();
+        let says = inner.string("says", p).map_or_else(|| word.replace(['-', '_'], " "), |s| s.value);
+        let (paths, skip_paths) = (path_set(&mut inner, "paths", p), path_set(&mut inner, "skip_paths", p));
+        let gone = inner.flag("removed", p).unwrap_or(false);
+        let within = read_within(&mut inner, p);
+        let file = inner.string("file", p);
+        let mut own = read_ways(&mut inner, outer, &format!("the collection `{word}` of {name}"), p);
+        let mut names: Option<Vec<String>> = None;
+        for way in &mut own {
+            way.collection = Some(index);
+            let these = hole_names(way);
+            names = Some(match names {
+                None => these,
+                Some(names) => names.into_iter().filter(|n| these.contains(n)).collect(),
+            });
+        }
+        let names = names.unwrap_or_default();
+        if let Some(named) = file.as_ref().filter(|f| f.value != OWN && !names.contains(&f.value)) {
+            let hint = format!("write \"{OWN}\" for the file that it stands in, or name a hole that takes its name");
+            p.at(named.at, format!("the hole `{}` isn't in all of `{word}`", named.value), Some(hint));
+        }
+        holes.push(names);
+        files.push(file);
+        inner.finish(p);
+        ways.extend(own);
+        collections.push(Collection {
+            name: word,
+            says,
+            paths,
+            skip_paths,
+            within,
+            gone,
+            file: None,
+            of_file_only: false,
+        });
+    }
+    let names = || collections.iter().map(|c| c.name.as_str());
+    let named = |word: &At<String>, p: &mut Problems<'_>| {
+        let index = names().position(|n| n == word.value);
+        if index.is_none() {
+            p.at(word.at, format!("nothing is collected as `{}`", word.value), Some(nearest(&word.value, names())));
+        }
+        index
+    };
+    let find = |key: &'static str, table: &mut Table<'_, '_>, p: &mut Problems<'_>| {
+        table.string(key, p).and_then(|word| named(&word, p))
+    };
+    if !table.has("each") {
+        let hint = "name the collection whose facts are judged".to_owned();
+        p.at(table.at, format!("{name} collects facts and needs `each`"), Some(hint));
+    }
+    let each = find("each", table, p);
+    let (must, must_not) = (find("must_meet", table, p), find("must_not_meet", table, p));
+    let unique = table.flag("unique", p).unwrap_or(false);
+    let unless = table.strings("unless_meets", p).unwrap_or_default();
+    let unless: Vec<usize> = unless.iter().filter_map(|word| named(word, p)).collect();
+    let demand = match (must, must_not, unique) {
+        (Some(other), None, false) => Some(Meeting::Must(other)),
+        (None, Some(other), false) => Some(Meeting::MustNot(other)),
+        (None, None, true) => Some(Meeting::Unique),
+        _ if p.list.len() > before => None,
+        _ => {
+            let hint = "give one of `must_meet`, `must_not_meet` and `unique = true`".to_owned();
+            p.at(table.at, format!("{name} must say what it demands of each fact"), Some(hint));
+            None
+        }
+    };
+    let within = read_within(table, p).unwrap_or(Within::Tree);
+    let max_files = table.number("max_files", p).map(|n| n.value);
+    let on = table.strings("on", p);
+    if p.list.len() > before {
+        return None;
+    }
+    let each = each?;
+    for &index in unless.iter().filter(|index| holes[**index].is_empty() && files[**index].is_some()) {
+        collections[index].of_file_only = true;
+    }
+    let with_texts = unless.iter().copied().filter(|index| !collections[*index].of_file_only);
+    let others: Vec<usize> = [Some(each), must, must_not].into_iter().flatten().chain(with_texts).collect();
+    let shared = |hole: &String| others.iter().all(|index| holes[*index].contains(hole));
+    let of_files: Vec<&String> = files.iter().flatten().map(|f| &f.value).filter(|name| *name != OWN).collect();
+    let on: Vec<String> = match on {
+        None => holes[each].iter().filter(|h| shared(h) && !of_files.contains(h)).cloned().collect(),
+        Some(named) => {
+            for hole in named.iter().filter(|h| !shared(&h.value)) {
+                let hint = "every way of the collections that meet must have it".to_owned();
+                p.at(hole.at, format!("the hole `{}` isn't in all of what meets", hole.value), Some(hint));
+            }
+            named.into_iter().map(|h| h.value).collect()
+        }
+    };
+    if on.is_empty() {
+        let hint = "give both sides a hole of the same name".to_owned();
+        p.at(table.at, format!("nothing tells when two facts of {name} meet"), Some(hint));
+    }
+    let mut kept = on.clone();
+    for (collection, file) in collections.iter_mut().zip(files) {
+        collection.file = file.map(|file| {
+            if file.value == OWN {
+                return FileOf::Own;
+            }
+            let at = kept.iter().position(|name| *name == file.value).unwrap_or_else(|| {
+                kept.push(file.value);
+                kept.len() - 1
+            });
+            FileOf::Kept(at)
+        });
+    }
+    (p.list.len() == before)
+        .then_some((ways, Link { collections, each, demand: demand?, unless, kept, on, within, max_files }))
+}
+
+fn read_within(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Within> {
+    let reaches = [("tree", Within::Tree), ("directory", Within::Directory), ("file", Within::File)];
+    table.string("within", p).and_then(|word| one_of(&word, "reach of a link", reaches, p))
+}

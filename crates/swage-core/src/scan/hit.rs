@@ -1,0 +1,182 @@
+//! What scanning a file gives: hits, facts, and where they stand.
+
+use serde::{Deserialize, Serialize};
+
+use super::Syntax;
+use crate::digest::{short_digest, without_white_space};
+use crate::rule::{Rule, Severity};
+
+/// Where a match stands. Lines and columns are 1-based; columns count Unicode scalar values; the end column is the one
+/// behind the last character.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct Span {
+    /// First line.
+    pub start_line: u32,
+    /// First column.
+    pub start_column: u32,
+    /// Last line.
+    pub end_line: u32,
+    /// Column behind the end.
+    pub end_column: u32,
+}
+
+impl Span {
+    /// Stands for the whole file, for hits that no line can be named for.
+    pub const WHOLE_FILE: Span = Span { start_line: 0, start_column: 0, end_line: 0, end_column: 0 };
+
+    /// The span, unless it stands for the whole file.
+    pub fn lines(self) -> Option<Self> {
+        (self.start_line > 0).then_some(self)
+    }
+
+    /// The line that it begins in, counted from 0, unless it stands for the whole file.
+    pub fn first_index(self) -> Option<u32> {
+        self.start_line.checked_sub(1)
+    }
+}
+
+/// A measured figure and its limit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Figure {
+    /// What was measured.
+    pub value: u64,
+    /// The most that is allowed.
+    pub limit: u64,
+}
+
+/// One place in a file where a rule holds. It says nothing of the file's path, so it can be stored by content.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Hit {
+    /// The rule's id.
+    pub rule: String,
+    /// The rule's severity.
+    pub severity: Severity,
+    /// The message with its gaps filled in.
+    pub message: String,
+    /// Where it stands.
+    pub span: Span,
+    /// The names of the definitions around it, outermost first, joined with dots.
+    pub scope: String,
+    /// First and last line (1-based) of the innermost definition around it.
+    pub definition: Option<(u32, u32)>,
+    /// Digest of the matched text, byte for byte.
+    pub exact: u64,
+    /// Digest of the matched text without its white space.
+    pub folded: u64,
+    /// Digest of what its rule named: the matched text without its white space and without what `many` holes took.
+    pub identity: u64,
+    /// For measures, the figure.
+    pub figure: Option<Figure>,
+    /// Why a comment beside it lets it be.
+    pub allowed: Option<String>,
+    /// Other places that it is about.
+    pub related: Vec<Elsewhere>,
+    /// What it found is never shown whole.
+    pub secret: bool,
+}
+
+/// A place that a hit is about besides its own.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Elsewhere {
+    /// The file.
+    pub path: Vec<u8>,
+    /// Whether it is a place before the change.
+    pub before: bool,
+    /// Where it is.
+    pub span: Span,
+    /// What it has to do with the hit.
+    pub message: String,
+}
+
+impl Hit {
+    /// The digest of the text that may be shown: a short secret could be guessed from its own.
+    pub fn shown_digest(&self) -> u64 {
+        if self.secret { short_digest(&[self.rule.as_bytes()]) } else { self.folded }
+    }
+
+    /// The identity as it may be shown.
+    pub fn shown_identity(&self) -> u64 {
+        if self.secret { self.shown_digest() } else { self.identity }
+    }
+
+    /// A hit of a rule on this text.
+    pub(crate) fn new(
+        rule: &Rule,
+        message: String,
+        span: Span,
+        scope: String,
+        text: &[u8],
+        figure: Option<Figure>,
+    ) -> Self {
+        let (exact, folded) = digests(text);
+        Self {
+            rule: rule.id.clone(),
+            severity: rule.severity,
+            message,
+            span,
+            scope,
+            definition: None,
+            exact,
+            folded,
+            identity: folded,
+            figure,
+            allowed: None,
+            related: Vec::new(),
+            secret: rule.secret,
+        }
+    }
+}
+
+/// Something that a rule collects from a file, to be held against facts of this and other files. There are many, so
+/// they hold what is needed to tell whether they meet, and the rest is read from the file when they become findings.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Fact {
+    /// The digest of the rule's id.
+    pub rule: u64,
+    /// The collection of the rule's link that it belongs to, by index.
+    pub collection: usize,
+    /// What the link's kept holes took, in their order.
+    pub values: Vec<String>,
+    /// Where it stands.
+    pub span: Span,
+    /// Why a comment beside it lets it be.
+    pub allowed: Option<String>,
+}
+
+/// What became of a file.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Status {
+    /// It was examined.
+    Examined,
+    /// Nothing looks at it: no rule wants the path, or it is binary data of no language.
+    NotWanted,
+    /// Rules wanted it and it couldn't be examined; the reason.
+    NotExamined(String),
+}
+
+/// What scanning a file gave.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FileScan {
+    /// What became of it.
+    pub status: Status,
+    /// Its hits in the order of their places.
+    pub hits: Vec<Hit>,
+    /// Its facts in the order of their places.
+    pub facts: Vec<Fact>,
+    /// It looks like something that a program made, so that rules that skip made files have left it alone.
+    pub made: bool,
+    /// Where it doesn't parse; `None` when it wasn't parsed.
+    pub syntax: Option<Syntax>,
+}
+
+impl FileScan {
+    /// Nothing was found, for this reason.
+    pub fn without_hits(status: Status) -> Self {
+        Self { status, hits: Vec::new(), facts: Vec::new(), made: false, syntax: None }
+    }
+}
+
+/// The digests of a text, byte for byte and without its white space.
+pub(super) fn digests(text: &[u8]) -> (u64, u64) {
+    (short_digest(&[text]), short_digest(&[&without_white_space(text)]))
+}

@@ -1,0 +1,119 @@
+//! The rooms of the core stand on each other: each imports from those below it only.
+#![expect(clippy::disallowed_methods, reason = "it reads the sources")]
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::path::{Path, PathBuf};
+
+/// The rooms from the ground up. A file of `src` is a room of its own when it isn't a folder.
+const ROOMS: [&str; 14] = [
+    "digest",
+    "invisible",
+    "diff",
+    "change",
+    "lang",
+    "pattern",
+    "rule",
+    "scan",
+    "config",
+    "link",
+    "checker",
+    "baseline",
+    "review",
+    "gate",
+];
+
+fn sources(folder: &Path, found: &mut Vec<PathBuf>) {
+    let mut entries: Vec<PathBuf> =
+        fs::read_dir(folder).expect("a folder of sources").map(|entry| entry.expect("an entry").path()).collect();
+    entries.sort();
+    for path in entries {
+        if path.is_dir() {
+            sources(&path, found);
+        } else if path.extension().is_some_and(|ending| ending == "rs") {
+            found.push(path);
+        }
+    }
+}
+
+/// The code of a file without its comments and its unit tests, which may look anywhere.
+fn code(path: &Path) -> String {
+    let text = fs::read_to_string(path).expect("a source file");
+    let text = text.split("#[cfg(test)]\nmod tests").next().unwrap_or_default();
+    let lines = text.lines().map(|line| line.split("//").next().unwrap_or_default());
+    lines.collect::<Vec<_>>().join("\n")
+}
+
+/// The first names behind a path such as `crate::`.
+fn named<'c>(code: &'c str, before: &'c str) -> impl Iterator<Item = &'c str> {
+    code.split(before).skip(1).map(|rest| {
+        let end = rest.find(|c: char| !c.is_alphanumeric() && c != '_').unwrap_or(rest.len());
+        &rest[..end]
+    })
+}
+
+#[test]
+fn rooms_import_from_below_only() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("src");
+    let mut files = Vec::new();
+    sources(&root, &mut files);
+    let floor = |room: &str| ROOMS.iter().position(|known| *known == room);
+    let mut wrong = Vec::new();
+    for path in &files {
+        let inner = path.strip_prefix(&root).expect("below src").to_string_lossy().into_owned();
+        let room = inner.split(['/', '.']).next().unwrap_or_default();
+        if matches!(inner.as_str(), "lib.rs" | "scan/pattern_laws.rs") {
+            continue;
+        }
+        let Some(own) = floor(room) else {
+            wrong.push(format!("{inner} is in no room; put `{room}` into its place in the list of rooms"));
+            continue;
+        };
+        for other in named(&code(path), "crate::") {
+            match floor(other) {
+                Some(at) if at <= own => {}
+                Some(_) => wrong.push(format!("{inner} imports from `{other}`, which stands above `{room}`")),
+                None => wrong.push(format!("{inner} imports `{other}`, which is no room")),
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+/// Within a room, files may need each other through the room's `mod.rs`; named directly, they don't go round in circles.
+#[test]
+fn files_of_a_room_need_each_other_one_way() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("src");
+    let mut circles = Vec::new();
+    for room in ROOMS {
+        let mut files = Vec::new();
+        if root.join(room).is_dir() {
+            sources(&root.join(room), &mut files);
+        }
+        let name = |path: &Path| path.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
+        let flat: Vec<&PathBuf> =
+            files.iter().filter(|path| path.parent() == Some(&root.join(room)) && !path.ends_with("mod.rs")).collect();
+        let known: BTreeSet<String> = flat.iter().map(|path| name(path)).collect();
+        let needs: BTreeMap<String, BTreeSet<String>> = flat
+            .iter()
+            .map(|path| {
+                let code = code(path);
+                let needed = named(&code, "super::").filter(|other| known.contains(*other)).map(str::to_owned);
+                (name(path), needed.collect())
+            })
+            .collect();
+        for start in &known {
+            let (mut open, mut seen) = (vec![start], BTreeSet::new());
+            while let Some(at) = open.pop() {
+                for next in &needs[at] {
+                    if next == start {
+                        circles.push(format!("{room}: {start} needs itself through {at}"));
+                    } else if seen.insert(next) {
+                        open.push(next);
+                    }
+                }
+            }
+        }
+    }
+    assert!(circles.is_empty(), "{}", circles.join("\n"));
+}
