@@ -1,16 +1,19 @@
 //! Swage's computing: reading diffs, matching rules, comparing with a baseline, deciding a verdict.
 //!
 //! Bytes and values go in, values come out: nothing in this crate touches files, processes, clocks, the environment,
-//! networks or terminals. The rooms, in the order in which a review goes through them:
+//! networks or terminals. The rooms, from the ground up; each imports from those before it only:
 //!
-//! 1. [`diff`] reads a unified diff, applies it, and says which lines stayed;
-//! 2. [`change`] is the change that is reviewed, and how its contents are come by;
-//! 3. [`rule`] reads rules and settings and compiles them, with the languages of [`lang`] and the rules of [`packs`];
-//! 4. [`scan`] finds what rules find in one file;
-//! 5. [`link`] judges facts of many files, and [`checker`] reads what outside programs found;
-//! 6. [`baseline`] compares the findings of both sides;
-//! 7. [`review`] puts it all together, and every output is a function of the result;
-//! 8. [`gate`] decides.
+//! 1. [`diff`] reads a unified diff, applies it, and maps lines from one side to the other;
+//! 2. [`change`] is the change that is reviewed, and how its contents are read;
+//! 3. [`lang`] has one file a language: grammar, file names, classes of nodes, scopes;
+//! 4. [`pattern`] compiles code with holes and matches it against trees;
+//! 5. [`rule`] is a rule as a value, read from TOML;
+//! 6. [`scan`] finds what rules find in one file;
+//! 7. [`config`] reads `swage.toml` and rule files in layers, with the packs that ship;
+//! 8. [`link`] joins facts of many files, and [`checker`] reads the reports of outside programs;
+//! 9. [`baseline`] compares the findings of both sides;
+//! 10. [`review`] puts it all together, and every output is a function of the result;
+//! 11. [`gate`] decides.
 //!
 //! ```
 //! use std::sync::Arc;

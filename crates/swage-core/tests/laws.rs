@@ -5,7 +5,7 @@ mod common;
 use common::{found, rule_saying};
 use proptest::prelude::*;
 use swage_core::config::read_rules;
-use swage_core::link::{Held, judge};
+use swage_core::link::{LocatedFact, judge};
 use swage_core::scan::{Fact, Span};
 
 /// An argument of a pattern.
@@ -109,7 +109,7 @@ proptest! {
             span: Span { start_line: line, start_column: 1, end_line: line, end_column: 2 },
             allowed: None,
         }).collect();
-        let held: Vec<Held<'_>> = kept.iter().zip(&facts).map(|(fact, (_, _, path, fresh))| Held {
+        let held: Vec<LocatedFact<'_>> = kept.iter().zip(&facts).map(|(fact, (_, _, path, fresh))| LocatedFact {
             path: path.as_bytes(), fact, fresh: *fresh, touched: *fresh,
         }).collect();
         let place = |path: &'static str| match within {

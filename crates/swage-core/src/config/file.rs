@@ -80,7 +80,7 @@ fn read_file(mut p: Problems<'_>, whole_config: bool) -> Result<RuleFile, Vec<Pr
 fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>) {
     config.target = table.string("target", p).map(|t| t.value);
     config.packs = table.strings("packs", p).map(|packs| packs.into_iter().map(|pack| (pack.value, pack.at)).collect());
-    config.made = path_set(table, "generated", p).or_else(|| config.made.take());
+    config.generated = path_set(table, "generated", p).or_else(|| config.generated.take());
     if let Some(mut limits) = table.table("limits", p) {
         let mut size = |key, p: &mut Problems<'_>| {
             let text = limits.string(key, p)?;

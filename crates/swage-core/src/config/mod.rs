@@ -15,7 +15,7 @@ impl Config {
     /// Rules with what the configuration says of names that are defined elsewhere and of files that a program makes.
     pub fn complete(&self, rules: RuleSet) -> RuleSet {
         let rules = rules.with_globals(self.globals.clone());
-        match &self.made {
+        match &self.generated {
             Some(generated) => rules.with_generated(generated.clone()),
             None => rules,
         }

@@ -15,7 +15,7 @@ pub struct Config {
     /// Limits on what is examined.
     pub limits: Limits,
     /// Files that a program makes; `None` stands for those that are usually called so.
-    pub made: Option<PathSet>,
+    pub generated: Option<PathSet>,
     /// Names that are defined outside of what can be seen, by language.
     pub globals: BTreeMap<String, Vec<String>>,
     /// What the gate demands.
@@ -25,7 +25,7 @@ pub struct Config {
 impl Config {
     /// Files that a program makes, by their paths.
     pub fn made(&self) -> Option<PathSet> {
-        self.made.clone().or_else(usually_generated)
+        self.generated.clone().or_else(usually_generated)
     }
 }
 

@@ -3,10 +3,10 @@
 use super::binary::{decode_line, inflated_size};
 use super::error::{DiffError, Expected};
 use super::fields::{hunk_header, trim_cr};
-use super::leap::leap;
 use super::model::{Body, Hunk};
 use super::newlines::Newlines;
 use super::reader::Reader;
+use super::skip_blocks::skip_blocks;
 
 impl<'a> Reader<'a> {
     /// What stands behind the names: hunks, or nothing when only properties change.
@@ -67,9 +67,9 @@ impl<'a> Reader<'a> {
         let mut end = self.at.min(self.input.len());
         let input = self.input;
         let mut ends = Newlines::from(input, start);
-        if let Some(leap) = leap(input, start, &mut old, &mut new) {
-            last = memchr::memrchr(b'\n', &input[..leap]).map_or(0, |line| input[line + 1]);
-            ends = Newlines::from(input, leap);
+        if let Some(skipped) = skip_blocks(input, start, &mut old, &mut new) {
+            last = memchr::memrchr(b'\n', &input[..skipped]).map_or(0, |line| input[line + 1]);
+            ends = Newlines::from(input, skipped);
             end = ends.next().unwrap_or(input.len());
             start = end + 1;
         }

@@ -14,7 +14,6 @@ mod binary;
 mod bodies;
 mod error;
 mod fields;
-mod leap;
 mod linemap;
 mod mail;
 mod model;
@@ -25,6 +24,7 @@ mod print;
 mod read;
 mod reader;
 mod sections;
+mod skip_blocks;
 mod votes;
 
 pub use apply::{ApplyError, Direction, apply};

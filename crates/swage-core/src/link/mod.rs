@@ -14,7 +14,7 @@ use crate::scan::{Elsewhere, Fact, Hit};
 
 /// A fact with the file that it stands in.
 #[derive(Debug, Clone, Copy)]
-pub struct Held<'a> {
+pub struct LocatedFact<'a> {
     /// The file's path.
     pub path: &'a [u8],
     /// The fact.
@@ -29,14 +29,19 @@ pub struct Held<'a> {
 const MOST_RELATED: usize = 3;
 
 /// What makes two facts meet: the texts of the holes, the place that both must share, and the file that both are about.
-type Knot<'a> = (&'a [String], &'a [u8], &'a [u8]);
+type JoinKey<'a> = (&'a [String], &'a [u8], &'a [u8]);
 
 /// The facts of a side by what makes them meet, for one collection.
-type Table<'a> = HashMap<Knot<'a>, Vec<Held<'a>>, FxBuildHasher>;
+type Table<'a> = HashMap<JoinKey<'a>, Vec<LocatedFact<'a>>, FxBuildHasher>;
 
 /// Judges the facts of one side. `here` are all the rule's facts of that side in the order of paths and places; `before`,
 /// when the side is after a change, those before it. The result holds the index in `here` of each fact at fault.
-pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<'_>]>) -> Vec<(usize, Hit)> {
+pub fn judge(
+    rule: &Rule,
+    link: &Link,
+    here: &[LocatedFact<'_>],
+    before: Option<&[LocatedFact<'_>]>,
+) -> Vec<(usize, Hit)> {
     let mut found = at_fault(link, here, before);
     if let Some(most) = link.max_files {
         let now = spread(link, here, &found);
@@ -55,7 +60,7 @@ pub fn judge(rule: &Rule, link: &Link, here: &[Held<'_>], before: Option<&[Held<
 /// The files in which facts of the same texts are at fault.
 type Spread<'a> = HashMap<&'a [String], HashSet<&'a [u8]>, FxBuildHasher>;
 
-fn spread<'a>(link: &Link, here: &[Held<'a>], found: &[(usize, Vec<Elsewhere>)]) -> Spread<'a> {
+fn spread<'a>(link: &Link, here: &[LocatedFact<'a>], found: &[(usize, Vec<Elsewhere>)]) -> Spread<'a> {
     let mut files = Spread::default();
     for (index, _) in found {
         files.entry(Judge { link }.texts(&here[*index])).or_default().insert(here[*index].path);
@@ -64,9 +69,9 @@ fn spread<'a>(link: &Link, here: &[Held<'a>], found: &[(usize, Vec<Elsewhere>)])
 }
 
 /// The facts at fault, each with other places that it is about.
-fn at_fault(link: &Link, here: &[Held<'_>], before: Option<&[Held<'_>]>) -> Vec<(usize, Vec<Elsewhere>)> {
+fn at_fault(link: &Link, here: &[LocatedFact<'_>], before: Option<&[LocatedFact<'_>]>) -> Vec<(usize, Vec<Elsewhere>)> {
     let judge = Judge { link };
-    let of = |index: usize| move |held: &&Held<'_>| held.fact.collection == index;
+    let of = |index: usize| move |held: &&LocatedFact<'_>| held.fact.collection == index;
     let others = match link.demand {
         Meeting::Must(index) | Meeting::MustNot(index) => judge.others(index, here, before),
         Meeting::Unique => judge.table(link.each, here.iter().filter(of(link.each))),
@@ -88,7 +93,7 @@ fn at_fault(link: &Link, here: &[Held<'_>], before: Option<&[Held<'_>]>) -> Vec<
             Meeting::Unique => link.each,
         };
         let Some(knot) = judge.knot(other, held) else { continue };
-        let met: Vec<&Held<'_>> =
+        let met: Vec<&LocatedFact<'_>> =
             others.get(&knot).into_iter().flatten().filter(|m| judge.same_file(held, m)).collect();
         let related = match link.demand {
             Meeting::Must(other) if met.is_empty() => {
@@ -113,7 +118,7 @@ fn at_fault(link: &Link, here: &[Held<'_>], before: Option<&[Held<'_>]>) -> Vec<
     }
     // Few are at fault and many could excuse them, so the few are looked up.
     for &excuse in &link.unless {
-        let mut accused: HashMap<Knot<'_>, Vec<(usize, bool)>, FxBuildHasher> = HashMap::default();
+        let mut accused: HashMap<JoinKey<'_>, Vec<(usize, bool)>, FxBuildHasher> = HashMap::default();
         for (index, _) in &found {
             if let Some(knot) = judge.knot(excuse, &here[*index]) {
                 accused.entry(knot).or_default().push((*index, false));
@@ -167,12 +172,12 @@ struct Judge<'l> {
 
 impl Judge<'_> {
     /// The texts by which a fact meets others.
-    fn texts<'a>(&self, held: &Held<'a>) -> &'a [String] {
+    fn texts<'a>(&self, held: &LocatedFact<'a>) -> &'a [String] {
         held.fact.values.get(..self.link.on.len()).unwrap_or_default()
     }
 
     /// What the fact meets those of a collection by; `None` when it lacks a text.
-    fn knot<'a>(&self, collection: usize, held: &Held<'a>) -> Option<Knot<'a>> {
+    fn knot<'a>(&self, collection: usize, held: &LocatedFact<'a>) -> Option<JoinKey<'a>> {
         let of = |index: usize| &self.link.collections[index];
         let texts = if of(collection).of_file_only { &[] } else { held.fact.values.get(..self.link.on.len())? };
         let place = match of(collection).within.unwrap_or(self.link.within) {
@@ -190,11 +195,11 @@ impl Judge<'_> {
     }
 
     /// Whether two facts that meet otherwise are about the same file, as far as both say.
-    fn same_file(&self, one: &Held<'_>, other: &Held<'_>) -> bool {
-        fn text<'a>(held: &Held<'a>, at: usize) -> &'a [u8] {
+    fn same_file(&self, one: &LocatedFact<'_>, other: &LocatedFact<'_>) -> bool {
+        fn text<'a>(held: &LocatedFact<'a>, at: usize) -> &'a [u8] {
             held.fact.values.get(at).map_or(&[], |value| value.as_bytes())
         }
-        let said = |held: &Held<'_>| self.link.collections[held.fact.collection].file;
+        let said = |held: &LocatedFact<'_>| self.link.collections[held.fact.collection].file;
         match (said(one), said(other)) {
             (None, _) | (_, None) => true,
             (Some(FileOf::Own), Some(FileOf::Own)) => one.path == other.path,
@@ -204,7 +209,7 @@ impl Judge<'_> {
         }
     }
 
-    fn table<'a>(&self, collection: usize, facts: impl Iterator<Item = &'a Held<'a>>) -> Table<'a> {
+    fn table<'a>(&self, collection: usize, facts: impl Iterator<Item = &'a LocatedFact<'a>>) -> Table<'a> {
         let mut table = Table::default();
         for held in facts {
             if let Some(knot) = self.knot(collection, held) {
@@ -215,8 +220,13 @@ impl Judge<'_> {
     }
 
     /// The facts that are asked for: those of this side, or those that the change took away.
-    fn others<'a>(&self, index: usize, here: &'a [Held<'a>], before: Option<&'a [Held<'a>]>) -> Table<'a> {
-        let own = |held: &&Held<'_>| held.fact.collection == index;
+    fn others<'a>(
+        &self,
+        index: usize,
+        here: &'a [LocatedFact<'a>],
+        before: Option<&'a [LocatedFact<'a>]>,
+    ) -> Table<'a> {
+        let own = |held: &&LocatedFact<'_>| held.fact.collection == index;
         if !self.link.collections[index].gone {
             return self.table(index, here.iter().filter(own));
         }
@@ -235,7 +245,7 @@ impl Judge<'_> {
         &self.link.collections[collection].says
     }
 
-    fn place(&self, held: &Held<'_>, before: bool, message: &str) -> Elsewhere {
+    fn place(&self, held: &LocatedFact<'_>, before: bool, message: &str) -> Elsewhere {
         Elsewhere { path: held.path.to_vec(), before, span: held.fact.span, message: message.to_owned() }
     }
 }

@@ -5,13 +5,13 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 
-use super::beyond::{Beyond, look_beyond};
+use super::change_rules::{FileFacts, about_change};
+use super::cross_file::{Beyond, look_beyond};
 use super::examination::{Examination, Nothing, Progress};
 use super::excerpt::Code;
 use super::file::{Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
 use super::model::{Allowed, Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side};
 use super::readable::Readable;
-use super::whole::{FileFacts, about_change};
 use super::written::{Written, written};
 use crate::baseline::{self, Compared, FileHits, State, Texts};
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
@@ -40,7 +40,7 @@ impl Examination<'_> {
                 r.beyond.is_none()
                     && !needs_lines_only(r)
                     && !runs_on_fragments(r)
-                    && !r.ways.iter().any(|w| matches!(w.matcher, Matcher::Suppression(_) | Matcher::Syntax))
+                    && !r.clauses.iter().any(|w| matches!(w.matcher, Matcher::Suppression(_) | Matcher::Syntax))
             };
             out.extend(self.rules.rules().iter().filter(idle).map(|r| (r.id.clone(), why.to_owned())));
         }
@@ -74,7 +74,7 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
     let Looked { mut review, examined, compared, hits, beyond } = look(change, contents, with, Scope::Change);
     add_excerpts(&mut review.findings, &compared, &hits, change, contents, &beyond);
     let facts = examined.iter().zip(&review.files);
-    let facts = facts.map(|(e, f)| FileFacts { sizes: e.sizes, made: e.made, lines: f.written });
+    let facts = facts.map(|(e, f)| FileFacts { sizes: e.sizes, generated: e.generated, lines: f.written });
     let files: Vec<FileFacts> = facts.collect();
     let (about, idle) = about_change(change, &files, with.rules);
     review.findings.extend(about);
@@ -160,7 +160,7 @@ fn put_together(
             .iter()
             .cloned()
             .chain(refused_suppressions(&compared, &hits, with.rules))
-            .chain(made_files(change, examined))
+            .chain(generated_files(change, examined))
             .collect(),
     };
     (review, compared, hits)
@@ -170,12 +170,12 @@ fn put_together(
 const MOST_NAMED: usize = 3;
 
 /// What a reader should know of files that weren't looked at because a program makes them.
-fn made_files(change: &Change, examined: &[Examined]) -> Option<String> {
+fn generated_files(change: &Change, examined: &[Examined]) -> Option<String> {
     let made: Vec<String> = change
         .files
         .iter()
         .zip(examined)
-        .filter(|(_, e)| e.made)
+        .filter(|(_, e)| e.generated)
         .map(|(f, _)| String::from_utf8_lossy(&f.new_path).into_owned())
         .collect();
     let named = made.iter().take(MOST_NAMED).cloned().collect::<Vec<_>>().join(", ");
@@ -363,7 +363,7 @@ fn file_entry(file: &ChangedFile, examined: &Examined, written: Written) -> File
         examined: why_not.is_none(),
         why_not,
         incomplete,
-        generated: examined.made,
+        generated: examined.generated,
         syntax_errors: examined.syntax_errors,
         written,
         skipped_by: examined.skipped_by.iter().map(|(rule, why)| (rule.clone(), (*why).to_owned())).collect(),

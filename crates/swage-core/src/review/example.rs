@@ -3,9 +3,9 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use super::change_rules::{FileFacts, about_change};
 use super::examination::{Examination, Nothing};
 use super::examine::examine;
-use super::whole::{FileFacts, about_change};
 use super::written::Written;
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::{Kind, LineMap};
@@ -37,7 +37,7 @@ pub fn try_example(rule: &Arc<Rule>, example: &Example) -> Vec<Tried> {
                 .zip(&change.files)
                 .map(|(size, file)| FileFacts {
                     sizes: [None, Some(*size)],
-                    made: false,
+                    generated: false,
                     lines: Written { written: file.added, dropped: file.removed },
                 })
                 .collect();

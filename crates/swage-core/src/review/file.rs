@@ -11,7 +11,7 @@ use crate::diff::Kind;
 use crate::lang::Language;
 use crate::rule::{Matcher, Rule, RuleSet};
 use crate::scan::{
-    Fact, FileScan, Hit, Markers, Span, Status, Syntax, is_binary, looks_made, scan, scan_fragment, syntax_errors,
+    Fact, FileScan, Hit, Markers, Span, Status, Syntax, is_binary, looks_generated, scan, scan_fragment, syntax_errors,
 };
 
 /// Whether a program makes a file.
@@ -20,7 +20,7 @@ enum Origin {
     /// Its path and what it says of itself tell.
     AsItStands,
     /// The target knows that a program makes it.
-    Made,
+    Generated,
     /// The target doesn't know that one does.
     Written,
 }
@@ -46,7 +46,7 @@ impl Examination<'_> {
         let language = Language::of(path, bytes);
         let (wanted, markers) = match origin {
             Origin::AsItStands => (self.rules.wanted(path), Markers::Heeded),
-            Origin::Made => (self.rules.wanted_as(path, true), Markers::Ignored),
+            Origin::Generated => (self.rules.wanted_as(path, true), Markers::Ignored),
             Origin::Written => (self.rules.wanted_as(path, false), Markers::Ignored),
         };
         let run = || scan(bytes, language, self.rules, &wanted, self.limits, markers);
@@ -125,7 +125,7 @@ impl Examination<'_> {
     /// What can be found in the lines that a diff shows: rules on lines in all of them, and rules on structure in each run
     /// of neighbouring lines.
     fn partial(&self, path: &[u8], bytes: &[u8], numbers: &[u32], origin: Origin) -> FileScan {
-        let own = self.rules.wanted_as(path, origin == Origin::Made);
+        let own = self.rules.wanted_as(path, origin == Origin::Generated);
         let only = |wants: fn(&Rule) -> bool| -> Vec<bool> {
             own.iter().zip(self.rules.rules()).map(|(wanted, rule)| *wanted && wants(rule)).collect()
         };
@@ -167,16 +167,16 @@ impl Examination<'_> {
 /// Whether a rule looks at nothing that a piece of a file couldn't hold.
 pub(super) fn runs_on_fragments(rule: &Rule) -> bool {
     rule.beyond.is_none()
-        && rule.ways.iter().all(|way| {
+        && rule.clauses.iter().all(|clause| {
             matches!(
-                way.matcher,
+                clause.matcher,
                 Matcher::Text(_) | Matcher::Code(_) | Matcher::Tree(_) | Matcher::Measure(_) | Matcher::CommentedCode
             )
         })
 }
 
 pub(super) fn needs_lines_only(rule: &crate::rule::Rule) -> bool {
-    rule.ways.iter().all(|w| {
+    rule.clauses.iter().all(|w| {
         w.languages.is_empty() && w.filters.is_empty() && matches!(&w.matcher, Matcher::Text(t) if t.zones.is_empty())
     })
 }
@@ -196,7 +196,7 @@ pub(super) struct Examined {
     /// Its facts before and after.
     pub facts: [Vec<Fact>; 2],
     /// A program makes it, so that rules that skip such files have left it alone.
-    pub made: bool,
+    pub generated: bool,
     /// The bytes before and after the change, when they are known.
     pub sizes: [Option<u64>; 2],
     pub language: Option<&'static Language>,
@@ -226,7 +226,7 @@ pub(super) fn examine_file(
             ..Default::default()
         },
         facts: [Vec::new(), Vec::new()],
-        made: false,
+        generated: false,
         sizes: [None, None],
         language: Language::of(&file.new_path, b""),
         why_not: None,
@@ -267,7 +267,7 @@ fn examine_text(file: &ChangedFile, sides: &Sides, with: &Examination<'_>, scope
     }
     let origin = match scope {
         Scope::Tree => Origin::AsItStands,
-        Scope::Change if is_known_as_made(file, sides, with.rules) => Origin::Made,
+        Scope::Change if is_known_as_generated(file, sides, with.rules) => Origin::Generated,
         Scope::Change => Origin::Written,
     };
     let mut old = with.side(&file.old_path, &sides.old, origin);
@@ -282,11 +282,11 @@ fn examine_text(file: &ChangedFile, sides: &Sides, with: &Examination<'_>, scope
     let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
     let skips = with.rules.rules().iter().any(|r| r.skip_generated && r.wants_path(path));
     let made = match origin {
-        Origin::Made => true,
+        Origin::Generated => true,
         Origin::Written => false,
-        Origin::AsItStands => new.scan.made || with.rules.is_made(path) && out.language.is_some(),
+        Origin::AsItStands => new.scan.generated || with.rules.is_generated(path) && out.language.is_some(),
     };
-    out.made = skips && made;
+    out.generated = skips && made;
     if scope == Scope::Change {
         out.skipped_by = skipped_by(path, out.language, made, with.rules);
     }
@@ -302,15 +302,17 @@ fn examine_text(file: &ChangedFile, sides: &Sides, with: &Examination<'_>, scope
 fn skipped_by(
     path: &[u8],
     language: Option<&'static Language>,
-    made: bool,
+    generated: bool,
     rules: &RuleSet,
 ) -> Vec<(String, &'static str)> {
     let looks_at = |rule: &Rule| {
-        rule.ways.iter().any(|way| way.languages.is_empty() || language.is_some_and(|l| way.languages.contains(&l)))
+        rule.clauses
+            .iter()
+            .any(|clause| clause.languages.is_empty() || language.is_some_and(|l| clause.languages.contains(&l)))
             && rule.paths.as_ref().is_none_or(|paths| paths.has(path))
     };
     let reason = |rule: &Rule| match () {
-        () if made && rule.skip_generated => Some("the file is generated"),
+        () if generated && rule.skip_generated => Some("the file is generated"),
         () if rule.skip_paths.as_ref().is_some_and(|skipped| skipped.has(path)) => Some("its skip_paths name the file"),
         () => None,
     };
@@ -328,16 +330,17 @@ fn not_wanted(content: &Content) -> String {
 
 /// Whether the target knows that a program makes a file: its configuration names the path, or the file is there already
 /// under a usual name, or with a marker that it still has.
-fn is_known_as_made(file: &ChangedFile, sides: &Sides, rules: &RuleSet) -> bool {
+fn is_known_as_generated(file: &ChangedFile, sides: &Sides, rules: &RuleSet) -> bool {
     let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
-    if rules.is_named_as_made(path) {
+    if rules.is_named_as_generated(path) {
         return true;
     }
     let (Content::Whole { bytes: old, .. } | Content::Partial { bytes: old, .. }) = &sides.old else { return false };
     if old.is_empty() {
         return false;
     }
-    let looks = |path: &[u8], bytes: &[u8]| rules.is_made(path) || looks_made(bytes, Language::of(path, bytes));
+    let looks =
+        |path: &[u8], bytes: &[u8]| rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes));
     let still = match &sides.new {
         Content::Whole { bytes, .. } | Content::Partial { bytes, .. } => looks(&file.new_path, bytes),
         Content::Absent | Content::Unavailable(_) => true,

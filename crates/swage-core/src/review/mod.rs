@@ -1,6 +1,7 @@
 //! From a change and rules to a [`Review`], of which every output is a function.
 
-mod beyond;
+mod change_rules;
+mod cross_file;
 mod examination;
 mod examine;
 mod example;
@@ -9,7 +10,6 @@ mod file;
 mod model;
 mod readable;
 mod unexamined;
-mod whole;
 mod written;
 
 pub use examination::{CheckerReport, Examination, Progress};

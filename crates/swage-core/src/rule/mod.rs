@@ -2,6 +2,7 @@
 
 mod change;
 mod checker;
+mod clauses;
 mod example;
 mod key;
 mod link;
@@ -15,7 +16,6 @@ mod read_link;
 mod set;
 mod table;
 mod values;
-mod ways;
 mod words;
 
 pub use crate::pattern::{Hole, Pattern, PatternError};
@@ -27,15 +27,16 @@ pub use link::{Collection, FileOf, Link, Meeting, Within};
 pub(crate) use link::{may_mean, meant_name, own_name};
 pub(crate) use message::shorten;
 pub use model::{
-    Beyond, CodeMatch, Example, ExampleFile, Filter, Form, Matcher, Measure, MeasureMatch, NameFault, NameMatch, Names,
-    Place, Relation, Rule, RuleSide, Severity, SuppressionFault, TextMatch, TreeMatch, Way, What, Zone,
+    Beyond, Clause, CodeMatch, Example, ExampleFile, Filter, Form, Matcher, Measure, MeasureMatch, NameFault,
+    NameMatch, Names, NodeTest, Place, Relation, Rule, RuleSide, Severity, SuppressionFault, TextMatch, TreeMatch,
+    Zone,
 };
 pub use paths::{PathSet, is_rule_file, usually_generated};
 pub use problem::{Problem, nearest};
 pub(crate) use problem::{Problems, near};
 pub(crate) use query::{Item, PlainQuery, Shape, Test};
 pub(crate) use read::{digest, read_rule};
-pub(crate) use set::Gate;
+pub(crate) use set::Prefilter;
 pub use set::{LanguageSet, RuleSet};
 pub(crate) use table::Table;
 pub(crate) use values::{one_of, parse_size, path_set};

@@ -71,7 +71,7 @@ pub struct Rule {
     /// Never these paths.
     pub skip_paths: Option<PathSet>,
     /// Ways to match; a place that any of them finds is a finding.
-    pub ways: Arc<Vec<Way>>,
+    pub clauses: Arc<Vec<Clause>>,
     /// What it looks at besides single files.
     pub beyond: Option<Arc<Beyond>>,
     /// What it finds is never shown whole.
@@ -111,7 +111,7 @@ impl Rule {
 
     /// Whether it is about files that a change breaks, which is told of both sides together.
     pub fn is_about_syntax(&self) -> bool {
-        self.ways.iter().any(|way| matches!(way.matcher, Matcher::Syntax))
+        self.clauses.iter().any(|clause| matches!(clause.matcher, Matcher::Syntax))
     }
 
     /// A number that stands for its id where many refer to it.
@@ -159,7 +159,7 @@ impl Rule {
 
     /// The languages that the rule names, in no order and without doubles.
     pub fn languages(&self) -> Vec<&'static Language> {
-        let mut all: Vec<_> = self.ways.iter().flat_map(|w| w.languages.iter().copied()).collect();
+        let mut all: Vec<_> = self.clauses.iter().flat_map(|w| w.languages.iter().copied()).collect();
         all.sort_by_key(|l| l.name);
         all.dedup();
         all
@@ -188,7 +188,7 @@ pub enum RuleSide {
 
 /// One way to match, with its filters.
 #[derive(Debug)]
-pub struct Way {
+pub struct Clause {
     /// Only these languages; all when empty.
     pub languages: Vec<&'static Language>,
     /// What to look for.
@@ -492,7 +492,7 @@ pub enum Relation {
 #[derive(Debug)]
 pub struct Place {
     /// What stands there.
-    pub what: What,
+    pub what: NodeTest,
     /// Of what is around a match, only the innermost of its kind is looked at.
     pub nearest: bool,
     /// Where it stands and what is in it, in turn; all must hold.
@@ -501,7 +501,7 @@ pub struct Place {
 
 /// What stands in a place.
 #[derive(Debug)]
-pub enum What {
+pub enum NodeTest {
     /// A definition of a class, perhaps with a name.
     Definition {
         /// `function` or `class`.

@@ -6,13 +6,13 @@ use sha2::{Digest, Sha256};
 
 use super::change::read_change;
 use super::checker::read_checker;
+use super::clauses::read_clauses;
 use super::example::read_example;
-use super::model::{Beyond, Matcher, Rule, RuleSide, Severity, Way};
+use super::model::{Beyond, Clause, Matcher, Rule, RuleSide, Severity};
 use super::problem::{At, Problems, nearest};
 use super::read_link::read_link;
 use super::table::Table;
 use super::values::{languages, one_of, path_set};
-use super::ways::read_ways;
 use crate::lang::Language;
 
 /// Reads a rule. `file` is where it stands.
@@ -46,11 +46,11 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
     let side = table.string("side", p).and_then(|s| one_of(&s, "side", sides, p)).unwrap_or(RuleSide::New);
     let secret = table.flag("secret", p).unwrap_or(false);
     let skip_generated = table.flag("skip_generated", p).unwrap_or(false);
-    let (mut ways, mut beyond) = (Vec::new(), None);
+    let (mut clauses, mut beyond) = (Vec::new(), None);
     let (written, definition) = (table.as_written("match", p), table.digest("match"));
     if table.has("match") {
         if let Some(mut found) = table.table("match", p) {
-            (ways, beyond) = read_match(&mut found, languages.as_deref(), &name, p);
+            (clauses, beyond) = read_match(&mut found, languages.as_deref(), &name, p);
             found.finish(p);
         }
     } else {
@@ -63,7 +63,7 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
         link.kept.extend(more);
     }
     if let Some(message) = &message {
-        check_message(message, &ways, beyond.as_ref(), p);
+        check_message(message, &clauses, beyond.as_ref(), p);
     }
     let mut examples = Vec::new();
     for mut example in table.tables("examples", p) {
@@ -83,7 +83,7 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
         side,
         paths,
         skip_paths,
-        ways: Arc::new(ways),
+        clauses: Arc::new(clauses),
         beyond: beyond.map(Arc::new),
         secret,
         skip_generated,
@@ -107,10 +107,10 @@ fn read_match(
     languages: Option<&[&'static Language]>,
     name: &str,
     p: &mut Problems<'_>,
-) -> (Vec<Way>, Option<Beyond>) {
+) -> (Vec<Clause>, Option<Beyond>) {
     if table.has("collect") {
-        let (ways, link) = read_link(table, languages, name, p).unzip();
-        return (ways.unwrap_or_default(), link.map(Beyond::Link));
+        let (clauses, link) = read_link(table, languages, name, p).unzip();
+        return (clauses.unwrap_or_default(), link.map(Beyond::Link));
     }
     if table.has("change") {
         return (Vec::new(), read_change(table, name, p).map(Beyond::Change));
@@ -118,12 +118,12 @@ fn read_match(
     if table.has("checker") {
         return (Vec::new(), read_checker(table, name, p).map(Beyond::Checker));
     }
-    (read_ways(table, languages, name, p), None)
+    (read_clauses(table, languages, name, p), None)
 }
 
 impl Rule {
     /// The same rule, leaving files alone that a program makes.
-    pub(crate) fn leaving_made_files(mut self, skip: bool) -> Self {
+    pub(crate) fn skipping_generated(mut self, skip: bool) -> Self {
         self.skip_generated |= skip;
         self.digest = digest(&self);
         self
@@ -138,7 +138,7 @@ pub(crate) fn digest(rule: &Rule) -> [u8; 32] {
         hash.update(text);
     }
     hash.update([u8::from(rule.secret), u8::from(rule.skip_generated)]);
-    for name in rule.ways.iter().flat_map(|way| way.languages.iter().map(|language| language.name)) {
+    for name in rule.clauses.iter().flat_map(|clause| clause.languages.iter().map(|language| language.name)) {
         hash.update(name);
         hash.update([0]);
     }
@@ -147,7 +147,7 @@ pub(crate) fn digest(rule: &Rule) -> [u8; 32] {
 }
 
 /// Placeholders of a message must be ones that the rule fills in.
-fn check_message(message: &At<String>, ways: &[Way], beyond: Option<&Beyond>, p: &mut Problems<'_>) {
+fn check_message(message: &At<String>, clauses: &[Clause], beyond: Option<&Beyond>, p: &mut Problems<'_>) {
     let mut known = vec!["match"];
     match beyond {
         Some(Beyond::Link(link)) => known.extend(link.on.iter().map(String::as_str)),
@@ -155,8 +155,8 @@ fn check_message(message: &At<String>, ways: &[Way], beyond: Option<&Beyond>, p:
         Some(Beyond::Checker(_)) => known.extend(["message", "id"]),
         None => {}
     }
-    for way in ways {
-        match &way.matcher {
+    for clause in clauses {
+        match &clause.matcher {
             Matcher::Code(code) => known.extend(code.holes.iter().map(|h| h.name.as_str())),
             Matcher::Tree(tree) => known.extend(tree.captures()),
             Matcher::Key(key) => known.extend(key.holes.iter().map(|h| h.name.as_str())),
@@ -169,7 +169,7 @@ fn check_message(message: &At<String>, ways: &[Way], beyond: Option<&Beyond>, p:
         }
     }
     for word in super::message::placeholders(&message.value) {
-        let readable = !ways.is_empty() || beyond.is_some();
+        let readable = !clauses.is_empty() || beyond.is_some();
         if readable && !known.contains(&word) {
             p.at(
                 message.at,

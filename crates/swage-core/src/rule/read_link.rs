@@ -1,16 +1,16 @@
 //! Reading what a link collects and demands.
 
+use super::clauses::read_clauses;
 use super::link::{Collection, FileOf, Link, Meeting, Within};
-use super::model::{Matcher, Way};
+use super::model::{Clause, Matcher};
 use super::problem::{At, Problems, nearest};
 use super::table::Table;
 use super::values::{one_of, path_set};
-use super::ways::read_ways;
 use crate::lang::Language;
 
-/// The texts that a way gives names to and that can tell whether facts meet; runs of any length can't.
-fn hole_names(way: &Way) -> Vec<String> {
-    match &way.matcher {
+/// The texts that a clause gives names to and that can tell whether facts meet; runs of any length can't.
+fn hole_names(clause: &Clause) -> Vec<String> {
+    match &clause.matcher {
         Matcher::Code(code) => code.holes.iter().filter(|h| !h.many).map(|h| h.name.clone()).collect(),
         Matcher::Key(key) => key.holes.iter().map(|h| h.name.clone()).collect(),
         Matcher::Text(text) => text.regex.capture_names().flatten().map(str::to_owned).collect(),
@@ -29,9 +29,9 @@ pub(super) fn read_link(
     outer: Option<&[&'static Language]>,
     name: &str,
     p: &mut Problems<'_>,
-) -> Option<(Vec<Way>, Link)> {
+) -> Option<(Vec<Clause>, Link)> {
     let before = p.list.len();
-    let (mut ways, mut collections) = (Vec::new(), Vec::new());
+    let (mut clauses, mut collections) = (Vec::new(), Vec::new());
     let mut holes: Vec<Vec<String>> = Vec::new();
     let mut files: Vec<Option<At<String>>> = Vec::new();
     for (word, mut inner) in table.table("collect", p)?.entries(p) {
@@ -41,11 +41,11 @@ pub(super) fn read_link(
         let gone = inner.flag("removed", p).unwrap_or(false);
         let within = read_within(&mut inner, p);
         let file = inner.string("file", p);
-        let mut own = read_ways(&mut inner, outer, &format!("the collection `{word}` of {name}"), p);
+        let mut own = read_clauses(&mut inner, outer, &format!("the collection `{word}` of {name}"), p);
         let mut names: Option<Vec<String>> = None;
-        for way in &mut own {
-            way.collection = Some(index);
-            let these = hole_names(way);
+        for clause in &mut own {
+            clause.collection = Some(index);
+            let these = hole_names(clause);
             names = Some(match names {
                 None => these,
                 Some(names) => names.into_iter().filter(|n| these.contains(n)).collect(),
@@ -59,7 +59,7 @@ pub(super) fn read_link(
         holes.push(names);
         files.push(file);
         inner.finish(p);
-        ways.extend(own);
+        clauses.extend(own);
         collections.push(Collection {
             name: word,
             says,
@@ -144,7 +144,7 @@ pub(super) fn read_link(
         });
     }
     (p.list.len() == before)
-        .then_some((ways, Link { collections, each, demand: demand?, unless, kept, on, within, max_files }))
+        .then_some((clauses, Link { collections, each, demand: demand?, unless, kept, on, within, max_files }))
 }
 
 fn read_within(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Within> {

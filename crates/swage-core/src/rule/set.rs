@@ -9,7 +9,7 @@ use sha2::{Digest, Sha256};
 
 use super::key::Step;
 use super::link::{Link, Meeting, Within};
-use super::model::{CodeMatch, Matcher, Place, Relation, Rule, TreeMatch, Way, What, language_index};
+use super::model::{Clause, CodeMatch, Matcher, NodeTest, Place, Relation, Rule, TreeMatch, language_index};
 use super::paths::{PathSet, PathSets, is_rule_file, usually_generated};
 use super::words::{Needs, Vocabulary, Word, is_always_captured, query_heads, query_words, regex_words};
 use crate::lang::{Class, LANGUAGES, Language};
@@ -26,9 +26,9 @@ pub struct RuleSet {
     /// Names that are defined outside of what can be seen, by language.
     globals: BTreeMap<String, Vec<String>>,
     /// Files that a program makes.
-    made: Option<PathSet>,
+    generated: Option<PathSet>,
     /// Whether the configuration names those, rather than the usual names.
-    made_is_named: bool,
+    generated_is_named: bool,
     /// The mark of each rule.
     marks: Vec<u64>,
     sets: PathSets,
@@ -58,20 +58,20 @@ pub struct LanguageSet {
     pub(crate) is_marked: bool,
     pub(crate) entries: Vec<Entry>,
     /// For each entry, what tells that it finds nothing in a file.
-    pub(crate) gates: Gates,
+    pub(crate) prefilters: Prefilters,
     /// For each node kind, the entries that begin with it.
     pub(crate) by_kind: Vec<Vec<u32>>,
     /// Rules that can't be compiled for the language.
     pub errors: Vec<(String, PatternError)>,
 }
 
-/// One way of one rule.
+/// One clause of one rule.
 #[derive(Debug)]
 pub(crate) struct Entry {
     /// Index of the rule.
     pub rule: usize,
-    /// Index of the way in the rule.
-    pub way: usize,
+    /// Index of the clause in the rule.
+    pub clause: usize,
     /// What every match holds.
     pub needs: Needs,
     /// What must stand somewhere in a file for a match in it to count.
@@ -84,15 +84,15 @@ pub(crate) struct Entry {
 
 /// What tells that entries find nothing in a file, side by side, since it is asked of all entries for every file.
 #[derive(Debug, Default)]
-pub(crate) struct Gates {
-    all: Vec<Gate>,
+pub(crate) struct Prefilters {
+    all: Vec<Prefilter>,
     /// Lists of words, each behind its length.
     lists: Vec<u32>,
 }
 
 /// What one entry needs to find anything in a file.
 #[derive(Debug)]
-pub(crate) struct Gate {
+pub(crate) struct Prefilter {
     /// Index of the rule.
     pub rule: usize,
     /// Whether it leaves made files alone.
@@ -103,7 +103,7 @@ pub(crate) struct Gate {
     lists: Range<u32>,
 }
 
-impl Gates {
+impl Prefilters {
     fn of(entries: &[Entry], rules: &[Arc<Rule>]) -> Self {
         let mut gates = Self::default();
         for entry in entries {
@@ -113,10 +113,10 @@ impl Gates {
                 gates.lists.extend(list);
             }
             let rule = &rules[entry.rule];
-            gates.all.push(Gate {
+            gates.all.push(Prefilter {
                 rule: entry.rule,
                 skip_generated: rule.skip_generated,
-                is_about_suppressions: matches!(rule.ways[entry.way].matcher, Matcher::Suppression(_)),
+                is_about_suppressions: matches!(rule.clauses[entry.clause].matcher, Matcher::Suppression(_)),
                 lists: from..gates.lists.len() as u32,
             });
         }
@@ -124,12 +124,12 @@ impl Gates {
     }
 
     /// One for each entry, in order.
-    pub fn iter(&self) -> impl Iterator<Item = &Gate> {
+    pub fn iter(&self) -> impl Iterator<Item = &Prefilter> {
         self.all.iter()
     }
 
     /// Whether a file with some words has one of each list of an entry.
-    pub fn is_open(&self, gate: &Gate, has: impl Fn(u32) -> bool) -> bool {
+    pub fn is_open(&self, gate: &Prefilter, has: impl Fn(u32) -> bool) -> bool {
         let mut rest = &self.lists[gate.lists.start as usize..gate.lists.end as usize];
         while let Some((length, more)) = rest.split_first() {
             let (list, others) = more.split_at(*length as usize);
@@ -161,8 +161,8 @@ impl RuleSet {
         Self {
             rules,
             globals: BTreeMap::new(),
-            made: usually_generated(),
-            made_is_named: false,
+            generated: usually_generated(),
+            generated_is_named: false,
             marks,
             sets,
             reaches,
@@ -177,18 +177,18 @@ impl RuleSet {
 
     /// The same with the files that a program makes, as the configuration names them.
     pub fn with_generated(self, generated: PathSet) -> Self {
-        Self { made: Some(generated), made_is_named: true, ..self }
+        Self { generated: Some(generated), generated_is_named: true, ..self }
     }
 
     /// Whether a program makes files with this path.
-    pub fn is_made(&self, path: &[u8]) -> bool {
-        self.made.as_ref().is_some_and(|made| made.has(path))
+    pub fn is_generated(&self, path: &[u8]) -> bool {
+        self.generated.as_ref().is_some_and(|made| made.has(path))
     }
 
     /// Whether the configuration itself says that a program makes files with this path; the usual names prove nothing of
     /// a file that a change brings.
-    pub fn is_named_as_made(&self, path: &[u8]) -> bool {
-        self.made_is_named && self.is_made(path)
+    pub fn is_named_as_generated(&self, path: &[u8]) -> bool {
+        self.generated_is_named && self.is_generated(path)
     }
 
     /// Whether a name is defined outside of what can be seen in files of a language.
@@ -213,7 +213,7 @@ impl RuleSet {
 
     /// Which rules look at a file with this path, by which it is told whether a program makes it.
     pub fn wanted(&self, path: &[u8]) -> Vec<bool> {
-        self.wanted_as(path, self.is_made(path))
+        self.wanted_as(path, self.is_generated(path))
     }
 
     /// Which rules look at a file with this path that a program makes, or doesn't.
@@ -264,27 +264,27 @@ impl RuleSet {
             word_count: 0,
             is_marked: false,
             entries: Vec::new(),
-            gates: Gates::default(),
+            prefilters: Prefilters::default(),
             by_kind: vec![Vec::new(); kind_count],
             errors: Vec::new(),
         };
         let mut words = Vocabulary::default();
         for (rule_at, rule) in self.rules.iter().enumerate() {
-            for (way_at, way) in rule.ways.iter().enumerate() {
-                if !way.languages.is_empty() && !language.is_some_and(|l| way.languages.contains(&l)) {
+            for (clause_at, clause) in rule.clauses.iter().enumerate() {
+                if !clause.languages.is_empty() && !language.is_some_and(|l| clause.languages.contains(&l)) {
                     continue;
                 }
                 let index = set.entries.len() as u32;
                 let mut kinds = Vec::new();
                 let mut marked = language.is_some_and(|l| !l.openers.is_empty());
-                let needs = match (&way.matcher, language) {
+                let needs = match (&clause.matcher, language) {
                     (Matcher::Text(text), _) => {
                         if language.is_none() && !text.zones.is_empty() {
                             continue;
                         }
                         words.needs(regex_words(text.regex.as_str()))
                     }
-                    (Matcher::Code(code), Some(l)) => match compile_way(way, code.pattern(l), l) {
+                    (Matcher::Code(code), Some(l)) => match compile_clause(clause, code.pattern(l), l) {
                         Ok(pattern) => {
                             for reading in &pattern.readings {
                                 kinds.extend(reading.first().and_then(PatternNode::kind));
@@ -343,8 +343,8 @@ impl RuleSet {
                     ) => continue,
                 };
                 kinds.iter().for_each(|kind| set.by_kind[usize::from(*kind)].push(index));
-                let beside = language.map(|l| filter_needs(way, l, &mut words)).unwrap_or_default();
-                set.entries.push(Entry { rule: rule_at, way: way_at, needs, beside, kinds, marked });
+                let beside = language.map(|l| filter_needs(clause, l, &mut words)).unwrap_or_default();
+                set.entries.push(Entry { rule: rule_at, clause: clause_at, needs, beside, kinds, marked });
             }
             if let Some(link) = rule.link() {
                 let first = set.entries.partition_point(|e| e.rule < rule_at);
@@ -369,7 +369,7 @@ impl RuleSet {
                 .ok();
         }
         set.words = words;
-        set.gates = Gates::of(&set.entries, &self.rules);
+        set.prefilters = Prefilters::of(&set.entries, &self.rules);
         set
     }
 }
@@ -391,15 +391,15 @@ fn tree_words(
     Ok(query_words(&tree.query, |name| is_always_captured(query, name)))
 }
 
-/// The way's pattern, with the patterns of its filters compiled too.
-fn compile_way<'p>(
-    way: &Way,
+/// The pattern of a clause, with the patterns of its filters compiled too.
+fn compile_clause<'p>(
+    clause: &Clause,
     pattern: Result<&'p Pattern, &PatternError>,
     language: &'static Language,
 ) -> Result<&'p Pattern, PatternError> {
-    let mut open: Vec<&Place> = way.filters.iter().flat_map(|f| &f.any).collect();
+    let mut open: Vec<&Place> = clause.filters.iter().flat_map(|f| &f.any).collect();
     while let Some(place) = open.pop() {
-        if let What::Code(code) = &place.what {
+        if let NodeTest::Code(code) = &place.what {
             code.pattern(language).map_err(Clone::clone)?;
         }
         open.extend(place.filters.iter().flat_map(|f| &f.any));
@@ -407,19 +407,19 @@ fn compile_way<'p>(
     pattern.map_err(Clone::clone)
 }
 
-/// What a file must hold for the filters of a way to let anything through: the words of the patterns that must be
+/// What a file must hold for the filters of a clause to let anything through: the words of the patterns that must be
 /// around it, in it, or before it.
-fn filter_needs(way: &Way, language: &'static Language, words: &mut Vocabulary) -> Needs {
+fn filter_needs(clause: &Clause, language: &'static Language, words: &mut Vocabulary) -> Needs {
     let mut all = Needs::default();
-    for filter in &way.filters {
+    for filter in &clause.filters {
         if !matches!(filter.relation, Relation::EnclosedBy | Relation::Encloses | Relation::PrecededBy) {
             continue;
         }
         let of_place = |place: &Place| match &place.what {
-            What::Code(code) => {
+            NodeTest::Code(code) => {
                 code.pattern(language).map_or_else(|_| Needs::default(), |p| words.needs(code_words(code, p)))
             }
-            What::Definition { .. } | What::Node(_) | What::Text(_) => Needs::default(),
+            NodeTest::Definition { .. } | NodeTest::Node(_) | NodeTest::Text(_) => Needs::default(),
         };
         let places: Vec<Needs> = filter.any.iter().map(of_place).collect();
         all.0.extend(words.either(&places).0);
@@ -429,7 +429,7 @@ fn filter_needs(way: &Way, language: &'static Language, words: &mut Vocabulary) 
 
 /// Facts that meet only within their file are of no use in a file that can't hold those that they meet.
 fn share_needs(rule: &Rule, link: &Link, entries: &mut [Entry], words: &Vocabulary) {
-    let of = |entry: &Entry| rule.ways[entry.way].collection;
+    let of = |entry: &Entry| rule.clauses[entry.clause].collection;
     let needs: Vec<Needs> = (0..link.collections.len())
         .map(|collection| {
             let own = entries.iter().filter(|e| of(e) == Some(collection));
@@ -476,7 +476,7 @@ impl RuleSet {
             (entry.needs, entry.beside, entry.marked) = (Needs::default(), Needs::default(), false);
         }
         set.finder = None;
-        set.gates = Gates::of(&set.entries, &self.rules);
+        set.prefilters = Prefilters::of(&set.entries, &self.rules);
         assert!(self.by_language[language_index(language)].set(set).is_ok(), "nothing has been scanned yet");
         self
     }

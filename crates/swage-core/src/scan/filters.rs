@@ -5,16 +5,16 @@ use tree_sitter::Node;
 use super::walk::{Step, Walk};
 use crate::pattern::ancestors;
 use crate::pattern::{Given, Matching};
-use crate::rule::{Filter, Matcher, Place, Relation, Way, What};
+use crate::rule::{Clause, Filter, Matcher, NodeTest, Place, Relation};
 
 impl Walk<'_> {
-    /// Whether all filters of a way let a match at this node through.
-    pub(super) fn passes(&self, way: &Way, node: Node<'_>, given: Given<'_>) -> bool {
+    /// Whether all filters of a clause let a match at this node through.
+    pub(super) fn passes(&self, clause: &Clause, node: Node<'_>, given: Given<'_>) -> bool {
         // What the text of a match mustn't be has been looked at in the match itself; the node may be larger.
-        let of_text = matches!(way.matcher, Matcher::Text(_) | Matcher::Key(_));
-        way.filters.iter().all(|filter| {
+        let of_text = matches!(clause.matcher, Matcher::Text(_) | Matcher::Key(_));
+        clause.filters.iter().all(|filter| {
             if filter.relation == Relation::Unless && of_text {
-                let mut others = filter.any.iter().filter(|place| !matches!(place.what, What::Text(_)));
+                let mut others = filter.any.iter().filter(|place| !matches!(place.what, NodeTest::Text(_)));
                 return !others.any(|place| self.is_place(place, node, given));
             }
             self.holds(filter, node, given)
@@ -63,8 +63,10 @@ impl Walk<'_> {
         // Heads that were made up to complete a fragment are none.
         let around: Vec<Node<'_>> = around.into_iter().rev().filter(|n| self.starts_here(*n)).collect();
         let is_of_kind = |place: &Place, n: &Node<'_>| match &place.what {
-            What::Definition { class, .. } | What::Node(class) => self.language.tables().is(n.kind_id(), *class),
-            What::Code(_) | What::Text(_) => true,
+            NodeTest::Definition { class, .. } | NodeTest::Node(class) => {
+                self.language.tables().is(n.kind_id(), *class)
+            }
+            NodeTest::Code(_) | NodeTest::Text(_) => true,
         };
         filter.any.iter().any(|place| {
             let mut nodes = around.iter().filter(|n| is_of_kind(place, n));
@@ -78,10 +80,9 @@ impl Walk<'_> {
         self.all(node, None, true, &mut |step| {
             let Step::Enter { node: n, .. } = step else { return false };
             found = found
-                || filter
-                    .any
-                    .iter()
-                    .any(|place| (n != node || matches!(place.what, What::Text(_))) && self.is_place(place, n, given));
+                || filter.any.iter().any(|place| {
+                    (n != node || matches!(place.what, NodeTest::Text(_))) && self.is_place(place, n, given)
+                });
             !found
         });
         found
@@ -89,15 +90,15 @@ impl Walk<'_> {
 
     fn is_place(&self, place: &Place, node: Node<'_>, given: Given<'_>) -> bool {
         let here = match &place.what {
-            What::Definition { class, name } => {
+            NodeTest::Definition { class, name } => {
                 self.language.tables().is(node.kind_id(), *class)
                     && name.as_ref().is_none_or(|regex| {
                         self.language.definition_name(node, self.source).is_some_and(|n| regex.is_match(n.as_bytes()))
                     })
             }
-            What::Node(class) => self.language.tables().is(node.kind_id(), *class),
-            What::Text(regex) => self.source.get(node.byte_range()).is_some_and(|text| regex.is_match(text)),
-            What::Code(code) => code.pattern(self.language).is_ok_and(|pattern| {
+            NodeTest::Node(class) => self.language.tables().is(node.kind_id(), *class),
+            NodeTest::Text(regex) => self.source.get(node.byte_range()).is_some_and(|text| regex.is_match(text)),
+            NodeTest::Code(code) => code.pattern(self.language).is_ok_and(|pattern| {
                 let (source, language) = (self.source, self.language);
                 Matching { source, language, holes: &code.holes, given, probe: None, steps: &self.steps }
                     .at(pattern, node)

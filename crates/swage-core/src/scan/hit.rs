@@ -164,7 +164,7 @@ pub struct FileScan {
     /// Its facts in the order of their places.
     pub facts: Vec<Fact>,
     /// It looks like something that a program made, so that rules that skip made files have left it alone.
-    pub made: bool,
+    pub generated: bool,
     /// Where it doesn't parse; `None` when it wasn't parsed.
     pub syntax: Option<Syntax>,
 }
@@ -172,7 +172,7 @@ pub struct FileScan {
 impl FileScan {
     /// Nothing was found, for this reason.
     pub fn without_hits(status: Status) -> Self {
-        Self { status, hits: Vec::new(), facts: Vec::new(), made: false, syntax: None }
+        Self { status, hits: Vec::new(), facts: Vec::new(), generated: false, syntax: None }
     }
 }
 

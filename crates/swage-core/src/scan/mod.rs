@@ -6,16 +6,16 @@
 
 mod allow;
 mod cache;
+mod captures;
 mod comments;
 mod embedded;
 mod filters;
-mod forms;
 mod fragment;
+mod generated;
 mod hit;
 mod keys;
 mod limits;
 mod lines;
-mod made;
 mod measure;
 mod names;
 #[cfg(test)]
@@ -24,7 +24,7 @@ mod query;
 mod run;
 mod syntax;
 mod text;
-mod texts;
+mod text_formats;
 mod trial;
 mod walk;
 mod words;
@@ -35,10 +35,10 @@ use sha2::{Digest, Sha256};
 
 pub use cache::{Cache, NoCache};
 pub use fragment::scan_fragment;
+pub(crate) use generated::looks_generated;
 pub use hit::{Elsewhere, Fact, Figure, FileScan, Hit, Span, Status};
 pub use limits::Limits;
 pub use lines::Lines;
-pub(crate) use made::looks_made;
 pub use syntax::{Syntax, syntax_errors};
 pub use text::decoded;
 pub use trial::{Miss, Trial, TrialMatch, try_pattern};
@@ -47,7 +47,7 @@ use self::hit::digests;
 use self::words::Words;
 use crate::digest::{short_digest, without_white_space};
 use crate::lang::Language;
-use crate::rule::{Gate, Matcher, RuleSet};
+use crate::rule::{Matcher, Prefilter, RuleSet};
 
 /// Whether what a file says of itself counts: that a program made it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -86,9 +86,9 @@ impl Scan<'_> {
     fn nested(&self, content: &[u8], language: Option<&'static Language>, depth: u8) -> FileScan {
         let Scan { rules, wanted, limits, markers, .. } = *self;
         let set = rules.for_language(language);
-        let own = set.gates.iter().any(|gate| wanted[gate.rule]);
+        let own = set.prefilters.iter().any(|gate| wanted[gate.rule]);
         // Where no other rule looks there is nothing to allow, so nothing is missed.
-        let missed = set.gates.iter().any(|gate| wanted[gate.rule] && !gate.is_about_suppressions);
+        let missed = set.prefilters.iter().any(|gate| wanted[gate.rule] && !gate.is_about_suppressions);
         let holds_code = language.is_some_and(|l| !l.embedded.is_empty()) && depth < embedded::DEEPEST;
         if !own && !holds_code || !missed && language.is_none() {
             return FileScan::without_hits(Status::NotWanted);
@@ -109,16 +109,16 @@ impl Scan<'_> {
             let plain = self.nested(content, None, depth);
             return FileScan { hits: plain.hits, ..given_up(why) };
         }
-        let made = markers == Markers::Heeded && made::looks_made(content, language);
-        let looks = |gate: &Gate| wanted[gate.rule] && !(made && gate.skip_generated);
-        if made && !holds_code && !set.gates.iter().any(looks) {
-            return FileScan { made, ..FileScan::without_hits(Status::NotWanted) };
+        let made = markers == Markers::Heeded && generated::looks_generated(content, language);
+        let looks = |gate: &Prefilter| wanted[gate.rule] && !(made && gate.skip_generated);
+        if made && !holds_code && !set.prefilters.iter().any(looks) {
+            return FileScan { generated: made, ..FileScan::without_hits(Status::NotWanted) };
         }
         let source = text::with_plain_line_ends(content, language);
         let source = source.as_ref();
         let words = Words::find(source, set);
-        let possible = set.gates.iter().zip(0u32..);
-        let possible = possible.filter(|(gate, _)| looks(gate) && set.gates.is_open(gate, |word| words.has(word)));
+        let possible = set.prefilters.iter().zip(0u32..);
+        let possible = possible.filter(|(gate, _)| looks(gate) && set.prefilters.is_open(gate, |word| words.has(word)));
         let possible: Vec<u32> = possible.map(|(_, index)| index).collect();
         let mut run = run::Run::new(source, content, language, rules, self.own.clone());
         let allows = allow::may_be_in(source);
@@ -126,7 +126,7 @@ impl Scan<'_> {
         for &index in &possible {
             let entry = &set.entries[index as usize];
             let rule = &rules.rules()[entry.rule];
-            match &rule.ways[entry.way].matcher {
+            match &rule.clauses[entry.clause].matcher {
                 Matcher::Text(text) => {
                     let found: Vec<_> =
                         text.regex.find_iter(source).filter(|m| !m.is_empty()).map(|m| m.range()).collect();
@@ -161,7 +161,7 @@ impl Scan<'_> {
             let known: Vec<&str> = known.map(|(rule, _)| rule.id.as_str()).collect();
             for &index in &possible {
                 let rule = &rules.rules()[set.entries[index as usize].rule];
-                if let Matcher::Suppression(fault) = rule.ways[set.entries[index as usize].way].matcher {
+                if let Matcher::Suppression(fault) = rule.clauses[set.entries[index as usize].clause].matcher {
                     hits.extend(allow::faulty(&suppressions, fault).map(|a| a.hit(rule, &known, content, &lines)));
                 }
             }
@@ -179,7 +179,7 @@ impl Scan<'_> {
         // What an expression finds in a script of a page it finds in the page, too.
         facts.sort_by(|a, b| (a.span, a.rule, a.collection, &a.values).cmp(&(b.span, b.rule, b.collection, &b.values)));
         facts.dedup();
-        FileScan { status, hits, facts, made, syntax }
+        FileScan { status, hits, facts, generated: made, syntax }
     }
 }
 
@@ -242,7 +242,7 @@ mod tests {
     use super::*;
     use crate::config::packs::PACKS;
     use crate::config::read_rules;
-    use crate::link::{Held, judge};
+    use crate::link::{LocatedFact, judge};
 
     /// The ids and lines of what all rules find in some files, their links judged among those alone.
     fn told(files: &[(&str, &str)], set: &dyn Fn(&'static Language) -> RuleSet) -> BTreeSet<(String, String, u32)> {
@@ -261,8 +261,9 @@ mod tests {
         for rule in &rules {
             let Some(link) = rule.link() else { continue };
             let of = facts.iter().filter(|(_, fact)| fact.rule == rule.mark());
-            let held: Vec<Held<'_>> =
-                of.map(|(path, fact)| Held { path: path.as_bytes(), fact, fresh: true, touched: true }).collect();
+            let held: Vec<LocatedFact<'_>> = of
+                .map(|(path, fact)| LocatedFact { path: path.as_bytes(), fact, fresh: true, touched: true })
+                .collect();
             for (index, hit) in judge(rule, link, &held, None) {
                 let path = String::from_utf8_lossy(held[index].path).into_owned();
                 told.insert((hit.rule, path, hit.span.start_line));

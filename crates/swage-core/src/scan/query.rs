@@ -245,9 +245,9 @@ mod tests {
         let rules = || PACKS.iter().flat_map(|pack| pack.rules());
         let examples: Vec<_> = rules().flat_map(|rule| &rule.examples).flat_map(|example| example.files()).collect();
         let (mut compared, mut found) = (0, 0);
-        for way in rules().flat_map(|rule| rule.ways.iter()) {
-            let Matcher::Tree(tree) = &way.matcher else { continue };
-            for &language in &way.languages {
+        for clause in rules().flat_map(|rule| rule.clauses.iter()) {
+            let Matcher::Tree(tree) = &clause.matcher else { continue };
+            for &language in &clause.languages {
                 let Some(query) = PlainQuery::read(&tree.query, language) else { continue };
                 let reference = compiled(&tree.query, language);
                 compared += 1;

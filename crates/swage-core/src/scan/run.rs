@@ -5,13 +5,13 @@ use std::ops::Range;
 
 use tree_sitter::{Node, QueryCursor, Tree};
 
+use super::captures::{fill_named, groups, is_excused, place_of, texts};
 use super::comments::commented_code;
 use super::embedded::{self, Part};
 use super::lines::Lines;
 use super::measure::Counting;
 use super::names::{Names, in_role};
 use super::query::Seen;
-use super::texts::{fill_named, groups, is_excused, place_of, texts};
 use super::walk::{Found, Scope, Step, Walk};
 use super::words::Words;
 use super::{Fact, Hit, Span, Syntax, allow, identity, keys};
@@ -82,7 +82,7 @@ impl<'a> Run<'a> {
         let Some(tree) = self.tree.take() else {
             for (entry, range) in std::mem::take(&mut self.text) {
                 let entry = &set.entries[entry as usize];
-                self.add_text(entry.rule, entry.way, range);
+                self.add_text(entry.rule, entry.clause, range);
             }
             return;
         };
@@ -109,12 +109,12 @@ impl<'a> Run<'a> {
             words,
         };
         let zoned =
-            self.text.iter().any(|(e, _)| matches!(&walk.way(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
+            self.text.iter().any(|(e, _)| matches!(&walk.clause(*e).matcher, Matcher::Text(t) if !t.zones.is_empty()));
         let commented: Vec<u32> =
-            possible.iter().copied().filter(|&e| matches!(walk.way(e).matcher, Matcher::CommentedCode)).collect();
+            possible.iter().copied().filter(|&e| matches!(walk.clause(e).matcher, Matcher::CommentedCode)).collect();
         let named: Vec<(u32, &NameMatch)> = possible
             .iter()
-            .filter_map(|&e| if let Matcher::Names(names) = &walk.way(e).matcher { Some((e, names)) } else { None })
+            .filter_map(|&e| if let Matcher::Names(names) = &walk.clause(e).matcher { Some((e, names)) } else { None })
             .collect();
         let scoped = named.iter().any(|(_, names)| matches!(names.which, Which::Faulty(_)));
         let mut scopes = if scoped { Names::of(source, language, &tree) } else { None };
@@ -131,12 +131,12 @@ impl<'a> Run<'a> {
                 signs |= !tables.grammar.node_kind_is_named(kind);
             }
             let counts = |m: &MeasureMatch| matches!(m.measure, Measure::Nesting | Measure::Branches);
-            counted |= matches!(&walk.way(entry).matcher, Matcher::Measure(m) if counts(m));
+            counted |= matches!(&walk.clause(entry).matcher, Matcher::Measure(m) if counts(m));
         }
         let needs_mark = |entry: &u32| {
             set.entries[*entry as usize].marked
                 || matches!(
-                    walk.way(*entry).matcher,
+                    walk.clause(*entry).matcher,
                     Matcher::Text(_) | Matcher::Key(_) | Matcher::Names(_) | Matcher::Suppression(_)
                 )
         };
@@ -235,14 +235,14 @@ impl<'a> Run<'a> {
         self.found.append(&mut found);
     }
 
-    fn add_text(&mut self, rule: usize, way: usize, range: Range<usize>) {
+    fn add_text(&mut self, rule: usize, clause: usize, range: Range<usize>) {
         let own = &self.rules.rules()[rule];
-        let way = &own.ways[way];
-        let Matcher::Text(text) = &way.matcher else { return };
+        let clause = &own.clauses[clause];
+        let Matcher::Text(text) = &clause.matcher else { return };
         let groups = groups(text, self.source, &range);
-        let Some(range) = place_of(way, text, self.source, &range) else { return };
+        let Some(range) = place_of(clause, text, self.source, &range) else { return };
         let message = fill_named(own, self.source, &range, &groups);
-        let fact = way.collection.map(|collection| (collection, groups));
+        let fact = clause.collection.map(|collection| (collection, groups));
         self.found.push(Found {
             rule,
             range,
@@ -311,7 +311,7 @@ fn find_commented(walk: &Walk<'_>, comments: &[Node<'_>], entries: &[u32], found
         }
         let node = walk.root.descendant_for_byte_range(range.start, range.start).unwrap_or(walk.root);
         for &entry in entries {
-            if walk.passes(walk.way(entry), node, &[]) {
+            if walk.passes(walk.clause(entry), node, &[]) {
                 found.push(walk.plain(entry, range.clone(), node));
             }
         }
@@ -326,9 +326,9 @@ fn find_texts(
     found: &mut Vec<Found>,
 ) {
     for (entry, range) in matches {
-        let way = walk.way(entry);
-        let Matcher::Text(text) = &way.matcher else { continue };
-        let Some(place) = place_of(way, text, walk.source, &range) else { continue };
+        let clause = walk.clause(entry);
+        let Matcher::Text(text) = &clause.matcher else { continue };
+        let Some(place) = place_of(clause, text, walk.source, &range) else { continue };
         if !text.zones.is_empty() && !text.zones.contains(&zone_of(zones, place.start)) {
             continue;
         }
@@ -337,7 +337,7 @@ fn find_texts(
         if !text.zones.is_empty() && !walk.is_known(node) {
             continue;
         }
-        if walk.passes(way, node, &[]) {
+        if walk.passes(clause, node, &[]) {
             found.push(walk.named(entry, place, node, groups(text, walk.source, &range)));
         }
     }
@@ -345,7 +345,8 @@ fn find_texts(
 
 /// What the possible entries find by paths of keys.
 fn find_keys(walk: &Walk<'_>, tree: &Tree, possible: &[u32], found: &mut Vec<Found>) {
-    let key = |entry: &u32| if let Matcher::Key(key) = &walk.way(*entry).matcher { Some((*entry, key)) } else { None };
+    let key =
+        |entry: &u32| if let Matcher::Key(key) = &walk.clause(*entry).matcher { Some((*entry, key)) } else { None };
     let keyed: Vec<(u32, &KeyMatch)> = possible.iter().filter_map(key).collect();
     if keyed.is_empty() {
         return;
@@ -353,9 +354,9 @@ fn find_keys(walk: &Walk<'_>, tree: &Tree, possible: &[u32], found: &mut Vec<Fou
     let matches: Vec<&KeyMatch> = keyed.iter().map(|(_, key)| *key).collect();
     for (index, taken) in keys::find(walk.source, walk.language, tree, &matches) {
         let (entry, key) = keyed[index];
-        let way = walk.way(entry);
+        let clause = walk.clause(entry);
         let node = walk.root.descendant_for_byte_range(taken.range.start, taken.range.end).unwrap_or(walk.root);
-        if !is_excused(way, &walk.source[taken.range.clone()]) && walk.passes(way, node, &[]) {
+        if !is_excused(clause, &walk.source[taken.range.clone()]) && walk.passes(clause, node, &[]) {
             found.push(walk.named(entry, taken.range, node, texts(walk.source, &key.holes, &taken.holes)));
         }
     }
@@ -380,7 +381,7 @@ fn find_names(
     for node in nodes {
         let text = &source[node.byte_range()];
         let fits = names.name.as_ref().is_none_or(|regex| regex.is_match(text));
-        if fits && walk.passes(walk.way(entry), node, &[]) {
+        if fits && walk.passes(walk.clause(entry), node, &[]) {
             let name = String::from_utf8_lossy(text).into_owned();
             found.push(walk.named(entry, node.byte_range(), node, vec![("name".to_owned(), name)]));
         }

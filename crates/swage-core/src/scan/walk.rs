@@ -5,17 +5,17 @@ use std::ops::Range;
 
 use tree_sitter::{Node, QueryCursor, StreamingIterator};
 
+use super::captures::{fill_named, fill_plain, texts};
 use super::fragment;
 use super::measure::{self, Frame};
 use super::query::{self, Seen};
-use super::texts::{fill_named, fill_plain, texts};
 use super::words::Words;
 use super::{Figure, Lines};
 use crate::lang::DEEPEST;
 use crate::lang::{Class, Language};
 use crate::pattern::{Bindings, Matching};
 use crate::pattern::{Children, ancestors};
-use crate::rule::{Hole, LanguageSet, Matcher, MeasureMatch, Rule, RuleSet, Way};
+use crate::rule::{Clause, Hole, LanguageSet, Matcher, MeasureMatch, Rule, RuleSet};
 
 /// A match before its place is put into words.
 pub(super) struct Found {
@@ -128,8 +128,8 @@ impl<'a> Walk<'a> {
         &self.rules.rules()[self.set.entries[entry as usize].rule]
     }
 
-    pub fn way(&self, entry: u32) -> &Way {
-        &self.rule(entry).ways[self.set.entries[entry as usize].way]
+    pub fn clause(&self, entry: u32) -> &Clause {
+        &self.rule(entry).clauses[self.set.entries[entry as usize].clause]
     }
 
     /// Goes through the nodes with and below `root`, parents first: those that hold one of the marks (offsets in order;
@@ -198,7 +198,7 @@ impl<'a> Walk<'a> {
         if compiled.marked && !self.words.allow(&compiled.needs, &node.byte_range()) {
             return;
         }
-        match &self.way(entry).matcher {
+        match &self.clause(entry).matcher {
             Matcher::Tree(_) => self.query(entry, node, Some(0), found),
             _ => found.extend(self.one_at(entry, node)),
         }
@@ -209,24 +209,24 @@ impl<'a> Walk<'a> {
 
     /// What a pattern or a measure finds at a node.
     fn one_at(&self, entry: u32, node: Node<'_>) -> Option<Found> {
-        let way = self.way(entry);
-        match &way.matcher {
+        let clause = self.clause(entry);
+        match &clause.matcher {
             Matcher::Code(code) => {
                 let pattern = code.pattern(self.language).ok()?;
                 let (source, language) = (self.source, self.language);
                 let (bound, range) =
                     Matching { source, language, holes: &code.holes, given: &[], probe: None, steps: &self.steps }
                         .at(pattern, node)?;
-                if !way.filters.is_empty() {
+                if !clause.filters.is_empty() {
                     let taken = code.holes.iter().zip(&bound);
                     let given: Vec<_> = taken
                         .filter_map(|(hole, range)| Some((hole.name.as_str(), source.get(range.clone()?)?)))
                         .collect();
-                    if !self.passes(way, node, &given) {
+                    if !self.passes(clause, node, &given) {
                         return None;
                     }
                 }
-                if let Some(collection) = way.collection {
+                if let Some(collection) = clause.collection {
                     return Some(self.fact(entry, range, collection, texts(self.source, &code.holes, &bound)));
                 }
                 let message = self.message(entry, &range, &code.holes, &bound);
@@ -249,7 +249,7 @@ impl<'a> Walk<'a> {
 
     /// Everything that a query finds from a node on, beginning at most so deep below it.
     pub fn query(&self, entry: u32, root: Node<'a>, depth: Option<u32>, found: &mut Vec<Found>) {
-        let Matcher::Tree(tree) = &self.way(entry).matcher else { return };
+        let Matcher::Tree(tree) = &self.clause(entry).matcher else { return };
         if let Some(plain) = tree.plain(self.language).filter(|_| depth == Some(0)) {
             let told = query::matches(plain, root, self.source, &self.seen, &mut |taken| {
                 let captured = plain.order.iter().filter_map(|&at| Some((&*plain.captures[at], taken[at]?)));
@@ -285,16 +285,16 @@ impl<'a> Walk<'a> {
         if !taken.iter().all(|(_, node)| self.is_known(*node)) {
             return None;
         }
-        let way = self.way(entry);
-        if !way.filters.is_empty() {
+        let clause = self.clause(entry);
+        if !clause.filters.is_empty() {
             let given: Vec<_> =
                 taken.iter().filter_map(|(name, node)| Some((*name, self.source.get(node.byte_range())?))).collect();
-            if !self.passes(way, named("whole").unwrap_or(node), &given) {
+            if !self.passes(clause, named("whole").unwrap_or(node), &given) {
                 return None;
             }
         }
         let text = |node: Node<'_>| String::from_utf8_lossy(&self.source[node.byte_range()]).into_owned();
-        if let Some(collection) = way.collection {
+        if let Some(collection) = clause.collection {
             let holes = taken.iter().map(|(name, node)| ((*name).to_owned(), text(*node))).collect();
             return Some(self.fact(entry, node.byte_range(), collection, holes));
         }
@@ -322,7 +322,7 @@ impl<'a> Walk<'a> {
 
     /// A figure that was counted on the way through a function.
     pub fn counted(&self, entry: u32, frame: &Frame<'_>) -> Option<Found> {
-        match &self.way(entry).matcher {
+        match &self.clause(entry).matcher {
             Matcher::Measure(m) => self.over(entry, m, frame.node, frame.figure(m.measure)?),
             Matcher::Code(_)
             | Matcher::Text(_)
@@ -337,7 +337,7 @@ impl<'a> Walk<'a> {
 
     /// A finding when a figure is over its limit.
     fn over(&self, entry: u32, m: &MeasureMatch, node: Node<'_>, value: u64) -> Option<Found> {
-        if value <= m.over || !self.is_known(node) || !self.passes(self.way(entry), node, &[]) {
+        if value <= m.over || !self.is_known(node) || !self.passes(self.clause(entry), node, &[]) {
             return None;
         }
         let name = self.language.definition_name(node, self.source);
@@ -387,7 +387,7 @@ impl<'a> Walk<'a> {
 
     /// What has named texts: a hit whose message tells them, or a fact.
     pub fn named(&self, entry: u32, range: Range<usize>, node: Node<'_>, texts: Vec<(String, String)>) -> Found {
-        if let Some(collection) = self.way(entry).collection {
+        if let Some(collection) = self.clause(entry).collection {
             return self.fact(entry, range, collection, texts);
         }
         let message = fill_named(self.rule(entry), self.source, &range, &texts);

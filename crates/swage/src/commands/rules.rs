@@ -253,8 +253,8 @@ fn why_not_found(rule: &Rule, tried: &Tried, line: u64) -> Option<String> {
         return Some("rule files are looked at only by rules that name them in `paths`".to_owned());
     }
     let language = language?;
-    let patterns = rule.ways.iter().filter_map(|way| match &way.matcher {
-        Matcher::Code(code) if way.languages.is_empty() || way.languages.contains(&language) => Some(code),
+    let patterns = rule.clauses.iter().filter_map(|clause| match &clause.matcher {
+        Matcher::Code(code) if clause.languages.is_empty() || clause.languages.contains(&language) => Some(code),
         _ => None,
     });
     let mut nearest = None;

@@ -50,7 +50,7 @@ impl Pack {
 
     /// Whether its rules leave files alone that a program makes: a secret is one there, too, and what is wrong with a
     /// change is so wherever it is.
-    fn skips_made(&self) -> bool {
+    fn skips_generated(&self) -> bool {
         !["integrity", "changes", "secrets"].contains(&self.name)
     }
 
@@ -66,7 +66,7 @@ impl Pack {
     }
 
     fn made_of(&self, file: RuleFile) -> Vec<Rule> {
-        file.rules.into_iter().map(|(rule, _)| rule.leaving_made_files(self.skips_made())).collect()
+        file.rules.into_iter().map(|(rule, _)| rule.skipping_generated(self.skips_generated())).collect()
     }
 
     /// Reads the pack anew, and compiles its patterns for all of their languages.

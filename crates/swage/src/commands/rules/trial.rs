@@ -24,7 +24,7 @@ pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
     let language = language(args, &paths)?;
     let matcher = matcher(args, language)?;
     let rule = compile(&matcher)?;
-    let Some(Matcher::Code(code)) = rule.ways.first().map(|way| &way.matcher) else {
+    let Some(Matcher::Code(code)) = rule.clauses.first().map(|clause| &clause.matcher) else {
         return Err(Failure::wrong("the pattern can't be used"));
     };
     let paint = Paint;

@@ -18,7 +18,7 @@ const TAIL: usize = 400;
 
 /// Whether a program seems to have made a file: it says so at its beginning, it was put together or compiled from other
 /// files, or it is packed into lines that nobody writes.
-pub(crate) fn looks_made(content: &[u8], language: Option<&'static Language>) -> bool {
+pub(crate) fn looks_generated(content: &[u8], language: Option<&'static Language>) -> bool {
     let Some(language) = language else { return false };
     let head = &content[..content.len().min(HEAD)];
     let tail = &content[content.len().saturating_sub(TAIL)..];
@@ -107,7 +107,7 @@ mod tests {
         ];
         for (language, content, expected) in cases {
             let language = Language::by_name(language).expect("a known language");
-            assert_eq!(looks_made(content.as_bytes(), Some(language)), *expected, "{language:?}: {content}");
+            assert_eq!(looks_generated(content.as_bytes(), Some(language)), *expected, "{language:?}: {content}");
         }
     }
 }

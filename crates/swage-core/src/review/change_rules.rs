@@ -21,7 +21,7 @@ pub(super) struct FileFacts {
     /// Its bytes before and after the change, when they are known.
     pub sizes: [Option<u64>; 2],
     /// A program makes it.
-    pub made: bool,
+    pub generated: bool,
     /// Lines that were written and dropped.
     pub lines: Written,
 }
@@ -119,7 +119,7 @@ impl<'a> Work<'a> {
 
     fn is_wanted(&self, file: &ChangedFile, facts: &FileFacts) -> bool {
         let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
-        !(self.rule.skip_generated && facts.made)
+        !(self.rule.skip_generated && facts.generated)
             && self.rule.wants_path(path)
             && (self.wanted.kinds.is_empty() || self.wanted.kinds.contains(&file.kind))
     }

@@ -2,8 +2,8 @@
 
 use std::ops::Range;
 
-use super::forms;
-use crate::rule::{Hole, Relation, Rule, TextMatch, Way, What};
+use super::text_formats;
+use crate::rule::{Clause, Hole, NodeTest, Relation, Rule, TextMatch};
 
 /// What the named groups of an expression take in a match.
 pub(super) fn groups(text: &TextMatch, source: &[u8], range: &Range<usize>) -> Vec<(String, String)> {
@@ -16,21 +16,22 @@ pub(super) fn groups(text: &TextMatch, source: &[u8], range: &Range<usize>) -> V
     named.map(|(name, m)| (name.to_owned(), String::from_utf8_lossy(m.as_bytes()).into_owned())).collect()
 }
 
-/// Whether a text is one that the way mustn't match.
-pub(super) fn is_excused(way: &Way, text: &[u8]) -> bool {
-    let mut places = way.filters.iter().filter(|f| f.relation == Relation::Unless).flat_map(|f| &f.any);
-    places.any(|place| matches!(&place.what, What::Text(regex) if regex.is_match(text)))
+/// Whether a text is one that the clause must not match.
+pub(super) fn is_excused(clause: &Clause, text: &[u8]) -> bool {
+    let mut places = clause.filters.iter().filter(|f| f.relation == Relation::Unless).flat_map(|f| &f.any);
+    places.any(|place| matches!(&place.what, NodeTest::Text(regex) if regex.is_match(text)))
 }
 
 /// The place of a match: its group `here`, or all of it; `None` when that isn't of the form that it must have, or is what
 /// it must not be.
-pub(super) fn place_of(way: &Way, text: &TextMatch, source: &[u8], range: &Range<usize>) -> Option<Range<usize>> {
+pub(super) fn place_of(clause: &Clause, text: &TextMatch, source: &[u8], range: &Range<usize>) -> Option<Range<usize>> {
     let named = text.regex.captures_len() > 1 && text.regex.capture_names().flatten().any(|name| name == "here");
     let here = named.then(|| text.regex.captures_at(source, range.start)?.name("here").map(|m| m.range()));
     let place = here.flatten().unwrap_or_else(|| range.clone());
     let found = &source[place.clone()];
-    let random = text.min_entropy.is_none_or(|least| forms::entropy(found) >= least);
-    (random && !is_excused(way, found) && text.form.is_none_or(|form| forms::is_of(form, found))).then_some(place)
+    let random = text.min_entropy.is_none_or(|least| text_formats::entropy(found) >= least);
+    (random && !is_excused(clause, found) && text.form.is_none_or(|form| text_formats::is_of(form, found)))
+        .then_some(place)
 }
 
 /// What holes took, as texts.

@@ -1,7 +1,7 @@
-//! Writing rules: trying patterns, and the schema that editors use.
+//! Rules: listing, showing, testing and trying them, layers of them, and the schema that editors use.
 
 mod common;
-use common::Sandbox;
+use common::{CONFIG, Sandbox};
 use swage_core::config::read_rules;
 
 #[test]
@@ -115,4 +115,117 @@ fn the_schema_says_what_the_reader_says() {
         assert_eq!(faults.is_empty(), good, "{text}\n{}", faults.join("\n"));
         assert_eq!(read_rules("rules.toml", &text, true).is_ok(), good, "{text}");
     }
+}
+
+#[test]
+fn rules_are_listed_shown_and_tested() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG)]);
+    insta::assert_snapshot!("list", s.swage(&["rules", "list"]).told());
+    insta::assert_snapshot!("show", s.swage(&["rules", "show", "no-bad"]).told());
+    let wrong = "\n[[rule.examples]]\npath = \"a.py\"\ncode = \"good(1)\\nbad(2)\\n\"\nlines = [1]\n";
+    let config = CONFIG.replace("\n[[rule]]\nid = \"parameters\"", &format!("{wrong}\n[[rule]]\nid = \"parameters\""));
+    s.write("swage.toml", config);
+    insta::assert_snapshot!("test", s.swage(&["rules", "test"]).told());
+}
+
+/// Rules that look at other things than one file's code.
+const OTHERS: &str = r#"packs = []
+[[rule]]
+id = "opened"
+severity = "warning"
+title = "What is opened is closed"
+message = "`{NAME}` is never closed."
+languages = ["python"]
+tags = ["doors"]
+[rule.match]
+each = "opened"
+must_meet = "closed"
+within = "directory"
+[rule.match.collect.opened]
+code = "open(NAME)"
+holes.NAME = { node = "name" }
+[rule.match.collect.closed]
+code = "close(NAME)"
+holes.NAME = {}
+[[rule.examples]]
+files = [
+    { path = "a.py", code = "open(quay)\nopen(berth)\n", lines = [1] },
+    { path = "b.py", code = "close(berth)\n", lines = [] },
+]
+[[rule]]
+id = "big-change"
+severity = "note"
+title = "Small changes"
+message = "{value} lines."
+skip_paths = ["made/**"]
+match = { change = "lines", over = 10 }
+[[rule.examples]]
+change = { title = "Tides", files = [{ path = "a.py", kind = "added", added = 9, removed = 2 }], commits = [{ message = "Tides\n\nof today" }] }
+findings = 1
+[[rule.examples]]
+change = { files = [{ path = "p.png", binary = true, size = 70000 }] }
+findings = 2
+[[rule]]
+id = "second-opinion"
+severity = "note"
+title = "A second opinion"
+message = "{message}"
+[rule.match]
+checker = ["guess", "--all"]
+output = "sarif"
+output_file = "out.sarif"
+timeout = "9 s"
+advisory = true
+"#;
+
+#[test]
+fn rules_on_more_than_one_file_are_shown_and_tested() {
+    let s = Sandbox::with(&[("swage.toml", OTHERS)]);
+    let asked: [&[&str]; 7] = [
+        &["list"],
+        &["list", "--languages"],
+        &["show", "opened"],
+        &["show", "big-change"],
+        &["show", "second-opinion"],
+        &["show", "opend"],
+        &["test"],
+    ];
+    let told = asked
+        .map(|args| format!("$ swage rules {}\n{}\n", args.join(" "), s.swage(&[&["rules"], args].concat()).told()));
+    insta::assert_snapshot!(told.join("\n"));
+}
+
+/// An organisation's rules under a team's: beside the repository, and in a commit of it.
+#[test]
+fn layers_change_rules_unless_they_are_locked() {
+    let s =
+        Sandbox::with(&[("shared/house.toml", &CONFIG[CONFIG.find("[[rule]]").unwrap_or(0)..]), ("a.py", "bad(1)\n")]);
+    let pinned = s.git(&["rev-parse", "--short=10", "HEAD"]);
+    // What comes later to the same path doesn't count, and neither does a branch of that name.
+    s.write("shared/house.toml", "");
+    s.git(&["branch", "abcdef0"]);
+    let rule = "[[rule]]\nid = \"shout\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nlocked = true\nmatch = { text = \"LOUD\" }\n";
+    s.write("../house-rules.toml", rule);
+    let extends = format!("packs = []\nextends = [\"git:shared/house.toml@{pinned}\", \"../house-rules.toml\"]\n");
+    let adjust = "[[adjust]]\nrule = \"no-bad\"\nseverity = \"note\"\nskip_paths = [\"old/**\"]\n[[adjust]]\nrule = \"parameters\"\noff = true\n[[adjust]]\nrule = \"shout\"\noff = true\n";
+    s.write("swage.toml", format!("{extends}{adjust}"));
+    s.write("old/b.py", "bad(2)\nLOUD\n");
+    let told = |args: &[&str]| s.swage(args).told().replace(&pinned, "[pinned]");
+    let mut all = told(&["rules", "list"]) + "\n\n" + &told(&["rules", "show", "no-bad"]);
+    for args in [&["rules", "show", "parameters"][..], &["scan", "--format", "lines"], &["review", "--uncommitted"]] {
+        all += &format!("\n\n{}", told(args));
+    }
+    for wrong in
+        ["git:shared/house.toml@main", "git:shared/house.toml@abcdef0", "git:nowhere.toml@PINNED", "../nowhere.toml"]
+    {
+        s.write(
+            "swage.toml",
+            format!(
+                "extends = [\"{}\"]\n[[adjust]]\nrule = \"debug-prnt\"\noff = true\n",
+                wrong.replace("PINNED", &pinned)
+            ),
+        );
+        all += &format!("\n\n{}", told(&["rules", "list"]));
+    }
+    insta::assert_snapshot!(all);
 }

@@ -120,32 +120,6 @@ fn names_that_lead_out_are_refused_without_a_tree_too() {
     }
 }
 
-#[test]
-fn a_demo_is_made_anew_only_when_nobody_changed_it() {
-    let s = Sandbox::bare_folder();
-    assert_eq!(s.swage(&["demo", "ferry"]).code, 0);
-    let again = s.swage(&["demo", "ferry"]);
-    assert!(again.code == 2 && again.stderr.contains("holds a demo already"), "{}", again.told());
-    assert_eq!(s.swage(&["demo", "ferry", "--again"]).code, 0);
-    let in_demo = |args: &[&str]| s.git(&[&["-C", "ferry"], args].concat());
-    let changes: [fn(&Sandbox); 3] = [
-        |s| s.write("ferry/notes.txt", "mine\n"),
-        |s| _ = s.git(&["-C", "ferry", "branch", "mine"]),
-        |s| s.write("ferry/.git/hooks/pre-commit", "#!/bin/sh\n"),
-    ];
-    for change in changes {
-        change(&s);
-        let again = s.swage(&["demo", "ferry", "--again"]);
-        assert!(again.code == 2 && again.stderr.contains("has been changed"), "{}", again.told());
-        std::fs::remove_file(s.root.join("ferry/notes.txt")).ok();
-        std::fs::remove_file(s.root.join("ferry/.git/hooks/pre-commit")).ok();
-        if in_demo(&["branch", "--list", "mine"]).contains("mine") {
-            in_demo(&["branch", "-D", "mine"]);
-        }
-    }
-    assert_eq!(s.swage(&["demo", "ferry", "--again"]).code, 0, "as it was");
-}
-
 /// main with a program that counts its runs and leaves something running that has left its group.
 fn with_program(script: &str) -> Sandbox {
     let config = "target = \"main\"\npacks = []\n[[rule]]\nid = \"tides\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"tools/check\"], output = \"lines\", timeout = \"1 s\" }\n";

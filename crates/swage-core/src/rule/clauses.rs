@@ -6,8 +6,8 @@ use regex::bytes::RegexBuilder;
 
 use super::key::{KEYED, read_key};
 use super::model::{
-    CodeMatch, Filter, Form, Matcher, Measure, MeasureMatch, NameMatch, Names, Place, Relation, SuppressionFault,
-    TextMatch, TreeMatch, Way, What, Zone,
+    Clause, CodeMatch, Filter, Form, Matcher, Measure, MeasureMatch, NameMatch, Names, NodeTest, Place, Relation,
+    SuppressionFault, TextMatch, TreeMatch, Zone,
 };
 use super::problem::Problems;
 use super::table::Table;
@@ -16,33 +16,33 @@ use crate::lang::{Class, LANGUAGES, Language};
 use crate::pattern::names_in_capitals;
 
 /// A table with one way to match, or with several under `any`; filters and languages beside `any` hold for all of them.
-pub(super) fn read_ways(
+pub(super) fn read_clauses(
     table: &mut Table<'_, '_>,
     outer: Option<&[&'static Language]>,
     name: &str,
     p: &mut Problems<'_>,
-) -> Vec<Way> {
+) -> Vec<Clause> {
     let own = if outer.is_none() || table.has("languages") { languages(table, p) } else { None };
     let languages = own.or_else(|| outer.map(<[_]>::to_vec));
     if !table.has("any") {
-        return read_way(table, languages, name, p).into_iter().collect();
+        return read_clause(table, languages, name, p).into_iter().collect();
     }
-    let mut ways = Vec::new();
+    let mut clauses = Vec::new();
     for mut inner in table.tables("any", p) {
-        ways.extend(read_ways(&mut inner, languages.as_deref(), name, p));
+        clauses.extend(read_clauses(&mut inner, languages.as_deref(), name, p));
         inner.finish(p);
     }
     let shared: Vec<Arc<Filter>> = read_filters(table, languages.as_deref(), p).into_iter().map(Arc::new).collect();
-    ways.iter_mut().for_each(|way| way.filters.extend(shared.iter().cloned()));
-    ways
+    clauses.iter_mut().for_each(|clause| clause.filters.extend(shared.iter().cloned()));
+    clauses
 }
 
-fn read_way(
+fn read_clause(
     table: &mut Table<'_, '_>,
     mut languages: Option<Vec<&'static Language>>,
     name: &str,
     p: &mut Problems<'_>,
-) -> Option<Way> {
+) -> Option<Clause> {
     const WAYS: [&str; 9] =
         ["text", "code", "tree", "key", "measure", "names", "commented_code", "suppression", "syntax"];
     let given: Vec<_> = WAYS.into_iter().filter(|w| table.has(w)).collect();
@@ -135,7 +135,7 @@ fn read_way(
     if p.list.len() > before || languages.as_ref().is_some_and(Vec::is_empty) {
         return None;
     }
-    Some(Way { languages: languages.unwrap_or_default(), matcher: matcher?, collection: None, filters })
+    Some(Clause { languages: languages.unwrap_or_default(), matcher: matcher?, collection: None, filters })
 }
 
 fn needs_languages(languages: Option<&[&'static Language]>, at: usize, name: &str, p: &mut Problems<'_>) {
@@ -168,7 +168,7 @@ fn read_filters(
             if let Some(what) = read_place(&mut place, languages, relation, p) {
                 let nearest = place.flag("nearest", p).unwrap_or(false);
                 let around = matches!(relation, Relation::EnclosedBy | Relation::NotEnclosedBy);
-                let of_class = matches!(what, What::Definition { .. } | What::Node(_));
+                let of_class = matches!(what, NodeTest::Definition { .. } | NodeTest::Node(_));
                 if nearest && !(around && of_class) {
                     let hint = "use it in `enclosed_by` and `not_enclosed_by`, with `definition` or `node`".to_owned();
                     p.at(place.at, "`nearest` has no meaning here", Some(hint));
@@ -292,12 +292,12 @@ fn read_place(
     languages: Option<&[&'static Language]>,
     relation: Relation,
     p: &mut Problems<'_>,
-) -> Option<What> {
+) -> Option<NodeTest> {
     if table.has("code") {
-        return read_code(table, languages, p).map(What::Code);
+        return read_code(table, languages, p).map(NodeTest::Code);
     }
     if let Some(node) = table.string("node", p) {
-        return one_of(&node, "node class", Class::ALL, p).map(What::Node);
+        return one_of(&node, "node class", Class::ALL, p).map(NodeTest::Node);
     }
     if let Some(text) = table.string("text", p) {
         if matches!(relation, Relation::EnclosedBy | Relation::NotEnclosedBy) {
@@ -307,10 +307,10 @@ fn read_place(
                 Some("name a `definition`, a `node` class or `code`, or look inside with `encloses`".into()),
             );
         }
-        return regex(&text, p).map(What::Text);
+        return regex(&text, p).map(NodeTest::Text);
     }
     let class = table.required_string("definition", "a place without `code`, `node` or `text`", p)?;
     let class = one_of(&class, "definition", [("function", Class::Function), ("class", Class::Class)], p)?;
     let name = table.string("name", p).and_then(|n| regex(&n, p));
-    Some(What::Definition { class, name })
+    Some(NodeTest::Definition { class, name })
 }

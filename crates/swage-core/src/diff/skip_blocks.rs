@@ -10,7 +10,7 @@ const BLOCK: usize = 64;
 
 /// Crosses blocks from `start`, the beginning of a line behind an LF, and takes what they hold off `old` and `new`.
 /// Everything before the offset that comes back was crossed; it lies inside the last line that was counted.
-pub(super) fn leap(input: &[u8], start: usize, old: &mut u32, new: &mut u32) -> Option<usize> {
+pub(super) fn skip_blocks(input: &[u8], start: usize, old: &mut u32, new: &mut u32) -> Option<usize> {
     let mut at = start.checked_sub(1)?;
     let mut begun = false;
     while let (Some(bytes), Some(behind)) = (input.get(at..at + BLOCK), input.get(at + 1..at + 1 + BLOCK)) {

@@ -13,7 +13,7 @@ use crate::change::{Change, Content, Contents, Nature, Tree};
 use crate::checker::{Reported, place};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
-use crate::link::{Held, judge};
+use crate::link::{LocatedFact, judge};
 use crate::rule::{Rule, RuleSet};
 use crate::scan::{Fact, Hit, Status, read_texts, settle};
 
@@ -179,7 +179,7 @@ impl Work<'_, '_> {
         untouched: &[(usize, &'f Vec<Fact>)],
         changed: &'f [[Vec<Fact>; 2]],
         at: At,
-    ) -> Vec<(Slot, Held<'f>)> {
+    ) -> Vec<(Slot, LocatedFact<'f>)> {
         let Some(link) = rule.link() else { return Vec::new() };
         let mark = rule.mark();
         let mut held = Vec::new();
@@ -190,7 +190,7 @@ impl Work<'_, '_> {
             let wanted: Vec<bool> = link.collections.iter().map(|c| c.wants_path(path)).collect();
             let own = facts.iter().filter(|fact| fact.rule == mark && wanted[fact.collection]);
             let touched = matches!(slot, Slot::Changed(_));
-            held.extend(own.map(|fact| (slot, Held { path, fact, fresh: fresh(fact), touched })));
+            held.extend(own.map(|fact| (slot, LocatedFact { path, fact, fresh: fresh(fact), touched })));
         };
         for (index, facts) in untouched {
             add(Slot::Untouched(*index), &tree.files()[*index].path, facts, &|_| false);
@@ -267,6 +267,6 @@ impl Work<'_, '_> {
     }
 }
 
-fn plain<'f>(held: &[(Slot, Held<'f>)]) -> Vec<Held<'f>> {
+fn plain<'f>(held: &[(Slot, LocatedFact<'f>)]) -> Vec<LocatedFact<'f>> {
     held.iter().map(|(_, fact)| *fact).collect()
 }

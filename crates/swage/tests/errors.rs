@@ -1,0 +1,139 @@
+//! What goes wrong on the way, and how grave it is.
+
+mod common;
+use common::{CONFIG, Sandbox};
+
+/// Each mistake with what is told and the exit code.
+#[test]
+fn mistakes_are_told_with_a_way_out() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "a = 1\n")]);
+    let outside = Sandbox::bare_folder();
+    let unborn = Sandbox::new();
+    unborn.write("a.py", "bad(1)\n");
+    let mut told = String::new();
+    let mut tell = |name: &str, ran: common::Ran| told += &format!("# {name}\n{}\n\n", ran.told());
+    tell("a bad revision", s.swage(&["review", "main..nowhere"]));
+    tell("no range", s.swage(&["review", "main"]));
+    tell("a missing target", s.swage(&["review", "--target", "nowhere"]));
+    tell("no repository", outside.swage(&["review"]));
+    tell("no git", s.swage_in(".", &["review", "--uncommitted"], "", &[("PATH", "/nowhere")]));
+    tell("no commit yet", unborn.swage(&["review", "--format", "lines"]));
+    s.git(&["clone", "--quiet", "--bare", ".", "bare.git"]);
+    for (name, args) in [("unsaved work", &["review"][..]), ("a scan", &["scan"]), ("to be set up", &["init"])] {
+        tell(&format!("{name} in a bare repository"), s.swage_in("bare.git", args, "", &[]));
+    }
+    std::fs::remove_dir_all(s.root.join("bare.git")).expect("removed");
+    tell("a folder and a revision", s.swage(&["compare", "main", "swage.toml"]));
+    tell(
+        "a tree that is a file",
+        s.swage_in(".", &["review", "--patch", "-", "--tree", "a.py", "--allow-empty"], "", &[]),
+    );
+    tell("a missing description", s.swage(&["review", "--description", "nowhere.txt"]));
+    tell("a missing patch", s.swage(&["review", "--patch", "nowhere.diff"]));
+    tell("a truncated patch", s.swage_in(".", &["review", "--patch", "-"], "--- a\n+++ b\n@@ -1,3 +1 @@\n-x\n", &[]));
+    tell(
+        "a patch that doesn't fit",
+        s.swage_in(
+            ".",
+            &["review", "--patch", "-", "--tree", "."],
+            "--- a/a.py\n+++ b/a.py\n@@ -1 +1 @@\n-z\n+y\n",
+            &[],
+        ),
+    );
+    tell("the gate on a patch", s.swage(&["gate", "--patch", "-"]));
+    tell("an unknown rule", s.swage(&["rules", "show", "no-bat"]));
+    tell("a missing configuration", s.swage(&["review", "--config", "nowhere.toml"]));
+    tell("posting without a token", s.swage(&["post", "--to", "http://127.0.0.1:1", "--proposal", "1"]));
+    tell(
+        "a host that is down",
+        s.swage_in(".", &["post", "--to", "http://127.0.0.1:1", "--proposal", "1"], "", &[("SWAGE_TOKEN", "t")]),
+    );
+    tell(
+        "an address that is none",
+        s.swage_in(".", &["post", "--to", "nowhere", "--proposal", "1"], "", &[("SWAGE_TOKEN", "t")]),
+    );
+    tell("an output that can't be written", s.swage(&["review", "--output", "/nowhere/out"]));
+    s.write("swage.toml", "pakcs = []\n[[rule]]\nid = \"x\"\n");
+    tell("a wrong configuration", s.swage(&["review"]));
+    insta::assert_snapshot!(told);
+}
+
+#[test]
+fn shallow_history_is_told() {
+    let s = Sandbox::with(&[("a.py", "a = 1\n")]);
+    s.commit("second");
+    s.branch("topic");
+    s.write("a.py", "a = 2\n");
+    s.commit("topic");
+    s.git(&["checkout", "--quiet", "main"]);
+    s.commit("main moves on");
+    let url = format!("file://{}", s.root.display());
+    s.git(&["clone", "--quiet", "--depth", "1", "--no-single-branch", "--branch", "topic", &url, "../shallow"]);
+    s.git(&["-C", "../shallow", "fetch", "--quiet", "--depth", "1", "origin", "main"]);
+    let ran = s.swage_in("../shallow", &["review", "--target", "origin/main"], "", &[]);
+    assert_eq!(ran.code, 2, "{}", ran.told());
+    assert!(
+        ran.stderr.contains("no common ancestor in this shallow clone") && ran.stderr.contains("git fetch --unshallow"),
+        "{}",
+        ran.told()
+    );
+}
+
+#[test]
+fn a_broken_repository_is_no_missing_one() {
+    let s = Sandbox::with(&[("a.py", "a = 1\n")]);
+    s.write(".git/config", "[core\n");
+    let ran = s.swage(&["scan"]);
+    assert_eq!(ran.code, 3, "{}", ran.told());
+    assert!(ran.stderr.contains("the repository can't be read") && ran.stderr.contains("config"), "{}", ran.told());
+}
+
+#[test]
+fn a_repository_of_another_owner_is_refused_with_the_way_out() {
+    let s = Sandbox::with(&[("a.py", "a = 1\n")]);
+    let changed = std::os::unix::fs::chown(s.root.join(".git"), Some(12345), None)
+        .and_then(|()| std::os::unix::fs::chown(&s.root, Some(12345), None));
+    if changed.is_err() {
+        eprintln!("skipped: giving a folder to another owner needs the rights of root");
+        return;
+    }
+    for command in [&["review"][..], &["gate"], &["scan"]] {
+        let ran = s.swage(command);
+        let advice = "git config --global --add safe.directory [root]";
+        assert_eq!(ran.code, 2, "{}", ran.told());
+        assert!(ran.stderr.contains("belongs to another user") && ran.stderr.contains(advice), "{}", ran.told());
+        assert!(ran.stdout.is_empty(), "{}", ran.told());
+    }
+}
+
+#[test]
+fn verbose_says_what_took_the_time() {
+    let s = Sandbox::with(&[("swage.toml", "packs = [\"leftovers\"]\n"), ("a.py", "import os\n\nbreakpoint()\n")]);
+    let cache_misses = |ran: &common::Ran| {
+        for part in ["examined", "slow file file=a.py", "slow rule, alone on those files rule="] {
+            assert!(ran.stderr.contains(part), "{part} is missing in {}", ran.told());
+        }
+        assert!(!ran.stderr.contains('\u{1b}'), "colours away from a terminal: {}", ran.told());
+        let count = ran.stderr.split("cache_misses=").nth(1).and_then(|rest| rest.split_whitespace().next());
+        count.and_then(|n| n.parse::<u32>().ok()).unwrap_or_else(|| panic!("no count in {}", ran.told()))
+    };
+    let cold = cache_misses(&s.swage(&["scan", "main", "--verbose"]));
+    let warm = cache_misses(&s.swage(&["scan", "main", "--verbose"]));
+    assert!(cold > 0 && warm == 0, "cold {cold}, warm {warm}");
+}
+
+#[test]
+fn exit_codes_say_how_grave_it_is() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "bad(0)\ndef f(a, b):\n    pass\n")]);
+    let review = |args: &[&str]| s.swage(&[&["review"], args].concat()).code;
+    assert_eq!(review(&["--fail-on", "note"]), 0, "what was there before doesn't count");
+    s.write("a.py", "bad(0)\ndef f(a, b, c):\n    pass\n");
+    assert_eq!([review(&[]), review(&["--fail-on", "error"]), review(&["--fail-on", "warning"])], [0, 0, 1]);
+    s.write("a.py", "bad(0)\nbad(1)\n");
+    assert_eq!([review(&["--fail-on", "error"]), review(&["--fail-on", "note"])], [1, 1]);
+    // An empty diff may be what a program left that failed.
+    let empty = |args: &[&str]| s.swage_in(".", &[&["review", "--patch", "-", "--tree", "."], args].concat(), "", &[]);
+    let refused = empty(&[]);
+    assert!(refused.code == 2 && refused.stderr.contains("is empty"), "{}", refused.told());
+    assert_eq!(empty(&["--allow-empty"]).code, 0);
+}
