@@ -97,6 +97,13 @@ pub enum Command {
         /// The shell
         shell: clap_complete::Shell,
     },
+    /// Write manual pages and the completions of all shells into a folder, for packagers
+    #[command(after_help = "Example:\n  swage man build/share      writes man/man1/*.1 and completions/* there")]
+    Man {
+        /// The folder; files of these names that are there already are replaced
+        #[arg(value_name = "FOLDER")]
+        folder: PathBuf,
+    },
 }
 
 const REVIEW_EXAMPLES: &str = "Examples:

@@ -179,3 +179,25 @@ fn the_same_inputs_give_the_same_bytes() {
         assert!(*other == results[0], "{}\nand\n{}", from(&results[0]), from(other));
     }
 }
+
+#[test]
+fn manual_pages_and_completions_are_written_for_packagers() {
+    let s = Sandbox::bare_folder();
+    for _ in 0..2 {
+        let ran = s.swage(&["man", "share"]);
+        assert_eq!(ran.code, 0, "{}", ran.told());
+    }
+    let help = s.swage(&["--help"]).stdout;
+    let commands = help.split("Commands:").nth(1).and_then(|rest| rest.split("\n\n").next()).expect("the commands");
+    let named = commands.lines().filter(|line| line.starts_with("  ") && !line.starts_with("   "));
+    let commands: Vec<&str> = named.filter_map(|line| line.split_whitespace().next()).collect();
+    assert!(commands.len() > 8, "{help}");
+    for command in commands {
+        let page = s.read(&format!("share/man/man1/swage-{command}.1"));
+        assert!(page.contains(".SH NAME") && page.contains(".SH DESCRIPTION"), "{command}: {page}");
+        assert!(s.read("share/completions/swage.bash").contains(command), "{command} in bash");
+    }
+    s.write("file", "");
+    let ran = s.swage(&["man", "file/below"]);
+    assert_eq!(ran.code, 3, "{}", ran.told());
+}

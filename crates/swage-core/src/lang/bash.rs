@@ -26,8 +26,10 @@ pub(super) static BASH: Language = Language::new(Spec {
         ("if true; then\n", "\nfi\n"),
         ("case x in ", " esac\n"),
         ("w_=", "\n"),
+        ("[[ ", " ]]\n"),
+        ("((", "))\n"),
     ],
-    part_wrappers: &[("[[ ", " ]]\n"), ("echo ${", "}\n"), ("((", "))\n")],
+    part_wrappers: &[("echo ${", "}\n")],
     line_markers: &["#"],
     doc_markers: &["#!"],
     code_signs: &[

@@ -80,8 +80,7 @@ fn words_of(readings: &[Reading], language: &Language) -> Vec<(Vec<u8>, bool)> {
 }
 
 /// Ends of the kinds of further nodes that stand for themselves only.
-const WHOLE: [&str; 5] =
-    ["binary_expression", "comparison_operator", "assignment", "await_expression", "lexical_declaration"];
+const WHOLE: [&str; 4] = ["binary_expression", "comparison_operator", "await_expression", "lexical_declaration"];
 
 /// Reads spellings of one pattern.
 struct Compiler<'a> {
@@ -212,7 +211,15 @@ impl Compiler<'_> {
                 || name.ends_with("statement") && name != "labeled_statement"
                 || WHOLE.iter().any(|end| name.ends_with(end))
         };
-        matches!(reading, [node] if node.kind().is_some_and(is_whole))
+        // `a *B` multiplies, or declares a pointer.
+        let is_pointer = |node: &PatternNode| match node {
+            PatternNode::Inner { children, .. } => children.iter().any(|child| {
+                let sign = child.kind().and_then(|kind| tables.grammar.node_kind_for_id(kind));
+                matches!(sign, Some("*" | "&"))
+            }),
+            _ => false,
+        };
+        matches!(reading, [node] if node.kind().is_some_and(is_whole) && !is_pointer(node))
     }
 
     /// Whether a further reading is kept beside the first one. A name alone means what it means first, one node isn't a run

@@ -58,7 +58,8 @@ fn of_lists(node: &PatternNode, language: &'static Language) -> Doubt {
     let tables = language.tables();
     let name = tables.grammar.node_kind_for_id(*kind).unwrap_or_default();
     let alone = matches!(&children[..], [PatternNode::Leaf(..), PatternNode::Many(_), PatternNode::Leaf(..)]);
-    let of_values = name == "set" || ["initializer", "enum", "parenthesized"].iter().any(|kind| name.contains(kind));
+    let of_values = matches!(name, "set" | "table")
+        || ["initializer", "enum", "parenthesized"].iter().any(|kind| name.contains(kind));
     // A block where the handlers of a `catch` stand.
     let is_block = |child: &PatternNode| match child {
         PatternNode::Inner { kind, children, .. } => {

@@ -101,15 +101,25 @@ const PARTS: &[&str] = &[
     "literal_element",
     "info_string",
     "heredoc_string",
+    "nowdoc_string",
     "jsx_closing_element",
     "body_statement",
     "declare_directive",
+    "tuple_type_item",
+    "catch_declaration",
+    "property_element",
+    "const_element",
+    "indented_code_block",
 ];
 
-fn is_complete(node: Node<'_>) -> bool {
+fn is_complete(node: Node<'_>, language: &Language) -> bool {
     let kind = node.kind();
+    // What stands between the brackets of an attribute, and a type that stands for a parameter.
+    let inner = kind == "attribute" && matches!(language.name, "rust" | "csharp")
+        || kind == "parameter_declaration" && node.named_child_count() < 2;
     node.is_named()
         && !node.is_extra()
+        && !inner
         && !PARTS.contains(&kind)
         && (NAMED.contains(&kind) || COMPLETE.iter().any(|end| kind.ends_with(end)))
 }
@@ -168,7 +178,7 @@ fn pieces<'t>(files: &'t [File], language: &Language, count: usize, dice: &mut D
         let file = &files[dice.roll(files.len())];
         let mut nodes = Vec::new();
         preorder(file.tree.root_node(), |node| {
-            if is_complete(node) && (3..=200).contains(&node.byte_range().len()) {
+            if is_complete(node, language) && (3..=200).contains(&node.byte_range().len()) {
                 nodes.push(node);
             }
             true

@@ -5,6 +5,7 @@ mod demo;
 mod gate;
 mod host;
 mod init;
+mod man;
 mod post;
 mod review;
 mod rules;
@@ -47,6 +48,7 @@ pub fn run(cli: Cli) -> Result<ExitCode, Failure> {
             crate::output::print(&script)?;
             Ok(ExitCode::SUCCESS)
         }
+        Command::Man { folder } => man::run(&folder),
     }
 }
 

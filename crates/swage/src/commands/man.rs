@@ -1,0 +1,34 @@
+//! `swage man`: manual pages and completions, for packagers.
+
+use std::path::Path;
+use std::process::ExitCode;
+
+use clap::{CommandFactory, ValueEnum};
+use clap_complete::Shell;
+
+use crate::cli::Cli;
+use crate::failure::Failure;
+use crate::output::print;
+use crate::terminal::count;
+
+pub fn run(folder: &Path) -> Result<ExitCode, Failure> {
+    let failed = |e: std::io::Error| Failure::unfinished(format!("{} can't be written: {e}", folder.display()));
+    let (pages, completions) = (folder.join("man/man1"), folder.join("completions"));
+    std::fs::create_dir_all(&pages).map_err(failed)?;
+    std::fs::create_dir_all(&completions).map_err(failed)?;
+    clap_mangen::generate_to(Cli::command(), &pages).map_err(failed)?;
+    for shell in Shell::value_variants() {
+        clap_complete::generate_to(*shell, &mut Cli::command(), "swage", &completions).map_err(failed)?;
+    }
+    let written = std::fs::read_dir(&pages).map_err(failed)?.count();
+    let shells = Shell::value_variants().len();
+    let told = format!(
+        "{} in {}\n{} in {}\n",
+        count(written, "manual page"),
+        pages.display(),
+        count(shells, "completion script"),
+        completions.display()
+    );
+    print(told.as_bytes())?;
+    Ok(ExitCode::SUCCESS)
+}
