@@ -107,7 +107,7 @@ proptest! {
             collection: *collection,
             values: vec![(*text).to_owned()],
             span: Span { start_line: line, start_column: 1, end_line: line, end_column: 2 },
-            allowed: None,
+            suppressed: None,
         }).collect();
         let held: Vec<LocatedFact<'_>> = kept.iter().zip(&facts).map(|(fact, (_, _, path, fresh))| LocatedFact {
             path: path.as_bytes(), fact, fresh: *fresh, touched: *fresh,

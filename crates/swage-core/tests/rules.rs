@@ -333,7 +333,8 @@ fn comments_let_findings_be() {
     for (path, code, expected) in cases {
         let all = rules(&source).expect("right rules").into_iter().chain(INTEGRITY.rules().iter().cloned());
         let found = scan_with(all.collect(), path, code);
-        let told = |h: &Hit| format!("{} {}{}", h.rule, h.span.start_line, if h.allowed.is_some() { "+" } else { "" });
+        let told =
+            |h: &Hit| format!("{} {}{}", h.rule, h.span.start_line, if h.suppressed.is_some() { "+" } else { "" });
         assert_eq!(found.hits.iter().map(told).collect::<Vec<_>>().join(", "), expected, "{path}\n{code}");
     }
 }

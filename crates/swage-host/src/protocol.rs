@@ -197,7 +197,7 @@ impl Report {
         let mut keys: Vec<&str> = self.findings.iter().map(|f| f.key.as_str()).collect();
         keys.sort_unstable();
         if let Some(twice) = keys.windows(2).find(|w| w[0] == w[1]) {
-            return Err(format!("the key `{}` stands twice", twice[0]));
+            return Err(format!("duplicate key `{}`", twice[0]));
         }
         for f in &self.findings {
             if f.key.is_empty() || f.key.len() > 100 {

@@ -180,7 +180,7 @@ fn router(shared: Arc<Shared>) -> Router {
         .route("/", get(index_page))
         .route("/proposals/{number}", get(proposal_page))
         .fallback(|| async {
-            Problem(StatusCode::NOT_FOUND, "there is nothing at this address; /openapi.json tells what there is".into())
+            Problem(StatusCode::NOT_FOUND, "nothing is served at this address; /openapi.json lists what is".into())
         })
         .layer(middleware::from_fn_with_state(shared.clone(), note_request))
         .layer(DefaultBodyLimit::max(MOST_BYTES))

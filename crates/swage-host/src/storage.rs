@@ -234,7 +234,7 @@ fn close_gone(
             thread,
             posted.revision,
             reporter,
-            &format!("Closed: the finding is gone in revision {} ({short}).", posted.revision),
+            &format!("Closed: fixed in revision {} ({short}).", posted.revision),
         )?;
         posted.closed += 1;
     }

@@ -130,9 +130,9 @@ fn threads_follow_the_reports() {
         })
         .collect();
     insta::assert_snapshot!(told.join("\n"), @r#"
-    one open=false line=9 ["Closed: the finding is gone in revision 3 (cccccccc)."]
-    two open=true line=2 ["Closed: the finding is gone in revision 1 (aaaaaaaa).", "The finding is back in this revision."]
-    three open=false line=3 ["Closed: the finding is gone in revision 3 (cccccccc)."]
+    one open=false line=9 ["Closed: fixed in revision 3 (cccccccc)."]
+    two open=true line=2 ["Closed: fixed in revision 1 (aaaaaaaa).", "The finding is back in this revision."]
+    three open=false line=3 ["Closed: fixed in revision 3 (cccccccc)."]
     "#);
     assert_eq!((proposal.overview.as_deref(), proposal.revisions.len()), (Some("1 findings"), 3));
 
@@ -180,7 +180,7 @@ fn the_description_covers_what_is_sent() {
     holds("Posted", &json!(client.report(7, "aaaaaaaa", "swage", &report(&[finding("one", 1)])).expect("posted")));
     holds("Proposal", &json!(client.proposal(7).expect("a proposal")));
     for (path, answer) in
-        [("/nowhere", "there is nothing at this address"), ("/api/proposals", "send the host's token")]
+        [("/nowhere", "nothing is served at this address"), ("/api/proposals", "send the host's token")]
     {
         assert!(get(&running.url, path, "").contains(answer), "{path}");
     }

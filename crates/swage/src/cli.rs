@@ -216,7 +216,7 @@ pub struct ReviewArgs {
     /// Show findings that were there before, too
     #[arg(long)]
     pub all: bool,
-    /// End with exit code 1 when the change brings a finding of at least this severity
+    /// End with exit code 1 when there is a new finding of at least this severity
     #[arg(long, value_name = "SEVERITY")]
     pub fail_on: Option<FailOn>,
     /// Neither use nor fill the cache

@@ -54,7 +54,7 @@ impl Configuration {
                 let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
                 if !path.is_file() {
                     return Err(Failure::wrong(format!("there is no file {}", path.display()))
-                        .hint("Give --config the path of a TOML file with rules; docs/rules.md tells what goes in."));
+                        .hint("Give --config the path of a TOML file with rules; docs/rules.md describes its keys."));
                 }
                 Ok(Self::new(load(&OneFile(Folder { root: folder.to_owned() }), &name)?, "as given"))
             }

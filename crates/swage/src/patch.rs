@@ -88,7 +88,10 @@ impl PatchChange {
         let mut notes = Vec::new();
         let touched = match tree {
             None => {
-                notes.push("Without --tree, rules look at the lines that the diff shows; those that need whole files haven't run.".to_owned());
+                notes.push(
+                    "Without --tree, rules see only the lines of the diff; rules that need whole files did not run."
+                        .to_owned(),
+                );
                 diff.files().map(lines_only).collect()
             }
             Some(folder) => {

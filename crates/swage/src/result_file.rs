@@ -6,7 +6,7 @@ use std::path::Path;
 use percent_encoding::percent_decode_str;
 use serde_json::Value;
 use swage_core::baseline::{FileHits, State, compare as pair, keys};
-use swage_core::review::{Allowed, Anchor, Finding, Path as ShownPath, Review, RuleEntry, Side};
+use swage_core::review::{Anchor, Finding, Path as ShownPath, Review, RuleEntry, Side, Suppressed};
 use swage_core::rule::Severity;
 use swage_core::scan::{Figure, Hit, Span};
 
@@ -77,7 +77,7 @@ fn hit(f: &Finding) -> Hit {
         folded,
         identity: digest(Some(&f.identity), &f.message),
         figure: f.figure,
-        allowed: f.allowed.as_ref().map(|a| a.reason.clone()),
+        suppressed: f.suppressed.as_ref().map(|a| a.reason.clone()),
         related: Vec::new(),
         secret: false,
     }
@@ -131,7 +131,7 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
             on_changed_line: false,
             figure: hit.figure,
             figure_before,
-            allowed: Allowed::of(c, &files),
+            suppressed: Suppressed::of(c, &files),
             excerpt: Vec::new(),
         })
     });
@@ -213,7 +213,7 @@ fn from_json(value: &Value) -> Option<ResultFile> {
             folded,
             identity: digest(f["identity"].as_str().or(f["text_digest"].as_str()), &message),
             figure: figure(&f["figure"]),
-            allowed: f["allowed"]["reason"].as_str().map(str::to_owned),
+            suppressed: f["suppressed"]["reason"].as_str().map(str::to_owned),
             message,
             related: Vec::new(),
             secret: false,
@@ -261,7 +261,7 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
                 folded,
                 identity: digest(named, &message),
                 figure: figure(&r["properties"]),
-                allowed: r["suppressions"][0]["justification"].as_str().map(str::to_owned),
+                suppressed: r["suppressions"][0]["justification"].as_str().map(str::to_owned),
                 message,
                 related: Vec::new(),
                 secret: false,

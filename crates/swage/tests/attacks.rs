@@ -660,5 +660,5 @@ fn a_new_file_that_does_not_parse_is_listed() {
     };
     assert_eq!((errors("a.py"), errors("new.py").is_some_and(|n| n > 0)), (Some(0), true));
     assert_eq!(json["verdict"]["result"], "pass");
-    assert!(s.swage(&["gate"]).stdout.contains("Not parsed whole: 1 file"));
+    assert!(s.swage(&["gate"]).stdout.contains("Syntax errors in 1 file"));
 }

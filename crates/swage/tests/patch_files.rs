@@ -186,5 +186,5 @@ fn a_diff_alone_is_looked_at_by_rules_on_structure() {
     assert!(findings.iter().all(|f| f["from_fragment"] == true));
     assert_eq!(json["not_run"][0]["rule"], "names");
     let human = s.swage_in(".", &["review", "--config", "rules.toml", "--patch", "-"], diff, &[]).stdout;
-    assert_eq!(human.matches("those that need whole files").count(), 1, "{human}");
+    assert_eq!(human.matches("rules that need whole files").count(), 1, "{human}");
 }

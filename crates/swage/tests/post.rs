@@ -81,13 +81,9 @@ fn a_proposal_from_revision_to_revision() {
     insta::assert_snapshot!(told);
 
     let page = host.page("/proposals/7");
-    for expected in [
-        "Two &lt;bad&gt; ones",
-        "1 open, 1 closed",
-        "`bad(1)` is bad.",
-        "a.py, line 4",
-        "Closed: the finding is gone in revision 2",
-    ] {
+    for expected in
+        ["Two &lt;bad&gt; ones", "1 open, 1 closed", "`bad(1)` is bad.", "a.py, line 4", "Closed: fixed in revision 2"]
+    {
         assert!(page.contains(expected), "{expected}: {page}");
     }
     assert!(!wrong.stderr.contains("guess"), "the token was printed");

@@ -32,7 +32,7 @@ use crate::scan::Hit;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum State {
-    /// The change brings it.
+    /// The change added it.
     New,
     /// It was there before, and its measure, its message or what a `many` hole took differs.
     Updated,

@@ -60,7 +60,7 @@ fn read_file(mut p: Problems<'_>, whole_config: bool) -> Result<RuleFile, Vec<Pr
                 if seen.insert(rule.id.clone(), ()).is_some() {
                     p.at(
                         at,
-                        format!("the rule id `{}` stands twice in this file", rule.id),
+                        format!("duplicate rule id `{}` in this file", rule.id),
                         Some("give each rule an id of its own".into()),
                     );
                 }

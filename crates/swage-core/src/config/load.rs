@@ -264,7 +264,7 @@ impl Loader<'_> {
                 let mut p = Problems::of(path, source);
                 p.at(
                     at,
-                    format!("the rule id `{}` stands in {} too", rule.id, twin.origin),
+                    format!("duplicate rule id `{}`, also defined in {}", rule.id, twin.origin),
                     Some("give each rule an id of its own".into()),
                 );
                 self.problems.append(&mut p.list);

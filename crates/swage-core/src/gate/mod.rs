@@ -92,7 +92,7 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
     let idle: Vec<String> = review.not_run.iter().map(|(id, _)| id.clone()).collect();
     match (missed.as_slice(), idle.as_slice()) {
         _ if !merged => add("examined", Outcome::Incomplete, "there is no merged tree to examine".into()),
-        ([], []) => add("examined", Outcome::Pass, "everything that rules look at was examined".into()),
+        ([], []) => add("examined", Outcome::Pass, "all files that rules apply to were examined".into()),
         ([], rules) => add("examined", Outcome::Incomplete, format!("rules that couldn't run: {}", listed(rules))),
         (paths, _) => add("examined", Outcome::Incomplete, format!("not examined: {}", listed(paths))),
     }
@@ -120,7 +120,7 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
     let worse = review.findings.iter().filter(|f| f.is_worse()).count() as u64;
     limit("worse", &format!("measure{} worse than before", plural(worse)), worse, policy.worse, true);
     for severity in Severity::ALL {
-        let found = review.brought_suppressions().filter(|(f, _)| f.severity == severity).count() as u64;
+        let found = review.new_suppressions().filter(|(f, _)| f.severity == severity).count() as u64;
         let what = format!("{severity}{} suppressed by comments of the change", plural(found));
         // Where nothing is suppressed there is nothing to say.
         let most = policy.suppressions[severity as usize].filter(|_| found > 0 || policy.configured);
@@ -154,7 +154,7 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
     };
     if !policy.above_baseline {
         // What is about the change itself isn't in any tree.
-        let about = review.findings.iter().filter(|f| f.about_change && !f.advisory && f.allowed.is_none()).count();
+        let about = review.findings.iter().filter(|f| f.about_change && !f.advisory && f.suppressed.is_none()).count();
         let (base, head) = (counts.base(), counts.head() - about as u64);
         match head.cmp(&base) {
             _ if !merged => add("above_baseline", Outcome::Incomplete, "not known, as the merge conflicts".into()),

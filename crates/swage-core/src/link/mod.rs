@@ -160,7 +160,7 @@ fn hit(rule: &Rule, link: &Link, fact: &Fact, mut related: Vec<Elsewhere>) -> Hi
         folded: 0,
         identity: named(link, fact),
         figure: None,
-        allowed: fact.allowed.clone(),
+        suppressed: fact.suppressed.clone(),
         related,
         secret: rule.secret,
     }

@@ -40,16 +40,14 @@ impl Pattern {
             Err(why) => match compiler.spelled(&plain) {
                 Some(found) => found,
                 None if why.begins_with_hole => {
-                    let message = "the pattern begins with a hole and would match anywhere; put code around it";
+                    let message =
+                        "the pattern begins with a hole, so it would match anywhere; write some code around it";
                     return error(0, message.into());
                 }
                 None => match why.lacks {
                     Some(hole) => {
                         let name = &holes[hole].name;
-                        return error(
-                            0,
-                            format!("the hole `{name}` doesn't stand in the pattern as a name of its own"),
-                        );
+                        return error(0, format!("the hole `{name}` is not a separate name in the pattern"));
                     }
                     None => return error(why.furthest, format!("the pattern isn't {} code", language.name)),
                 },

@@ -225,7 +225,7 @@ impl<'a> Work<'a> {
             on_changed_line: false,
             figure: about.figure,
             figure_before: None,
-            allowed: None,
+            suppressed: None,
             excerpt: Vec::new(),
         }
     }

@@ -77,7 +77,7 @@ pub(super) fn look_beyond<'c>(
             };
             match run {
                 Err(why) if rule.checker().is_some_and(|c| c.advisory) => {
-                    beyond.notes.push(format!("There is no advice from `{}`: {why}.", rule.id));
+                    beyond.notes.push(format!("No advisory findings from `{}`: {why}.", rule.id));
                 }
                 Err(why) => beyond.not_run.push((rule.id.clone(), why)),
                 Ok(()) => {}

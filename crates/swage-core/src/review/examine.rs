@@ -10,7 +10,7 @@ use super::cross_file::{Beyond, look_beyond};
 use super::examination::{Examination, Nothing, Progress};
 use super::excerpt::Code;
 use super::file::{Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
-use super::model::{Allowed, Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side};
+use super::model::{Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side, Suppressed};
 use super::readable::Readable;
 use super::written::{Written, written};
 use crate::baseline::{self, Compared, FileHits, State, Texts};
@@ -236,8 +236,8 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules:
         figure: hit.figure,
         from_fragment: false,
         figure_before: figure_before.filter(|_| now.is_some()),
-        allowed: Allowed::of(c, hits)
-            .filter(|allowed| !allowed.brought || rules.get(&hit.rule).is_none_or(may_be_suppressed)),
+        suppressed: Suppressed::of(c, hits)
+            .filter(|suppressed| !suppressed.in_change || rules.get(&hit.rule).is_none_or(may_be_suppressed)),
         excerpt: Vec::new(),
     }
 }
@@ -249,7 +249,7 @@ fn may_be_suppressed(rule: &Arc<Rule>) -> bool {
 
 /// Says which comments of the change suppress nothing, as their rules are locked.
 fn refused_suppressions(compared: &[Compared], hits: &[FileHits], rules: &RuleSet) -> Vec<String> {
-    let refused = compared.iter().filter(|c| Allowed::of(c, hits).is_some_and(|allowed| allowed.brought));
+    let refused = compared.iter().filter(|c| Suppressed::of(c, hits).is_some_and(|suppressed| suppressed.in_change));
     let refused = refused.filter_map(|c| {
         let (file, index) = c.head?;
         let hit = &hits[file].head[index];

@@ -324,7 +324,7 @@ fn skipped_by(
 fn not_wanted(content: &Content) -> String {
     match content {
         Content::Whole { bytes, .. } if is_binary(bytes) => "it is binary data".to_owned(),
-        _ => "no rule looks at it".to_owned(),
+        _ => "no rule applies to it".to_owned(),
     }
 }
 

@@ -16,6 +16,6 @@ pub use examination::{CheckerReport, Examination, Progress};
 pub use examine::{examine, scan_tree};
 pub use example::{Tried, try_example};
 pub use model::{
-    Allowed, Anchor, Counts, ExcerptLine, FileEntry, Finding, Marker, Path, Related, Review, RuleEntry, Side,
+    Anchor, Counts, ExcerptLine, FileEntry, Finding, Marker, Path, Related, Review, RuleEntry, Side, Suppressed,
 };
 pub use written::Written;

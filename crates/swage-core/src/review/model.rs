@@ -146,30 +146,30 @@ pub struct Finding {
     /// The figure before.
     pub figure_before: Option<u64>,
     /// The comment that lets it be, when there is one.
-    pub allowed: Option<Allowed>,
+    pub suppressed: Option<Suppressed>,
     /// The code around it, with the change's own lines.
     pub excerpt: Vec<ExcerptLine>,
 }
 
 /// A finding that a comment beside it lets be.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Allowed {
+pub struct Suppressed {
     /// Why, in the comment's words.
     pub reason: String,
-    /// Whether the change brings the comment.
-    pub brought: bool,
+    /// Whether the comment is part of the change.
+    pub in_change: bool,
 }
 
-impl Allowed {
+impl Suppressed {
     /// What a comment says of a compared finding; the head speaks for it when it is there.
     pub fn of(compared: &Compared, files: &[FileHits]) -> Option<Self> {
-        let before = compared.base.and_then(|(file, index)| files[file].base[index].allowed.clone());
+        let before = compared.base.and_then(|(file, index)| files[file].base[index].suppressed.clone());
         match compared.head {
             Some((file, index)) => {
-                let reason = files[file].head[index].allowed.clone()?;
-                Some(Self { reason, brought: before.is_none() })
+                let reason = files[file].head[index].suppressed.clone()?;
+                Some(Self { reason, in_change: before.is_none() })
             }
-            None => before.map(|reason| Self { reason, brought: false }),
+            None => before.map(|reason| Self { reason, in_change: false }),
         }
     }
 }
@@ -192,21 +192,21 @@ impl Finding {
 
     /// A measure that the change made worse: it grew.
     pub fn is_worse(&self) -> bool {
-        self.allowed.is_none()
+        self.suppressed.is_none()
             && self.state == State::Updated
             && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value > before)
     }
 
     /// A measure that the change made better without bringing it under its limit.
     pub fn is_better(&self) -> bool {
-        self.allowed.is_none()
+        self.suppressed.is_none()
             && self.state == State::Updated
             && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value < before)
     }
 
     /// What a reader of the change must see: what it brought and what it made worse.
     pub fn counts_against_change(&self) -> bool {
-        self.allowed.is_none() && (self.state == State::New || self.is_worse())
+        self.suppressed.is_none() && (self.state == State::New || self.is_worse())
     }
 }
 
@@ -266,7 +266,7 @@ impl Counts {
     /// Counts findings.
     pub fn of(findings: &[Finding]) -> Self {
         let mut counts = Self::default();
-        let counted = findings.iter().filter(|f| f.allowed.is_none() && !f.advisory);
+        let counted = findings.iter().filter(|f| f.suppressed.is_none() && !f.advisory);
         counted.for_each(|f| counts.0[f.state as usize][f.severity as usize] += 1);
         counts
     }
@@ -333,10 +333,10 @@ impl Review {
     }
 
     /// Findings that a comment lets be and that the change brought the comment for.
-    pub fn brought_suppressions(&self) -> impl Iterator<Item = (&Finding, &str)> {
-        let brought = |f: &'_ Finding| f.allowed.as_ref().is_some_and(|a| a.brought);
+    pub fn new_suppressions(&self) -> impl Iterator<Item = (&Finding, &str)> {
+        let brought = |f: &'_ Finding| f.suppressed.as_ref().is_some_and(|a| a.in_change);
         let brought = self.findings.iter().filter(move |f| brought(f));
-        brought.map(|f| (f, f.allowed.as_ref().map_or("", |a| a.reason.as_str())))
+        brought.map(|f| (f, f.suppressed.as_ref().map_or("", |a| a.reason.as_str())))
     }
 
     /// Files that rules wanted and couldn't examine.

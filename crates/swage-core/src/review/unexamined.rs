@@ -12,10 +12,7 @@ pub(super) fn link(file: &ChangedFile, change: &Change, target: &Content, with: 
         return ("it is a symbolic link".into(), false);
     }
     if replaces_files(file, change) {
-        return (
-            "a symbolic link takes the place of a file; what it leads to isn't examined under this name".into(),
-            true,
-        );
+        return ("a symbolic link replaces a file; its target is not examined under this name".into(), true);
     }
     let Some(language) = Language::by_path(&file.new_path) else { return ("it is a symbolic link".into(), false) };
     let wanted = with.rules.wanted_as(&file.new_path, false);
@@ -23,16 +20,13 @@ pub(super) fn link(file: &ChangedFile, change: &Change, target: &Content, with: 
         return ("it is a symbolic link".into(), false);
     }
     let Content::Whole { bytes, .. } = target else {
-        return (
-            format!("it is a symbolic link that is named like {}, and where it leads can't be told", language.name),
-            true,
-        );
+        return (format!("it is a symbolic link named like a {} file, and its target is unknown", language.name), true);
     };
     let shown = String::from_utf8_lossy(bytes);
     let same = resolved(&file.new_path, bytes)
         .is_some_and(|path| Language::by_path(&path) == Some(language) && with.rules.wanted_as(&path, false) == wanted);
     if same {
-        return (format!("it is a symbolic link to {shown}, which is examined where it stands"), false);
+        return (format!("it is a symbolic link to {shown}, which is examined there"), false);
     }
     (format!("it is a symbolic link to {shown}, which isn't examined as {} under this name", language.name), true)
 }
@@ -40,7 +34,7 @@ pub(super) fn link(file: &ChangedFile, change: &Change, target: &Content, with: 
 /// Why a submodule isn't examined.
 pub(super) fn submodule(file: &ChangedFile, change: &Change) -> WhyNot {
     if file.kind != Kind::Deleted && replaces_files(file, change) {
-        return ("a submodule takes the place of files; what it holds isn't examined".into(), true);
+        return ("a submodule replaces files; its content is not examined".into(), true);
     }
     ("it is a submodule, whose content isn't examined".into(), false)
 }

@@ -87,11 +87,11 @@ fn read_clause(
             let which = table.required_string("names", name, p);
             let globals = table.strings("globals", p).unwrap_or_default().into_iter().map(|g| g.value).collect();
             let of = table.string("name", p).and_then(|name| regex(&name, p));
-            let which = which.and_then(|word| one_of(&word, "way to look at names", Names::ALL, p));
+            let which = which.and_then(|word| one_of(&word, "kind of names", Names::ALL, p));
             which.map(|which| {
-                let told = || LANGUAGES.iter().copied().filter(|l| which.are_told_in(l));
-                for language in languages.iter().flatten().filter(|l| !which.are_told_in(l)) {
-                    let what = format!("such names aren't told in {}", language.name);
+                let told = || LANGUAGES.iter().copied().filter(|l| which.are_known_in(l));
+                for language in languages.iter().flatten().filter(|l| !which.are_known_in(l)) {
+                    let what = format!("`names = \"{}\"` isn't supported for {}", which.word(), language.name);
                     let list = told().map(|l| l.name).collect::<Vec<_>>().join(", ");
                     p.at(table.at, what, Some(format!("name some of {list} under `languages`")));
                 }
@@ -107,7 +107,7 @@ fn read_clause(
         ["suppression"] => {
             let faults = [("unused", SuppressionFault::Unused), ("unreasoned", SuppressionFault::Unreasoned)];
             let fault = table.required_string("suppression", name, p);
-            fault.and_then(|f| one_of(&f, "fault of an suppression", faults, p)).map(Matcher::Suppression)
+            fault.and_then(|f| one_of(&f, "fault of a suppression", faults, p)).map(Matcher::Suppression)
         }
         ["syntax"] => {
             let faults = [("broken", Matcher::Syntax)];

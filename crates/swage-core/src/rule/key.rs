@@ -82,12 +82,12 @@ pub(super) fn read_key(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Optio
     let empty = steps.iter().any(|s| matches!(s, Step::Key(key) if key.is_empty()));
     if empty || several || steps.last() == Some(&Step::Any) {
         let hint =
-            "write keys with dots between, such as services.NAME.image, and quotes around one that has dots; `**` stands for any between, once".to_owned();
+            "separate keys with dots, such as services.NAME.image, and quote a key that contains dots; `**` matches any keys between, once".to_owned();
         p.at(path.at, format!("`{}` is no path of keys", path.value), Some(hint));
         return None;
     }
     if let Some(idle) = holes.iter().enumerate().find(|(i, _)| value != Some(*i) && !steps.contains(&Step::Hole(*i))) {
-        p.at(path.at, format!("the hole `{}` stands neither in the path nor as `value`", idle.1.name), None);
+        p.at(path.at, format!("the hole `{}` is neither in the path nor the `value`", idle.1.name), None);
     }
     if let Some(hole) = holes.iter().find(|h| h.many || h.node.is_some()) {
         p.at(

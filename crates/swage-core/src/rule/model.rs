@@ -254,8 +254,13 @@ impl Names {
         ("used", Names::Used),
     ];
 
-    /// Whether names of a language can be told so.
-    pub fn are_told_in(self, language: &Language) -> bool {
+    /// The word that rules use for it.
+    pub fn word(self) -> &'static str {
+        Self::ALL.iter().find(|(_, which)| *which == self).map_or("", |(word, _)| word)
+    }
+
+    /// Whether names of a language can be found so.
+    pub fn are_known_in(self, language: &Language) -> bool {
         match self {
             Names::Faulty(_) => language.has_scopes,
             Names::Defined | Names::Used => language.knows_roles(),
@@ -416,7 +421,7 @@ fn query_fault(error: &tree_sitter::QueryError) -> String {
         NodeType => format!("the grammar has no node `{what}`"),
         Field => format!("the grammar has no field `{what}`"),
         Capture => format!("nothing captures `{what}`"),
-        Structure => "nodes never stand like this".to_owned(),
+        Structure => "nodes are never nested like this".to_owned(),
         Predicate => format!("the predicate can't be used: {what}"),
         Syntax | Language => "it doesn't parse here".to_owned(),
     }

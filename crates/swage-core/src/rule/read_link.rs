@@ -53,7 +53,7 @@ pub(super) fn read_link(
         }
         let names = names.unwrap_or_default();
         if let Some(named) = file.as_ref().filter(|f| f.value != OWN && !names.contains(&f.value)) {
-            let hint = format!("write \"{OWN}\" for the file that it stands in, or name a hole that takes its name");
+            let hint = format!("write \"{OWN}\" for the file of the fact itself, or name a hole that holds its name");
             p.at(named.at, format!("the hole `{}` isn't in all of `{word}`", named.value), Some(hint));
         }
         holes.push(names);
@@ -128,7 +128,7 @@ pub(super) fn read_link(
     };
     if on.is_empty() {
         let hint = "give both sides a hole of the same name".to_owned();
-        p.at(table.at, format!("nothing tells when two facts of {name} meet"), Some(hint));
+        p.at(table.at, format!("the collections of {name} share no hole to join on"), Some(hint));
     }
     let mut kept = on.clone();
     for (collection, file) in collections.iter_mut().zip(files) {

@@ -26,7 +26,7 @@ pub(crate) fn path_set(table: &mut Table<'_, '_>, key: &'static str, p: &mut Pro
         Ok(set) => Some(set),
         Err(wrong) => {
             for (pattern, why) in wrong.into_iter().filter_map(|(index, why)| Some((list.get(index)?, why))) {
-                let hint = "`*` stands for anything but `/`, `**` for any folders, `{a,b}` for either".to_owned();
+                let hint = "`*` matches anything but `/`, `**` any folders, `{a,b}` either".to_owned();
                 p.at(pattern.at, format!("`{}` is no path pattern: {why}", pattern.value), Some(hint));
             }
             None

@@ -99,15 +99,15 @@ pub(super) fn apply(suppressions: &mut [Suppression], hits: &mut [Hit], facts: &
             if fact.rule == text_digest(suppression.rule.as_bytes())
                 && suppression.lines.contains(&fact.span.start_line)
             {
-                fact.allowed = Some(reason.clone());
+                fact.suppressed = Some(reason.clone());
                 suppression.used = true;
             }
         }
         let covers = |h: &&mut Hit| {
-            h.allowed.is_none() && h.rule == suppression.rule && suppression.lines.contains(&h.span.start_line)
+            h.suppressed.is_none() && h.rule == suppression.rule && suppression.lines.contains(&h.span.start_line)
         };
         if let Some(hit) = hits.iter_mut().find(covers) {
-            hit.allowed = Some(reason.clone());
+            hit.suppressed = Some(reason.clone());
             suppression.used = true;
         }
     }
@@ -129,8 +129,8 @@ impl Suppression {
             "name" => Some(self.rule.clone()),
             "hint" if known.contains(&self.rule.as_str()) => Some("remove it".to_owned()),
             "hint" => Some(match near(&self.rule, known.iter().copied()) {
-                Some(id) => format!("no rule of that name looks at this file; did you mean `{id}`?"),
-                None => "no rule of that name looks at this file".to_owned(),
+                Some(id) => format!("no rule of that name applies to this file; did you mean `{id}`?"),
+                None => "no rule of that name applies to this file".to_owned(),
             }),
             "match" => Some(String::from_utf8_lossy(text).into_owned()),
             _ => None,

@@ -87,7 +87,7 @@ impl Part {
             hit.span = shift(hit.span);
             hit.definition = hit.definition.map(lines);
             match into.iter_mut().find(|other| other.rule == hit.rule && other.span == hit.span) {
-                Some(other) => other.allowed = other.allowed.take().or(hit.allowed),
+                Some(other) => other.suppressed = other.suppressed.take().or(hit.suppressed),
                 None => into.push(hit),
             }
         }

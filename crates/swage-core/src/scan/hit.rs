@@ -68,7 +68,7 @@ pub struct Hit {
     /// For measures, the figure.
     pub figure: Option<Figure>,
     /// Why a comment beside it lets it be.
-    pub allowed: Option<String>,
+    pub suppressed: Option<String>,
     /// Other places that it is about.
     pub related: Vec<Elsewhere>,
     /// What it found is never shown whole.
@@ -120,7 +120,7 @@ impl Hit {
             folded,
             identity: folded,
             figure,
-            allowed: None,
+            suppressed: None,
             related: Vec::new(),
             secret: rule.secret,
         }
@@ -140,7 +140,7 @@ pub struct Fact {
     /// Where it stands.
     pub span: Span,
     /// Why a comment beside it lets it be.
-    pub allowed: Option<String>,
+    pub suppressed: Option<String>,
 }
 
 /// What became of a file.

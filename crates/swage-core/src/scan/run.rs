@@ -296,7 +296,7 @@ impl<'a> Run<'a> {
             let known = values.iter().take(link.on.len()).all(Option::is_some);
             if known || link.collections[collection].of_file_only {
                 let values = values.into_iter().map(Option::unwrap_or_default).collect();
-                facts.push(Fact { rule: self.rules.mark(f.rule), collection, values, span, allowed: None });
+                facts.push(Fact { rule: self.rules.mark(f.rule), collection, values, span, suppressed: None });
             }
         }
         (hits, facts)

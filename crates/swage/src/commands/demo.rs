@@ -214,7 +214,7 @@ impl Demo {
         let heading = |text: &str| print(format!("{}\n", paint.strong(text)).as_bytes());
         heading("An island ferry line")?;
         self.say(&format!(
-            "In {} stands a small repository: a TypeScript service for berths, Python tools for the timetable, a gate in Java, and four branches that want to enter main.",
+            "{} holds a small repository: a TypeScript service for berths, Python tools for the timetable, a gate in Java, and four branches that want to enter main.",
             self.folder.display()
         ))?;
 
@@ -224,7 +224,7 @@ impl Demo {
         )?;
         self.show(&["scan", "main", "--format", "lines"], None)?;
 
-        heading("2. What a branch brings")?;
+        heading("2. What is new on a branch")?;
         self.say("harbour-dev asks before offering quay-times. A route reaches the store, one function got a parameter more and another has too many, and a debugging print was left in. The comment that merely speaks of store.find(id) isn't reported.")?;
         self.show(&["review", "main...quay-times"], None)?;
 
@@ -252,7 +252,7 @@ impl Demo {
         drop(host);
 
         heading("5. May it be merged?")?;
-        self.say("The gate looks at what main would be after the merge, by the rules that stand on main.")?;
+        self.say("The gate judges what main would be after the merge, by main's own rules.")?;
         self.show(&["gate", "main..quay-times"], None)?;
         self.show(&["gate", "main..later-boats"], None)?;
         self.say(

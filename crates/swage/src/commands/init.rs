@@ -25,7 +25,7 @@ pub fn run(args: &InitArgs) -> Result<ExitCode, Failure> {
     if let Some(hook) = args.hook {
         said += &install(repository, hook)?;
     }
-    said += "\nNext:\n  swage scan             what is there already (it is never held against a change)\n  swage review           what your own work brings\n  swage rules list       the rules that are on; `swage rules show ID` explains one\n";
+    said += "\nNext:\n  swage scan             existing findings (never held against a change)\n  swage review           what is new in your own work\n  swage rules list       the rules that are on; `swage rules show ID` explains one\n";
     print(said.as_bytes())?;
     Ok(ExitCode::SUCCESS)
 }
@@ -189,7 +189,7 @@ fi
 {call} </dev/null >&2
 case $? in
   0) ;;
-  1) echo "swage: this brings new errors; fix them, or go past this hook with --no-verify" >&2; exit 1 ;;
+  1) echo "swage: new errors; fix them, or skip this hook with --no-verify" >&2; exit 1 ;;
   2) echo "swage: the configuration is at fault, so nothing was reviewed; fix it, or go past this hook with --no-verify" >&2; exit 1 ;;
   *) echo "swage: the review could not be finished, so it doesn't stop you" >&2 ;;
 esac

@@ -116,7 +116,7 @@ pub fn add_totals(review: &mut Review, base: &dyn Tree, configuration: &Configur
     }
     let counted = |f: &&Finding| {
         let by_program = configuration.rules.get(&f.rule).is_some_and(|rule| rule.checker().is_some());
-        f.allowed.is_none() && !f.advisory && !f.about_change && !by_program
+        f.suppressed.is_none() && !f.advisory && !f.about_change && !by_program
     };
     let of = |state: State| review.findings.iter().filter(|f| counted(f) && f.state == state).count() as u64;
     review.totals = Some((before, (before + of(State::New)).saturating_sub(of(State::Absent))));
@@ -125,7 +125,7 @@ pub fn add_totals(review: &mut Review, base: &dyn Tree, configuration: &Configur
 /// What the change brings, to be remembered under its rules.
 fn brought(review: &Review) -> impl Iterator<Item = Found> {
     let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| i64::try_from(d.as_secs()).unwrap_or(0));
-    let new = review.findings.iter().filter(|f| f.state == State::New && f.allowed.is_none());
+    let new = review.findings.iter().filter(|f| f.state == State::New && f.suppressed.is_none());
     new.map(move |f| Found {
         rule: f.rule.clone(),
         key: f.key.clone(),

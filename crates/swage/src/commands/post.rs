@@ -96,7 +96,7 @@ fn failed(error: HostError) -> Failure {
         }
         HostError::Refused { status: 409, .. } => "Post the newest revision, or choose another proposal number.",
         _ => {
-            "See that the address is that of a review host that speaks Swage's protocol, then post again. The report may have arrived; posting it again is safe."
+            "Check that the address is that of a review host with Swage's protocol, then post again. The report may have arrived; posting again is safe."
         }
     };
     let usage = matches!(error, HostError::Address(_));

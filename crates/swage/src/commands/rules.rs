@@ -65,7 +65,7 @@ fn list(configuration: &Configuration) -> Result<ExitCode, Failure> {
     for note in &configuration.notes {
         _ = writeln!(out, "\n{}", paint.warning(printable(note)));
     }
-    let from = format!("{}. `swage rules show ID` tells more of one.", configuration.from);
+    let from = format!("{}. `swage rules show ID` shows one in full.", configuration.from);
     out.push('\n');
     wrap(&from, terminal_width()).iter().for_each(|line| _ = writeln!(out, "{line}"));
     print(out.as_bytes())?;
@@ -94,7 +94,7 @@ fn languages() -> Result<ExitCode, Failure> {
     }
     out +=
         "\nThe words are those for `node` in holes and filters; `definition` and `measure` need function or class.\n";
-    out += "Keys are for `key`. Where roles are known, `names` tells what is defined and used; where scopes are, also what is\nundefined, defined twice or imported for nothing.\n";
+    out += "Keys: `key` works. Roles: `names` finds what is defined and used. Scopes: `names` also finds what is\nundefined, defined twice or imported and not used.\n";
     out += "Code in Markdown's fences and in HTML's scripts and styles is examined as its own language.\n";
     print(out.as_bytes())?;
     Ok(ExitCode::SUCCESS)
@@ -124,7 +124,7 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
             _ = writeln!(out, "{:11} {line}{from}", if index == 0 { key } else { "" });
         }
     }
-    _ = writeln!(out, "{:11} {}", "looks at", looks_at(rule));
+    _ = writeln!(out, "{:11} {}", "applies to", looks_at(rule));
     if let Some(outer) = &rule.replaces {
         _ = writeln!(out, "{:11} the rule of this id in {}", "replaces", printable(outer));
     }
@@ -239,10 +239,10 @@ fn why_not_found(rule: &Rule, tried: &Tried, line: u64) -> Option<String> {
     let names = languages.iter().map(|l| l.name).collect::<Vec<_>>().join(", ");
     match language {
         None if !languages.is_empty() => {
-            return Some(format!("the file is of no known language; the rule looks at {names}"));
+            return Some(format!("the file is of no known language; the rule applies to {names}"));
         }
         Some(l) if !languages.is_empty() && !languages.iter().any(|own| own.name == l.name) => {
-            return Some(format!("the file is {}; the rule looks at {names}", l.name));
+            return Some(format!("the file is {}; the rule applies to {names}", l.name));
         }
         _ => {}
     }

@@ -55,7 +55,7 @@ impl Page<'_> {
 
     fn findings(&self, document: &Document<'_>, out: &mut String) {
         let shown = |f: &&Finding| {
-            document.show_all && f.state != State::Absent && f.allowed.is_none() || f.counts_against_change()
+            document.show_all && f.state != State::Absent && f.suppressed.is_none() || f.counts_against_change()
         };
         let mut helped = std::collections::BTreeSet::new();
         // People read the worst first, and of that what concerns security.
@@ -153,7 +153,7 @@ impl Page<'_> {
 
     fn table(&self, title: &str, name: impl Fn(&Finding) -> String, out: &mut String) {
         let mut rows: BTreeMap<String, [u64; 5]> = BTreeMap::new();
-        for f in self.review.findings.iter().filter(|f| f.allowed.is_none()) {
+        for f in self.review.findings.iter().filter(|f| f.suppressed.is_none()) {
             let row = rows.entry(printable(&name(f)).into_owned()).or_default();
             let column = match f.state {
                 State::New => 0,
@@ -198,15 +198,15 @@ impl Page<'_> {
     /// The findings that comments let be: those that the change brought a comment for, or in a whole tree all of them.
     fn suppressions(&self, document: &Document<'_>, out: &mut String) {
         let whole_tree = document.purpose == Purpose::Scan;
-        let all = self.review.findings.iter().filter_map(|f| Some((f, f.allowed.as_ref()?)));
-        let shown: Vec<_> = all.filter(|(_, allowed)| whole_tree || allowed.brought).collect();
+        let all = self.review.findings.iter().filter_map(|f| Some((f, f.suppressed.as_ref()?)));
+        let shown: Vec<_> = all.filter(|(_, suppressed)| whole_tree || suppressed.in_change).collect();
         if shown.is_empty() {
             return;
         }
-        let who = if whole_tree { "Allowed in comments" } else { "Allowed in comments that the change brings" };
+        let who = if whole_tree { "Suppressed by comments" } else { "Suppressed by comments of the change" };
         _ = writeln!(out, "{}", self.paint.warning(format!("{who}: {}", count(shown.len(), "finding"))));
-        for (f, allowed) in shown {
-            let text = format!("{} {}: {}", place(f), f.rule, printable(&allowed.reason));
+        for (f, suppressed) in shown {
+            let text = format!("{} {}: {}", place(f), f.rule, printable(&suppressed.reason));
             wrap(&text, self.width - 2).iter().for_each(|line| _ = writeln!(out, "  {line}"));
         }
         out.push('\n');
@@ -229,7 +229,7 @@ impl Page<'_> {
         }
         let broken: Vec<_> = self.review.files.iter().filter(|f| f.syntax_errors > 0).collect();
         if !broken.is_empty() {
-            _ = writeln!(out, "{}", self.paint.warning(format!("Not parsed whole: {}", count(broken.len(), "file"))));
+            _ = writeln!(out, "{}", self.paint.warning(format!("Syntax errors in {}", count(broken.len(), "file"))));
             for file in broken {
                 let places = count(file.syntax_errors, "place");
                 _ = writeln!(out, "  {}: {places}", printable(&file.new_path.text));
@@ -297,18 +297,18 @@ impl Page<'_> {
         let better = self.review.findings.iter().filter(|f| f.is_better()).count();
         let idle = self.review.idle_rules();
         _ = match (brought.is_empty(), idle) {
-            (false, _) => writeln!(out, "The change brings {brought}."),
-            (true, 0) => writeln!(out, "The change brings {}.", self.paint.good("nothing new")),
+            (false, _) => writeln!(out, "New: {brought}."),
+            (true, 0) => writeln!(out, "{}", self.paint.good("No new findings.")),
             (true, idle) => {
                 let ran = count(self.review.rule_count.saturating_sub(idle), "rule");
                 let idle = self.paint.warning(format!("{idle} could not run"));
-                writeln!(out, "No new findings from {ran}; {idle}, as said above.")
+                writeln!(out, "No new findings from {ran}; {idle}, see above.")
             }
         };
         let mut rest = Vec::new();
         let advisory = self.review.findings.iter().filter(|f| f.advisory && f.state == State::New).count();
         if advisory > 0 {
-            rest.push(format!("{} of advice", count(advisory, "piece")));
+            rest.push(format!("{advisory} advisory"));
         }
         if worse > 0 {
             rest.push(self.paint.warning(format!("{} worse", count(worse, "measure"))));
@@ -324,7 +324,7 @@ impl Page<'_> {
             rest.push(format!("{kept} unchanged"));
         }
         if !rest.is_empty() {
-            _ = writeln!(out, "Also {}.", rest.join(", "));
+            _ = writeln!(out, "Also: {}.", rest.join(", "));
         }
         if let Some((base, head)) = self.review.totals {
             _ = writeln!(out, "In the whole tree: {base} → {}.", count(head, "finding"));
@@ -364,12 +364,12 @@ impl Page<'_> {
                     out,
                     "{}",
                     self.paint.faint(
-                        "`swage gate` tells whether this may be merged; `swage rules show RULE` explains a rule."
+                        "`swage gate` decides whether this may be merged; `swage rules show RULE` explains a rule."
                     )
                 )
             }
             Purpose::Review if !document.show_all && self.review.counts().state(State::Unchanged) > 0 => {
-                _ = writeln!(out, "{}", self.paint.faint("`--all` shows what was there before, too."));
+                _ = writeln!(out, "{}", self.paint.faint("`--all` shows unchanged findings, too."));
             }
             Purpose::Review | Purpose::Gate | Purpose::Compare | Purpose::Scan => {}
         }

@@ -94,7 +94,7 @@ fn finding(f: &Finding) -> Value {
         "identity": f.identity,
         "on_changed_line": f.on_changed_line,
         "figure": f.figure.map(|now| json!({ "value": now.value, "limit": now.limit, "before": f.figure_before })),
-        "allowed": f.allowed.as_ref().map(|a| json!({ "reason": a.reason, "brought": a.brought })),
+        "suppressed": f.suppressed.as_ref().map(|a| json!({ "reason": a.reason, "in_change": a.in_change })),
         "related": related,
         "excerpt": f.excerpt.iter().map(|l| json!({ "marker": l.marker, "old": l.old, "new": l.new, "text": l.text, "skipped": l.skipped })).collect::<Vec<_>>(),
         "fix": null,

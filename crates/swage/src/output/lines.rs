@@ -17,7 +17,7 @@ pub fn remarks(document: &Document<'_>) -> Vec<String> {
     let mut reasons: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
     r.not_run.iter().for_each(|(rule, why)| reasons.entry(why).or_default().push(rule));
     let idle = reasons.iter().map(|(why, rules)| format!("not run: {}: {why}", rules.join(", ")));
-    let suppressed = r.brought_suppressions().map(|(f, reason)| {
+    let suppressed = r.new_suppressions().map(|(f, reason)| {
         let place = f.anchor.as_ref().map(|a| format!("{a}: ")).unwrap_or_default();
         format!("{place}suppressed by a comment of the change: {}: {reason}", f.rule)
     });
@@ -37,7 +37,7 @@ pub fn format(document: &Document<'_>) -> String {
         .review
         .findings
         .iter()
-        .filter(|f| f.state != State::Absent && f.allowed.is_none() && (all || f.counts_against_change()))
+        .filter(|f| f.state != State::Absent && f.suppressed.is_none() && (all || f.counts_against_change()))
     {
         // What is about the whole change has no file to stand before it.
         let place = f.anchor.as_ref().map(|a| format!("{}: ", printable(&a.to_string()))).unwrap_or_default();

@@ -149,8 +149,8 @@ fn result(f: &Finding, review: &Review, compared: bool) -> Value {
         });
     }
     // On all results of a run or on none (section 3.27.23).
-    if review.findings.iter().any(|f| f.allowed.is_some()) {
-        let own = f.allowed.iter().map(|a| json!({ "kind": "inSource", "justification": a.reason }));
+    if review.findings.iter().any(|f| f.suppressed.is_some()) {
+        let own = f.suppressed.iter().map(|a| json!({ "kind": "inSource", "justification": a.reason }));
         value["suppressions"] = json!(own.collect::<Vec<_>>());
     }
     let told = |anchor: &Anchor, text: &str| {
