@@ -1,5 +1,6 @@
 #!/usr/bin/env python3
-"""Holds figures of Python functions against Python's own parser: parameters, and lines without decorators.
+"""Holds figures of Python functions against Python's own parser (parameters, and lines without decorators), and comments against its
+tokenizer.
 
     fuzz/references/python.py target/release/swage FOLDER
 
@@ -11,12 +12,22 @@ import pathlib
 import subprocess
 import sys
 import tempfile
+import tokenize
 
 RULES = "".join(
     f'[[rule]]\nid = "{measure}"\nseverity = "note"\ntitle = "{measure}"\nmessage = "{{value}}"\nskip_generated = false\n'
     f'languages = ["python"]\n[rule.match]\nmeasure = "{measure}"\nover = 0\n'
     for measure in ("parameters", "lines")
 )
+RULES += """[[rule]]
+id = "comments"
+severity = "note"
+title = "comments"
+message = "comment"
+skip_generated = false
+languages = ["python"]
+match = { text = "#", zones = ["comment"] }
+"""
 
 
 def expected(path):
@@ -36,34 +47,61 @@ def expected(path):
     return figures
 
 
+def expected_comments(path):
+    """Line and column of each comment, 1-based, or None where Python refuses the file."""
+    try:
+        with open(path, "rb") as file:
+            tokens = list(tokenize.tokenize(file.readline))
+    except (SyntaxError, UnicodeDecodeError, tokenize.TokenError):
+        return None
+    return {(t.start[0], t.start[1] + 1) for t in tokens if t.type == tokenize.COMMENT}
+
+
 def found(program, folder):
     with tempfile.NamedTemporaryFile("w", suffix=".toml") as rules:
         rules.write(RULES)
         rules.flush()
         command = [program, "scan", "--tree", folder, "--config", rules.name, "--format", "json", "--no-cache"]
         report = json.loads(subprocess.run(command, stdout=subprocess.PIPE, check=True).stdout)
-    figures = {}
-    for finding in filter(lambda finding: finding["figure"], report["findings"]):
+    figures, comments = {}, {}
+    for finding in report["findings"]:
         anchor = finding["anchor"]
-        name = (finding.get("scope") or "").split(".")[-1]
-        place = (anchor["path"], anchor["start_line"])
-        figures.setdefault(place, {})[finding["rule"]] = finding["figure"]["value"]
-    return figures
+        if finding["figure"]:
+            place = (anchor["path"], anchor["start_line"])
+            figures.setdefault(place, {})[finding["rule"]] = finding["figure"]["value"]
+        elif finding["rule"] == "comments":
+            comments.setdefault(anchor["path"], set()).add((anchor["start_line"], anchor["start_column"]))
+    examined = {file["new_path"] for file in report["files"] if file["examined"] and not file["syntax_errors"]}
+    return figures, comments, examined
 
 
 def main(program, folder):
-    ours = found(program, folder)
-    compared = wrong = 0
+    ours, comments, examined = found(program, folder)
+    compared = wrong = counted = 0
     for path in sorted(pathlib.Path(folder).rglob("*.py")):
-        for (line, name), (parameters, lines) in (expected(path) or {}).items():
-            got = ours.get((str(path.relative_to(folder)), line), {})
+        name = str(path.relative_to(folder))
+        if name not in examined:
+            continue
+        for (line, function), (parameters, lines) in (expected(path) or {}).items():
+            got = ours.get((name, line), {})
             if "lines" not in got:
                 continue
             compared += 1
             if (got.get("parameters", 0), got["lines"]) != (parameters, lines):
                 wrong += 1
-                print(f"{path}:{line}: {name}: {parameters} parameters, {lines} lines; found {got}")
-    print(f"{compared} functions compared, {wrong} different")
+                print(f"{path}:{line}: {function}: {parameters} parameters, {lines} lines; found {got}")
+        theirs = expected_comments(path)
+        if theirs is not None:
+            counted += len(theirs)
+            got = comments.get(name, set())
+            starts = dict(theirs)
+            # A comment may hold more of the sign.
+            extra = {(line, column) for line, column in got if column < starts.get(line, column + 1)}
+            for line, column in sorted((theirs - got) | extra):
+                wrong += 1
+                whose = "only Python's" if (line, column) in theirs else "only ours"
+                print(f"{path}:{line}:{column}: a comment, {whose}")
+    print(f"{compared} functions and {counted} comments compared, {wrong} different")
     return 1 if wrong else 0
 
 

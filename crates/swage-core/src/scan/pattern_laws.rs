@@ -554,7 +554,12 @@ fn laws_hold_on_code_that_nobody_wrote_for_them() {
         let Some(files) = files.get(language.name) else { continue };
         let laws = hold(files, language, pieces, &mut Dice(31));
         told += &report(language.name, &laws, most);
-        let least = if matches!(language.name, "html" | "sql" | "bash" | "markdown") { 0.93 } else { 0.96 };
+        // Bash has few of some, as holes within words aren't holes.
+        let least = match language.name {
+            "bash" => 0.88,
+            "html" | "sql" | "markdown" => 0.93,
+            _ => 0.96,
+        };
         broken |= laws[..5].iter().any(|law| law.tried > 20 && law.share() < least) || laws[5].share() < 1.0;
     }
     println!("{told}");
