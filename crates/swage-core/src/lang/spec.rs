@@ -75,6 +75,8 @@ pub struct Spec {
     /// The same around what is part of statements, members and cases: parameters, arguments, attributes, types. They are
     /// tried when the others don't tell what a pattern is.
     pub part_wrappers: &'static [(&'static str, &'static str)],
+    /// Whether what a class extends is written like a call.
+    pub(crate) supertypes_look_like_calls: bool,
     /// What to write for a hole, in which HOLE is its name, where a name alone doesn't parse.
     pub(crate) stand_ins: &'static [&'static str],
     /// What to write, too, for a hole that stands first in the head of a `for` with three parts, so that it takes a
@@ -166,6 +168,7 @@ impl Spec {
         parts: &[],
         wrappers: &[("", "")],
         part_wrappers: &[],
+        supertypes_look_like_calls: false,
         stand_ins: &[],
         for_declaration: None,
         optional: &[],

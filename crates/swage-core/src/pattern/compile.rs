@@ -3,7 +3,7 @@
 use tree_sitter::{Node, Parser};
 
 use super::build::{Builder, covering};
-use super::doubt::{Doubt, doubt};
+use super::doubt::{Doubt, doubt, has_braces};
 use super::spelling::{self, NoReading, Spelling};
 use super::{Hole, Pattern, PatternError, PatternNode, Reading};
 use crate::lang::{Class, Language};
@@ -96,7 +96,8 @@ impl Compiler<'_> {
         let mut found: Vec<(Rank, Reading)> = Vec::new();
         let parts = self.language.part_wrappers.iter().map(|wrapper| (wrapper, true));
         for ((before, after), of_parts) in self.language.wrappers.iter().map(|wrapper| (wrapper, false)).chain(parts) {
-            if of_parts && found.iter().any(|(rank, reading)| rank.is_clear() && self.is_whole(reading)) {
+            let settles = |reading: &Reading| self.is_plain_call(reading) || of_parts && self.is_whole(reading);
+            if found.iter().any(|(rank, reading)| rank.is_clear() && settles(reading)) {
                 break;
             }
             let text = format!("{before}{}{after}", spelling.text);
@@ -196,6 +197,14 @@ impl Compiler<'_> {
         let mut used = Vec::new();
         reading.iter().for_each(|n| n.holes(&mut used));
         (0..self.holes.len()).find(|index| !used.contains(index))
+    }
+
+    /// Whether a reading is a call that nothing else looks like in the language. Most patterns are calls, so that the other
+    /// wrappers needn't be tried makes compiling them several times as fast.
+    fn is_plain_call(&self, reading: &[PatternNode]) -> bool {
+        let is_call = |kind: u16| self.language.tables().is(kind, Class::Call);
+        !self.language.supertypes_look_like_calls
+            && matches!(reading, [node] if node.kind().is_some_and(is_call) && !has_braces(node, self.language))
     }
 
     /// Whether a reading is something that stands for itself and not also a part of something else: a call, a definition, a

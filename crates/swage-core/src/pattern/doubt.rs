@@ -45,7 +45,8 @@ fn begins_with_keyword(node: &PatternNode, language: &'static Language) -> bool 
     }
 }
 
-fn has_braces(node: &PatternNode, language: &'static Language) -> bool {
+/// Whether there are braces in a node.
+pub(super) fn has_braces(node: &PatternNode, language: &'static Language) -> bool {
     let is_brace = |kind: u16| language.tables().grammar.node_kind_for_id(kind) == Some("{");
     match node {
         PatternNode::Inner { children, .. } => children.iter().any(|child| has_braces(child, language)),

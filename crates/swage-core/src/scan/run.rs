@@ -189,7 +189,9 @@ impl<'a> Run<'a> {
                     comment_nodes.push(node);
                 } else if interest & interest::STRING != 0 {
                     // Between joined strings there may be comments.
-                    if node.named_child(0).is_some_and(|first| tables.is(first.kind_id(), Class::String)) {
+                    if node.named_child_count() > 1
+                        && node.named_child(0).is_some_and(|first| tables.is(first.kind_id(), Class::String))
+                    {
                         return true;
                     }
                     zones.push((node.byte_range(), Zone::String));
