@@ -40,6 +40,7 @@ pub(super) static BASH: Language = Language::new(Spec {
         "case_statement",
         "function_definition",
     ],
+    others_look_like_calls: true,
     stand_ins: &["HOLE;", "HOLE) ;;"],
     openers: &["(", ")", "function", "for", "while", "until", "select", "if", "elif", "case", "?", "#"],
     lone_cr_ends_lines: false,

@@ -106,7 +106,7 @@ pub(super) static CSHARP: Language = Language::new(Spec {
     openers: &[
         "{", "=>", "(", "?", "for", "foreach", "while", "do", "if", "switch", "case", "default", "catch", "//", "/*",
     ],
-    supertypes_look_like_calls: true,
+    others_look_like_calls: true,
     stand_ins: &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"],
     for_declaration: Some("w_ HOLE"),
     optional: &["modifier", "attribute_list"],

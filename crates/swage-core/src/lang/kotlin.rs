@@ -68,7 +68,7 @@ pub(super) static KOTLIN: Language = Language::new(Spec {
     ],
     statement_ends: &[")", "{", "}", "]", "\"", "="],
     openers: &["fun", "{", "constructor", "get", "set", "for", "while", "do", "if", "when", "->", "catch", "//", "/*"],
-    supertypes_look_like_calls: true,
+    others_look_like_calls: true,
     stand_ins: &["HOLE: w_", "val HOLE = 0;", "HOLE -> 0"],
     optional: &["modifiers", "user_type", "nullable_type", "function_type"],
     ..Spec::PLAIN

@@ -50,7 +50,7 @@ pub(super) static SCALA: Language = Language::new(Spec {
     ],
     statement_ends: &[")", "{", "}", "]", "\"", "="],
     openers: &["def", "=>", "for", "while", "do", "if", "match", "case", "catch", "//", "/*"],
-    supertypes_look_like_calls: true,
+    others_look_like_calls: true,
     stand_ins: &["HOLE: w_", "val HOLE = 0", "case HOLE => 0"],
     optional: &["modifiers", "annotation"],
     optional_fields: &["return_type", "type"],

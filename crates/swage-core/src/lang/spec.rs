@@ -75,8 +75,8 @@ pub struct Spec {
     /// The same around what is part of statements, members and cases: parameters, arguments, attributes, types. They are
     /// tried when the others don't tell what a pattern is.
     pub part_wrappers: &'static [(&'static str, &'static str)],
-    /// Whether what a class extends is written like a call.
-    pub(crate) supertypes_look_like_calls: bool,
+    /// Whether something else is written like a call: what a class extends, the making of an array, a test in the shell.
+    pub(crate) others_look_like_calls: bool,
     /// What to write for a hole, in which HOLE is its name, where a name alone doesn't parse.
     pub(crate) stand_ins: &'static [&'static str],
     /// What to write, too, for a hole that stands first in the head of a `for` with three parts, so that it takes a
@@ -168,7 +168,7 @@ impl Spec {
         parts: &[],
         wrappers: &[("", "")],
         part_wrappers: &[],
-        supertypes_look_like_calls: false,
+        others_look_like_calls: false,
         stand_ins: &[],
         for_declaration: None,
         optional: &[],

@@ -203,7 +203,7 @@ impl Compiler<'_> {
     /// wrappers needn't be tried makes compiling them several times as fast.
     fn is_plain_call(&self, reading: &[PatternNode]) -> bool {
         let is_call = |kind: u16| self.language.tables().is(kind, Class::Call);
-        !self.language.supertypes_look_like_calls
+        !self.language.others_look_like_calls
             && matches!(reading, [node] if node.kind().is_some_and(is_call) && !has_braces(node, self.language))
     }
 
