@@ -522,7 +522,7 @@ fn gather(folder: &Path, only: Option<&str>, most: usize, files: &mut Files) {
 
 /// A number or a word that the environment gives for a large run.
 fn asked<T: std::str::FromStr>(name: &str) -> Option<T> {
-    std::env::var(name).ok().and_then(|text| text.parse().ok())
+    std::env::var(name).ok().filter(|text| !text.is_empty()).and_then(|text| text.parse().ok())
 }
 
 #[test]
