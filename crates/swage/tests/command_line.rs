@@ -135,7 +135,7 @@ fn scans_of_folders_revisions_and_trees() {
         .map(|f| format!("{} {} {}", f["new_path"], f["kind"], f["why_not"]))
         .collect();
     insta::assert_snapshot!(files.join("\n"), @r#"
-    ".gitmodules" "added" "no rule looks at it"
+    ".gitmodules" "added" "no rule applies to it"
     "a.py" "mode" null
     "lib" "added" "it is a submodule, whose content isn't examined"
     "#);
