@@ -43,8 +43,8 @@ pub(crate) fn git(folder: &Path) -> Command {
 
 /// Runs a command; its standard output and exit code when that is one of `accepted`.
 pub(crate) fn run(mut command: Command, name: &str, accepted: &[i32]) -> Result<(Vec<u8>, i32), GitError> {
-    let arguments: Vec<_> = command.get_args().map(|word| word.to_string_lossy()).collect();
-    tracing::debug!("git {}", arguments.join(" "));
+    let arguments = || command.get_args().map(|word| word.to_string_lossy()).collect::<Vec<_>>().join(" ");
+    tracing::debug!("git {}", arguments());
     let output = command.output().map_err(GitError::NoGit)?;
     match output.status.code() {
         Some(code) if accepted.contains(&code) => Ok((output.stdout, code)),

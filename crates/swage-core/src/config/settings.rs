@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::rule::{PathSet, Severity, usually_generated};
+use crate::rule::{PathSet, Severity};
 use crate::scan::Limits;
 
 /// What `swage.toml` says besides its rules.
@@ -20,13 +20,6 @@ pub struct Config {
     pub globals: BTreeMap<String, Vec<String>>,
     /// What the gate demands.
     pub policy: Policy,
-}
-
-impl Config {
-    /// Files that a program makes, by their paths.
-    pub fn made(&self) -> Option<PathSet> {
-        self.generated.clone().or_else(usually_generated)
-    }
 }
 
 /// What the gate says to a submodule that a change adds or moves to another commit.

@@ -221,16 +221,16 @@ impl Language {
         if path.ends_with(b".h") { None } else { Self::of(path, b"") }
     }
 
+    /// Its place among [`LANGUAGES`].
+    pub(crate) fn index(&'static self) -> usize {
+        LANGUAGES.iter().position(|known| std::ptr::eq(*known, self)).unwrap_or(0)
+    }
+
     /// Whether a word is part of the language's own vocabulary rather than a name that people give.
     pub fn is_keyword(&self, word: &str) -> bool {
-        let grammar = &self.tables().grammar;
-        let lower = word.to_ascii_lowercase();
-        let word = if self.keywords_in_any_case { &lower } else { word };
-        let mut kinds = (0..grammar.node_kind_count() as u16).filter_map(|kind| {
-            let name = grammar.node_kind_for_id(kind)?;
-            if grammar.node_kind_is_named(kind) { name.strip_prefix("keyword_") } else { Some(name) }
-        });
-        word.len() > 1 && kinds.any(|keyword| keyword == word)
+        let vocabulary = self.tables().vocabulary();
+        let known = |word: &str| word.len() > 1 && vocabulary.contains(word);
+        if self.keywords_in_any_case { known(&word.to_ascii_lowercase()) } else { known(word) }
     }
 
     /// The grammar and the kinds by id.

@@ -31,6 +31,7 @@ pub struct Tables {
     wraps_else: bool,
     interests: OnceLock<Vec<u8>>,
     keywords: OnceLock<HashSet<String>>,
+    vocabulary: OnceLock<HashSet<String>>,
 }
 
 /// What a walk has to do with a node kind.
@@ -118,6 +119,7 @@ impl Tables {
             wraps_else,
             interests: OnceLock::new(),
             keywords: OnceLock::new(),
+            vocabulary: OnceLock::new(),
         }
     }
 
@@ -183,6 +185,18 @@ impl Tables {
             let anonymous = (0..self.classes.len() as u16).filter(|kind| !self.grammar.node_kind_is_named(*kind));
             let words = anonymous.filter_map(|kind| self.grammar.node_kind_for_id(kind));
             words.filter(|word| word.bytes().all(|b| b.is_ascii_alphabetic())).map(str::to_owned).collect()
+        })
+    }
+
+    /// All that the grammar has as it stands, and the words that have nodes named after them.
+    pub(super) fn vocabulary(&self) -> &HashSet<String> {
+        self.vocabulary.get_or_init(|| {
+            let kinds = 0..self.classes.len() as u16;
+            let words = kinds.filter_map(|kind| {
+                let name = self.grammar.node_kind_for_id(kind)?;
+                if self.grammar.node_kind_is_named(kind) { name.strip_prefix("keyword_") } else { Some(name) }
+            });
+            words.map(str::to_owned).collect()
         })
     }
 

@@ -1,6 +1,6 @@
 //! TypeScript and TSX: two grammars over one table.
 
-use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LOOPS, OPENERS, PARTS};
+use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LOOPS, OPENERS, PARTS, WRAPPERS};
 use super::{Class, Language, Spec};
 
 const CLASSES: &[(Class, &[&str])] = &[
@@ -30,19 +30,7 @@ const CLASSES: &[(Class, &[&str])] = &[
     (Class::Block, &["statement_block"]),
 ];
 
-/// Those of JavaScript, and what types bring.
-const WRAPPERS: &[(&str, &str)] = &[
-    ("", ""),
-    ("(", ")"),
-    ("async function w_() {", "}"),
-    ("try {}", ""),
-    ("class w_ {", "}"),
-    ("switch (0) {", "}"),
-    ("function ", "{}"),
-    ("", " class w_ {}"),
-    ("", "{}"),
-];
-/// Around parts of those.
+/// Around parts of those: those of JavaScript, and what types bring.
 const PART_WRAPPERS: &[(&str, &str)] = &[
     ("w_ = {", "}"),
     ("w_ = [", "]"),

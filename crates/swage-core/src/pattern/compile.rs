@@ -34,8 +34,8 @@ impl Pattern {
         let plain = Spelling::plain(trimmed, holes);
         let (spelling, mut readings) = match compiler.readings(&plain) {
             Ok(readings) => {
-                let better = compiler.better(&plain, &readings);
-                (plain, better.unwrap_or(readings))
+                let readings = compiler.better(&plain, readings);
+                (plain, readings)
             }
             Err(why) => match compiler.spelled(&plain) {
                 Some(found) => found,
@@ -172,23 +172,19 @@ impl Compiler<'_> {
     }
 
     /// What to read instead of doubtful readings, or besides them.
-    fn better(&mut self, plain: &Spelling, readings: &[Reading]) -> Option<Vec<Reading>> {
+    fn better(&mut self, plain: &Spelling, readings: Vec<Reading>) -> Vec<Reading> {
         let (holes, language) = (self.holes, self.language);
-        match self.doubt(readings) {
-            Doubt::None => None,
-            Doubt::List => {
-                let found = spelling::otherwise(plain, holes, language, |s| self.better_than(Doubt::List, s));
-                found.map(|mut found| {
-                    found.extend(self.readings(plain).unwrap_or_default());
-                    found
-                })
-            }
-            Doubt::Keyword => {
-                let found = spelling::otherwise(plain, holes, language, |s| self.better_than(Doubt::Keyword, s));
-                let search =
-                    |own: &mut Self| spelling::guided_search(plain, language, |s| own.better_than(Doubt::Keyword, s));
-                found.or_else(|| search(self).map(|(_, readings)| readings))
-            }
+        let doubt = self.doubt(&readings);
+        if doubt == Doubt::None {
+            return readings;
+        }
+        let found = spelling::otherwise(plain, holes, language, |s| self.better_than(doubt, s));
+        match (doubt, found) {
+            (Doubt::List, Some(found)) => found.into_iter().chain(readings).collect(),
+            (Doubt::Keyword, Some(found)) => found,
+            (Doubt::Keyword, None) => spelling::guided_search(plain, language, |s| self.better_than(doubt, s))
+                .map_or(readings, |(_, found)| found),
+            (Doubt::None | Doubt::List, _) => readings,
         }
     }
 

@@ -162,7 +162,7 @@ impl Matching<'_> {
     /// what stands between them is taken with it.
     fn has_own_text(&self, node: Node<'_>, children: &[PatternNode], own: &[u8]) -> bool {
         let has_run = || children.iter().any(|child| matches!(child, PatternNode::Many(_)));
-        self.is_same_text(own, &own_text(self.source, node)) || has_run()
+        has_run() || self.is_same_text(own, &own_text(self.source, node))
     }
 
     /// The children without those that the language lets a person leave out and the pattern doesn't write, and the signs

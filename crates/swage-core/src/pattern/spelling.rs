@@ -18,6 +18,7 @@ pub(super) struct NoReading {
 }
 
 /// The text of a pattern with something written for each of its holes.
+#[derive(Clone)]
 pub(super) struct Spelling {
     /// The text that is parsed.
     pub text: String,
@@ -31,6 +32,7 @@ pub(super) struct Spelling {
     places: Vec<Place>,
 }
 
+#[derive(Clone)]
 struct Place {
     start: usize,
     end: usize,
@@ -123,10 +125,9 @@ pub(super) fn search(
         return None;
     }
     let mut seen = HashSet::new();
-    let start = vec![plain.with(0, None)];
-    guided(start, GUIDED, language, &mut seen, &mut read).or_else(|| {
+    guided(plain.clone(), GUIDED, language, &mut seen, &mut read).or_else(|| {
         in_order(plain.names.len(), language.stand_ins.len()).into_iter().find_map(|forms| {
-            let spelling = forms.iter().enumerate().fold(plain.with(0, None), |spelling, (hole, form)| {
+            let spelling = forms.iter().enumerate().fold(plain.clone(), |spelling, (hole, form)| {
                 spelling.with(hole, form.map(|form| language.stand_ins[form]))
             });
             let fresh = seen.insert(spelling.spelled.clone());
@@ -142,8 +143,7 @@ pub(super) fn guided_search(
     mut read: impl FnMut(&Spelling) -> Result<Vec<Reading>, NoReading>,
 ) -> Option<(Spelling, Vec<Reading>)> {
     let any = !language.stand_ins.is_empty() && !plain.names.is_empty();
-    any.then(|| guided(vec![plain.with(0, None)], 8 * plain.names.len(), language, &mut HashSet::new(), &mut read))
-        .flatten()
+    any.then(|| guided(plain.clone(), 8 * plain.names.len(), language, &mut HashSet::new(), &mut read)).flatten()
 }
 
 /// Looks for other readings of a pattern that parses as it stands, with a stand-in for one of its runs.
@@ -157,20 +157,19 @@ pub(super) fn otherwise(
     let mut starts = runs.flat_map(|hole| language.stand_ins.iter().map(move |form| plain.with(hole, Some(form))));
     starts.find_map(|start| {
         let tries = 4 * holes.len();
-        guided(vec![start], tries, language, &mut HashSet::new(), &mut read).map(|(_, readings)| readings)
+        guided(start, tries, language, &mut HashSet::new(), &mut read).map(|(_, readings)| readings)
     })
 }
 
 fn guided(
-    start: Vec<Spelling>,
+    start: Spelling,
     tries: usize,
     language: &Language,
     seen: &mut HashSet<Vec<Option<String>>>,
     read: &mut impl FnMut(&Spelling) -> Result<Vec<Reading>, NoReading>,
 ) -> Option<(Spelling, Vec<Reading>)> {
     // How far each came from, and how many holes before the one where that failed it changes.
-    let mut open: Vec<((usize, Reverse<usize>), Spelling)> =
-        start.into_iter().map(|spelling| ((0, Reverse(0)), spelling)).collect();
+    let mut open = vec![((0, Reverse(0)), start)];
     for _ in 0..tries {
         // The one that got furthest; among those, the earliest found.
         let best = (0..open.len()).rev().max_by_key(|index| open[*index].0)?;

@@ -352,7 +352,7 @@ impl CodeMatch {
     /// # Errors
     /// When the code doesn't parse as that language under any wrapper.
     pub fn pattern(&self, language: &'static Language) -> Result<&Pattern, &PatternError> {
-        self.compiled[language_index(language)]
+        self.compiled[language.index()]
             .get_or_init(|| Pattern::compile(&self.code, &self.holes, self.statement, language))
             .as_ref()
     }
@@ -383,7 +383,7 @@ impl TreeMatch {
 
     /// The query for a language, when it is plain enough to do without the general engine.
     pub(crate) fn plain(&self, language: &'static Language) -> Option<&PlainQuery> {
-        self.plain[language_index(language)].get_or_init(|| PlainQuery::read(&self.query, language)).as_ref()
+        self.plain[language.index()].get_or_init(|| PlainQuery::read(&self.query, language)).as_ref()
     }
 
     /// The names of its captures, as they are written; doubles included.
@@ -410,7 +410,7 @@ impl TreeMatch {
             }
             Ok(query)
         };
-        self.compiled[language_index(language)].get_or_init(compile).as_ref()
+        self.compiled[language.index()].get_or_init(compile).as_ref()
     }
 }
 
@@ -425,10 +425,6 @@ fn query_fault(error: &tree_sitter::QueryError) -> String {
         Predicate => format!("the predicate can't be used: {what}"),
         Syntax | Language => "it doesn't parse here".to_owned(),
     }
-}
-
-pub(super) fn language_index(language: &'static Language) -> usize {
-    crate::lang::LANGUAGES.iter().position(|l| std::ptr::eq(*l, language)).unwrap_or(0)
 }
 
 /// A figure over a limit.

@@ -9,7 +9,7 @@ use sha2::{Digest, Sha256};
 
 use super::key::Step;
 use super::link::{Link, Meeting, Within};
-use super::model::{Clause, CodeMatch, Matcher, NodeTest, Place, Relation, Rule, TreeMatch, language_index};
+use super::model::{Clause, CodeMatch, Matcher, NodeTest, Place, Relation, Rule, TreeMatch};
 use super::paths::{PathSet, PathSets, is_rule_file, usually_generated};
 use super::words::{Needs, Vocabulary, Word, is_always_captured, query_heads, query_words, regex_words};
 use crate::lang::{Class, LANGUAGES, Language};
@@ -252,7 +252,7 @@ impl RuleSet {
 
     /// The rules compiled for a language.
     pub fn for_language(&self, language: Option<&'static Language>) -> &LanguageSet {
-        let index = language.map_or(LANGUAGES.len(), language_index);
+        let index = language.map_or(LANGUAGES.len(), Language::index);
         self.by_language[index].get_or_init(|| self.compile(language))
     }
 
@@ -477,7 +477,7 @@ impl RuleSet {
         }
         set.finder = None;
         set.prefilters = Prefilters::of(&set.entries, &self.rules);
-        assert!(self.by_language[language_index(language)].set(set).is_ok(), "nothing has been scanned yet");
+        assert!(self.by_language[language.index()].set(set).is_ok(), "nothing has been scanned yet");
         self
     }
 }

@@ -16,8 +16,8 @@ use std::time::{Instant, SystemTime, UNIX_EPOCH};
 
 use clap::CommandFactory;
 use swage_core::baseline::State;
-use swage_core::change::{Change, Contents, Tree};
-use swage_core::review::{Examination, Finding, Review, examine, scan_tree};
+use swage_core::change::{Change, Content, Contents, Tree};
+use swage_core::review::{CheckerReport, Examination, Finding, Review, examine, scan_tree};
 use swage_core::scan::{Cache, NoCache};
 use swage_git::Repository;
 use swage_store::{Found, Store};
@@ -69,16 +69,9 @@ pub fn examine_change(
     let start = Instant::now();
     let reports = outside.of_change(change, contents, &configuration.rules)?;
     tracing::debug!(programs = reports.len(), took = ?start.elapsed(), "outside programs");
-    let watch = Watch::new(change.files.len(), or_none(store));
-    let with = Examination {
-        rules: &configuration.rules,
-        limits: &configuration.config.limits,
-        cache: &watch,
-        reports: &reports,
-        progress: &|step| watch.see(step),
-    };
-    let mut review = examine(change, contents, &with);
-    watch.finish(&with, &|index| (change.files[index].new_path.clone(), contents.sides(index).new));
+    let file = |index: usize| (change.files[index].new_path.clone(), contents.sides(index).new);
+    let examine = |with: &Examination<'_>| examine(change, contents, with);
+    let mut review = watched(change.files.len(), configuration, or_none(store), &reports, &file, examine);
     for file in review.files.iter().filter(|f| !f.skipped_by.is_empty()) {
         let rules: Vec<String> = file.skipped_by.iter().map(|(rule, why)| format!("{rule} ({why})")).collect();
         tracing::debug!(file = %file.new_path, "skipped by {}", rules.join(", "));
@@ -93,6 +86,41 @@ pub fn examine_change(
     Ok(review)
 }
 
+/// Scans a tree with a configuration's rules.
+pub fn watched_scan(
+    tree: &dyn Tree,
+    commit: Option<&str>,
+    configuration: &Configuration,
+    cache: &dyn Cache,
+    reports: &[CheckerReport],
+) -> Review {
+    let file = |index: usize| (tree.files()[index].path.clone(), tree.content(index));
+    watched(tree.files().len(), configuration, cache, reports, &file, |with| scan_tree(tree, commit, with))
+}
+
+/// Examines so many files with a configuration's rules, with a bar and a log of what took the time. `file` gives a file's path and
+/// content by its index.
+fn watched(
+    files: usize,
+    configuration: &Configuration,
+    cache: &dyn Cache,
+    reports: &[CheckerReport],
+    file: &dyn Fn(usize) -> (Vec<u8>, Content),
+    examine: impl FnOnce(&Examination<'_>) -> Review,
+) -> Review {
+    let watch = Watch::new(files, cache);
+    let with = Examination {
+        rules: &configuration.rules,
+        limits: &configuration.config.limits,
+        cache: &watch,
+        reports,
+        progress: &|step| watch.see(step),
+    };
+    let review = examine(&with);
+    watch.finish(&with, file);
+    review
+}
+
 /// The store as a cache, or one that keeps nothing.
 pub fn or_none(store: Option<&Store>) -> &dyn Cache {
     store.map_or(&NoCache, |store| store)
@@ -101,16 +129,7 @@ pub fn or_none(store: Option<&Store>) -> &dyn Cache {
 /// Counts the findings of the whole tree before a change, by scanning it, and after it, by what the change does. What outside
 /// programs find is left out: they aren't run once more for that.
 pub fn add_totals(review: &mut Review, base: &dyn Tree, configuration: &Configuration, store: Option<&Store>) {
-    let watch = Watch::new(base.files().len(), or_none(store));
-    let with = Examination {
-        rules: &configuration.rules,
-        limits: &configuration.config.limits,
-        cache: &watch,
-        reports: &[],
-        progress: &|step| watch.see(step),
-    };
-    let before = scan_tree(base, None, &with).counts().state(State::New);
-    watch.finish(&with, &|index| (base.files()[index].path.clone(), base.content(index)));
+    let before = watched_scan(base, None, configuration, or_none(store), &[]).counts().state(State::New);
     if let Some(store) = store {
         store.save();
     }

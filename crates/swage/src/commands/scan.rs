@@ -3,7 +3,7 @@
 use std::process::ExitCode;
 
 use swage_core::change::Tree;
-use swage_core::review::{Examination, Review, scan_tree};
+use swage_core::review::Review;
 use swage_core::scan::Cache;
 use swage_git::FolderTree;
 
@@ -12,7 +12,6 @@ use crate::cli::ScanArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::output::{Document, Purpose};
-use crate::progress::Watch;
 use crate::result_file;
 use crate::source::Place;
 
@@ -70,15 +69,5 @@ fn scan(
     outside: &Outside<'_>,
 ) -> Result<Review, Failure> {
     let reports = outside.of_tree(tree, &configuration.rules)?;
-    let watch = Watch::new(tree.files().len(), cache);
-    let with = Examination {
-        rules: &configuration.rules,
-        limits: &configuration.config.limits,
-        cache: &watch,
-        reports: &reports,
-        progress: &|step| watch.see(step),
-    };
-    let review = scan_tree(tree, commit, &with);
-    watch.finish(&with, &|index| (tree.files()[index].path.clone(), tree.content(index)));
-    Ok(review)
+    Ok(super::watched_scan(tree, commit, configuration, cache, &reports))
 }

@@ -115,11 +115,13 @@ impl Tables {
     fn of(language: &'static Language) -> Option<&'static Self> {
         /// For each of [`LANGUAGES`]; most stay empty.
         static ALL: OnceLock<Vec<OnceLock<Tables>>> = OnceLock::new();
-        let index = LANGUAGES.iter().position(|known| language.has_scopes && std::ptr::eq(*known, language))?;
+        if !language.has_scopes {
+            return None;
+        }
         let all = ALL.get_or_init(|| LANGUAGES.iter().map(|_| OnceLock::new()).collect());
         let rules: &'static dyn Rules =
             if language.name == "python" { &python::Python } else { &javascript::JavaScript };
-        Some(all[index].get_or_init(|| {
+        Some(all[language.index()].get_or_init(|| {
             let grammar = &language.tables().grammar;
             let step = |id: u16| {
                 let kind = grammar.node_kind_for_id(id).filter(|_| grammar.node_kind_is_named(id)).unwrap_or_default();
