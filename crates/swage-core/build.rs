@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::{env, fs};
 
 /// The folders below `src` whose code decides what is found in a file.
-const DECIDING: [&str; 4] = ["lang", "pattern", "rule", "scan"];
+const DECIDING: [&str; 5] = ["lang", "pattern", "rule", "scan", "scope"];
 
 fn main() {
     let root = PathBuf::from(env::var_os("CARGO_MANIFEST_DIR").expect("cargo names the folder of the crate"));

@@ -7,13 +7,14 @@
 //! 2. [`change`] is the change that is reviewed, and how its contents are read;
 //! 3. [`lang`] has one file a language: grammar, file names, classes of nodes, scopes;
 //! 4. [`pattern`] compiles code with holes and matches it against trees;
-//! 5. [`rule`] is a rule as a value, read from TOML;
-//! 6. [`scan`] finds what rules find in one file;
-//! 7. [`config`] reads `swage.toml` and rule files in layers, with the packs that ship;
-//! 8. [`link`] joins facts of many files, and [`checker`] reads the reports of outside programs;
-//! 9. [`baseline`] compares the findings of both sides;
-//! 10. [`review`] puts it all together, and every output is a function of the result;
-//! 11. [`gate`] decides.
+//! 5. `scope` gathers the names of a file by the scopes of its language;
+//! 6. [`rule`] is a rule as a value, read from TOML, with one file a way to match;
+//! 7. [`scan`] finds what rules find in one file;
+//! 8. [`config`] reads `swage.toml` and rule files in layers, with the packs that ship;
+//! 9. [`link`] joins facts of many files, and [`checker`] reads the reports of outside programs;
+//! 10. [`baseline`] compares the findings of both sides;
+//! 11. [`review`] puts it all together, and every output is a function of the result;
+//! 12. [`gate`] decides.
 //!
 //! ```
 //! use std::sync::Arc;
@@ -58,3 +59,4 @@ pub mod pattern;
 pub mod review;
 pub mod rule;
 pub mod scan;
+mod scope;

@@ -6,13 +6,14 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The rooms from the ground up. A file of `src` is a room of its own when it isn't a folder.
-const ROOMS: [&str; 14] = [
+const ROOMS: [&str; 15] = [
     "digest",
     "invisible",
     "diff",
     "change",
     "lang",
     "pattern",
+    "scope",
     "rule",
     "scan",
     "config",

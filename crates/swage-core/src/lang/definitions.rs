@@ -1,5 +1,7 @@
 //! What nodes define: names and parameters; and what a name does where it stands.
 
+use std::ops::Range;
+
 use tree_sitter::Node;
 
 use super::{Class, Language};
@@ -53,6 +55,11 @@ const GIVING: [&str; 15] = [
 impl Language {
     /// The name of a definition node: its own, or that of the variable, property or field that it is assigned to.
     pub fn definition_name<'a>(&self, node: Node<'_>, source: &'a [u8]) -> Option<&'a str> {
+        std::str::from_utf8(&source[self.definition_name_range(node, source)?]).ok()
+    }
+
+    /// Where that name stands; `None` for what can't be shown as one, too.
+    pub(crate) fn definition_name_range(&self, node: Node<'_>, source: &[u8]) -> Option<Range<usize>> {
         let own = self.name_node(node).or_else(|| {
             let parent = node.parent()?;
             // Only a binding lends its name: `const f = () => …`, `{ f: () => … }`, `f = lambda: …`.
@@ -77,9 +84,9 @@ impl Language {
                 parent.named_child(0).filter(|first| first.kind() == "variable_declaration" && *first != node)
             })
         });
-        own.and_then(|name| source.get(name.byte_range()))
-            .and_then(|bytes| std::str::from_utf8(bytes).ok())
-            .filter(|name| !name.is_empty() && name.len() < 200)
+        let range = own?.byte_range();
+        let is_name = std::str::from_utf8(source.get(range.clone())?).is_ok();
+        (is_name && !range.is_empty() && range.len() < 200).then_some(range)
     }
 
     /// The node that names a definition.
@@ -175,6 +182,11 @@ impl Language {
         let (name, rest) = parameter.split_at(end);
         matches!(rest.trim_ascii_start().first(), None | Some(b':'))
             && self.implicit_parameters.iter().any(|known| known.as_bytes() == name)
+    }
+
+    /// Whether rules can look for paths of keys in it.
+    pub fn has_keys(&self) -> bool {
+        !self.keyed.is_empty()
     }
 
     /// Whether names of definitions are told from names that refer to them: in languages that one programs in, which

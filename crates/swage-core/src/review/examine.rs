@@ -17,7 +17,7 @@ use crate::baseline::{self, Compared, FileHits, State, Texts};
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
-use crate::rule::{Matcher, Rule, RuleSet, RuleSide};
+use crate::rule::{Extent, Rule, RuleSet, RuleSide};
 use crate::scan::{Elsewhere, Hit, Lines};
 
 impl Examination<'_> {
@@ -40,7 +40,7 @@ impl Examination<'_> {
                 r.beyond.is_none()
                     && !needs_lines_only(r)
                     && !runs_on_fragments(r)
-                    && !r.clauses.iter().any(|w| matches!(w.matcher, Matcher::Suppression(_) | Matcher::Syntax))
+                    && !r.clauses.iter().any(|w| w.matcher.extent() == Extent::Review)
             };
             out.extend(self.rules.rules().iter().filter(idle).map(|r| (r.id.clone(), why.to_owned())));
         }

@@ -9,7 +9,7 @@ use crate::baseline::FileHits;
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::Kind;
 use crate::lang::Language;
-use crate::rule::{Matcher, Rule, RuleSet};
+use crate::rule::{Clause, Extent, Rule, RuleSet};
 use crate::scan::{
     Fact, FileScan, Hit, Markers, Span, Status, Syntax, is_binary, looks_generated, scan, scan_fragment, syntax_errors,
 };
@@ -166,19 +166,16 @@ impl Examination<'_> {
 
 /// Whether a rule looks at nothing that a piece of a file couldn't hold.
 pub(super) fn runs_on_fragments(rule: &Rule) -> bool {
-    rule.beyond.is_none()
-        && rule.clauses.iter().all(|clause| {
-            matches!(
-                clause.matcher,
-                Matcher::Text(_) | Matcher::Code(_) | Matcher::Tree(_) | Matcher::Measure(_) | Matcher::CommentedCode
-            )
-        })
+    let on_pieces = |clause: &Clause| matches!(clause.matcher.extent(), Extent::Line | Extent::Piece);
+    rule.beyond.is_none() && rule.clauses.iter().all(on_pieces)
 }
 
-pub(super) fn needs_lines_only(rule: &crate::rule::Rule) -> bool {
-    rule.clauses.iter().all(|w| {
-        w.languages.is_empty() && w.filters.is_empty() && matches!(&w.matcher, Matcher::Text(t) if t.zones.is_empty())
-    })
+/// Whether a rule looks at lines alone, whatever is around them.
+pub(super) fn needs_lines_only(rule: &Rule) -> bool {
+    let on_lines = |clause: &Clause| {
+        clause.languages.is_empty() && clause.filters.is_empty() && clause.matcher.extent() == Extent::Line
+    };
+    rule.clauses.iter().all(on_lines)
 }
 
 /// What is reviewed: a change, or all that there is.

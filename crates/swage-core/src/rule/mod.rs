@@ -3,14 +3,15 @@
 mod change;
 mod checker;
 mod clauses;
+mod compiled;
 mod example;
-mod key;
+mod filter;
 mod link;
+mod matchers;
 mod message;
 mod model;
 mod paths;
 mod problem;
-mod query;
 mod read;
 mod read_link;
 mod set;
@@ -18,26 +19,23 @@ mod table;
 mod values;
 mod words;
 
+pub use self::change::{ChangeMatch, Fault, Subject};
+pub use self::checker::{Checker, ReportForm};
+pub use self::compiled::LanguageSet;
+pub(crate) use self::compiled::{Entry, Prefilter};
+pub use self::filter::{Filter, NodeTest, Place, Relation};
+pub use self::link::{Collection, FileOf, Link, Meeting, Within};
+pub(crate) use self::link::{may_mean, meant_name, own_name};
+pub use self::matchers::{CodeMatch, Extent, Figure, Matcher, Plan, SuppressionFault, Zone};
+pub(crate) use self::matchers::{Counting, Frame, FunctionFinder, Gather, Gathered, Match, ParsedFile, TooMany};
+pub(crate) use self::message::shorten;
+pub use self::model::{Beyond, Clause, Example, ExampleFile, Rule, RuleSide, Severity};
+pub use self::paths::{PathSet, is_rule_file, usually_generated};
+pub use self::problem::{Problem, nearest};
+pub(crate) use self::problem::{Problems, near};
+pub(crate) use self::read::{digest, read_rule};
+pub use self::set::RuleSet;
+pub(crate) use self::table::Table;
+pub(crate) use self::values::{one_of, parse_size, path_set};
+pub(crate) use self::words::Needs;
 pub use crate::pattern::{Hole, Pattern, PatternError};
-pub use change::{ChangeMatch, Fault, Subject};
-pub use checker::{Checker, ReportForm};
-pub(crate) use key::Step;
-pub use key::{KEYED, KeyMatch};
-pub use link::{Collection, FileOf, Link, Meeting, Within};
-pub(crate) use link::{may_mean, meant_name, own_name};
-pub(crate) use message::shorten;
-pub use model::{
-    Beyond, Clause, CodeMatch, Example, ExampleFile, Filter, Form, Matcher, Measure, MeasureMatch, NameFault,
-    NameMatch, Names, NodeTest, Place, Relation, Rule, RuleSide, Severity, SuppressionFault, TextMatch, TreeMatch,
-    Zone,
-};
-pub use paths::{PathSet, is_rule_file, usually_generated};
-pub use problem::{Problem, nearest};
-pub(crate) use problem::{Problems, near};
-pub(crate) use query::{Item, PlainQuery, Shape, Test};
-pub(crate) use read::{digest, read_rule};
-pub(crate) use set::Prefilter;
-pub use set::{LanguageSet, RuleSet};
-pub(crate) use table::Table;
-pub(crate) use values::{one_of, parse_size, path_set};
-pub(crate) use words::Needs;

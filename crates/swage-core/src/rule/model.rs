@@ -1,21 +1,19 @@
 //! Rules as values.
 
+use std::any::Any;
 use std::fmt;
-use std::sync::{Arc, OnceLock};
+use std::sync::Arc;
 
-use regex::bytes::Regex;
 use serde::{Deserialize, Serialize};
-use tree_sitter::Query;
 
 use super::change::ChangeMatch;
 use super::checker::Checker;
-use super::key::KeyMatch;
+use super::filter::Filter;
 use super::link::Link;
+use super::matchers::{Matcher, SyntaxMatch};
 use super::paths::{PathSet, is_rule_file, is_wanted};
-use super::query::PlainQuery;
 use crate::change::Change;
-use crate::lang::{Class, Language};
-use crate::pattern::{Hole, Pattern, PatternError};
+use crate::lang::Language;
 
 /// How grave a finding is: the levels of SARIF 2.1.0, section 3.27.10.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -111,7 +109,7 @@ impl Rule {
 
     /// Whether it is about files that a change breaks, which is told of both sides together.
     pub fn is_about_syntax(&self) -> bool {
-        self.clauses.iter().any(|clause| matches!(clause.matcher, Matcher::Syntax))
+        self.clauses.iter().any(|clause| clause.matcher_as::<SyntaxMatch>().is_some())
     }
 
     /// A number that stands for its id where many refer to it.
@@ -192,330 +190,19 @@ pub struct Clause {
     /// Only these languages; all when empty.
     pub languages: Vec<&'static Language>,
     /// What to look for.
-    pub matcher: Matcher,
+    pub matcher: Arc<dyn Matcher>,
     /// The collection of the rule's link that takes what it matches, by index.
     pub collection: Option<usize>,
     /// Filters on where it stands and what is in it; all must let it through.
     pub filters: Vec<Arc<Filter>>,
 }
 
-/// What to look for.
-#[derive(Debug)]
-pub enum Matcher {
-    /// A regular expression on lines.
-    Text(TextMatch),
-    /// Plain code with holes.
-    Code(CodeMatch),
-    /// A tree-sitter query.
-    Tree(TreeMatch),
-    /// A figure of a definition over a limit.
-    Measure(MeasureMatch),
-    /// A path of keys in data.
-    Key(KeyMatch),
-    /// Names that are at odds with their definitions, or in one of their roles.
-    Names(NameMatch),
-    /// Comments that parse as code.
-    CommentedCode,
-    /// Comments that allow a finding and are at fault.
-    Suppression(SuppressionFault),
-    /// Files that parsed whole before the change and don't after it.
-    Syntax,
-}
-
-/// Names, told by the scopes of the language or by where they stand.
-#[derive(Debug, Clone)]
-pub struct NameMatch {
-    /// Which of them.
-    pub which: Names,
-    /// What the name must match.
-    pub name: Option<Regex>,
-    /// Names that are defined outside of what can be seen.
-    pub globals: Vec<String>,
-}
-
-/// Which names are looked for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Names {
-    /// Those with a fault.
-    Faulty(NameFault),
-    /// Of functions and classes, where those are defined.
-    Defined,
-    /// Wherever they refer to something.
-    Used,
-}
-
-impl Names {
-    /// All, with the words that rules use for them.
-    pub const ALL: [(&'static str, Names); 5] = [
-        ("undefined", Names::Faulty(NameFault::Undefined)),
-        ("defined-twice", Names::Faulty(NameFault::DefinedTwice)),
-        ("unused-import", Names::Faulty(NameFault::UnusedImport)),
-        ("defined", Names::Defined),
-        ("used", Names::Used),
-    ];
-
-    /// The word that rules use for it.
-    pub fn word(self) -> &'static str {
-        Self::ALL.iter().find(|(_, which)| *which == self).map_or("", |(word, _)| word)
+impl Clause {
+    /// The matcher, when it is of this type.
+    pub fn matcher_as<M: Matcher>(&self) -> Option<&M> {
+        let matcher: &dyn Any = &*self.matcher;
+        matcher.downcast_ref()
     }
-
-    /// Whether names of a language can be found so.
-    pub fn are_known_in(self, language: &Language) -> bool {
-        match self {
-            Names::Faulty(_) => language.has_scopes,
-            Names::Defined | Names::Used => language.knows_roles(),
-        }
-    }
-}
-
-/// What may be wrong with a name.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum NameFault {
-    /// It is used and defined nowhere.
-    Undefined,
-    /// It is defined, and defined again before anything used it.
-    DefinedTwice,
-    /// It is imported and not used.
-    UnusedImport,
-}
-
-/// What may be wrong with a comment that allows a finding.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum SuppressionFault {
-    /// It gives no reason.
-    Unreasoned,
-    /// There is nothing to allow.
-    Unused,
-}
-
-/// A regular expression on lines.
-#[derive(Debug)]
-pub struct TextMatch {
-    /// The expression, with `^` and `$` at line ends.
-    pub regex: Regex,
-    /// Where its matches must lie; empty for anywhere.
-    pub zones: Vec<Zone>,
-    /// Least bits of information a character of the place must have.
-    pub min_entropy: Option<f64>,
-    /// The form that the place must have.
-    pub form: Option<Form>,
-}
-
-/// A form that a text can be told to have by its check digits or parts.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Form {
-    /// A number with a check digit as on payment cards (ISO/IEC 7812-1).
-    Luhn,
-    /// A number with check digits as of bank accounts (ISO 13616).
-    Mod97,
-    /// A signed token of JSON (RFC 7519).
-    Jwt,
-}
-
-impl Form {
-    /// All, with the words that rules use for them.
-    pub const ALL: [(&'static str, Form); 3] = [("luhn", Form::Luhn), ("mod97", Form::Mod97), ("jwt", Form::Jwt)];
-}
-
-/// A part of a file's text.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Zone {
-    /// Neither comment nor string.
-    Code,
-    /// Inside a comment.
-    Comment,
-    /// Inside a string literal.
-    String,
-}
-
-/// A code pattern, compiled for each language when it is first needed.
-#[derive(Debug)]
-pub struct CodeMatch {
-    /// The pattern as it was written.
-    pub code: String,
-    /// Its holes.
-    pub holes: Vec<Hole>,
-    /// Only where it stands as a statement of its own, so that its value is unused.
-    pub statement: bool,
-    /// The compiled form for each of [`crate::lang::LANGUAGES`].
-    pub(super) compiled: Vec<OnceLock<Result<Pattern, PatternError>>>,
-}
-
-impl CodeMatch {
-    /// A pattern that is yet to be compiled.
-    pub fn new(code: String, holes: Vec<Hole>, statement: bool) -> Self {
-        Self { code, holes, statement, compiled: crate::lang::LANGUAGES.iter().map(|_| OnceLock::new()).collect() }
-    }
-
-    /// The pattern for a language.
-    ///
-    /// # Errors
-    /// When the code doesn't parse as that language under any wrapper.
-    pub fn pattern(&self, language: &'static Language) -> Result<&Pattern, &PatternError> {
-        self.compiled[language.index()]
-            .get_or_init(|| Pattern::compile(&self.code, &self.holes, self.statement, language))
-            .as_ref()
-    }
-}
-
-/// A tree-sitter query, compiled for each language when it is first needed. The place of a match is the capture `here`,
-/// or else the first capture; filters look from the capture `whole`, or else from that place.
-#[derive(Debug)]
-pub struct TreeMatch {
-    /// The query as it was written.
-    pub query: String,
-    /// The compiled form for each of [`crate::lang::LANGUAGES`].
-    compiled: Vec<OnceLock<Result<Query, PatternError>>>,
-    /// The same for where it is plain.
-    plain: Vec<OnceLock<Option<PlainQuery>>>,
-}
-
-impl TreeMatch {
-    /// A query that is yet to be compiled.
-    pub fn new(query: String) -> Self {
-        let count = crate::lang::LANGUAGES.len();
-        Self {
-            query,
-            compiled: std::iter::repeat_with(OnceLock::new).take(count).collect(),
-            plain: std::iter::repeat_with(OnceLock::new).take(count).collect(),
-        }
-    }
-
-    /// The query for a language, when it is plain enough to do without the general engine.
-    pub(crate) fn plain(&self, language: &'static Language) -> Option<&PlainQuery> {
-        self.plain[language.index()].get_or_init(|| PlainQuery::read(&self.query, language)).as_ref()
-    }
-
-    /// The names of its captures, as they are written; doubles included.
-    pub fn captures(&self) -> impl Iterator<Item = &str> {
-        let in_name = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | '?' | '!');
-        // Every other piece between quotation marks is a string, in which nothing is captured.
-        let code = self.query.split('"').step_by(2).flat_map(|piece| piece.split('@').skip(1));
-        code.map(move |rest| &rest[..rest.find(|c| !in_name(c)).unwrap_or(rest.len())])
-    }
-
-    /// The query for a language.
-    ///
-    /// # Errors
-    /// When the query isn't one for that language's grammar, or captures nothing.
-    pub fn query(&self, language: &'static Language) -> Result<&Query, &PatternError> {
-        let compile = || {
-            let query = Query::new(&language.tables().grammar, &self.query).map_err(|e| PatternError {
-                offset: e.offset.min(self.query.len()),
-                message: format!("no query for {}: {}", language.name, query_fault(&e)),
-            })?;
-            if query.capture_names().is_empty() {
-                let message = "the query captures nothing; name what is to be reported, such as @here".to_owned();
-                return Err(PatternError { offset: 0, message });
-            }
-            Ok(query)
-        };
-        self.compiled[language.index()].get_or_init(compile).as_ref()
-    }
-}
-
-fn query_fault(error: &tree_sitter::QueryError) -> String {
-    use tree_sitter::QueryErrorKind::{Capture, Field, Language, NodeType, Predicate, Structure, Syntax};
-    let what = error.message.lines().next().unwrap_or_default().trim_matches('"');
-    match error.kind {
-        NodeType => format!("the grammar has no node `{what}`"),
-        Field => format!("the grammar has no field `{what}`"),
-        Capture => format!("nothing captures `{what}`"),
-        Structure => "nodes are never nested like this".to_owned(),
-        Predicate => format!("the predicate can't be used: {what}"),
-        Syntax | Language => "it doesn't parse here".to_owned(),
-    }
-}
-
-/// A figure over a limit.
-#[derive(Debug, Clone)]
-pub struct MeasureMatch {
-    /// The figure.
-    pub measure: Measure,
-    /// What is measured.
-    pub of: Class,
-    /// The most that is allowed.
-    pub over: u64,
-}
-
-/// A figure of a definition.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Measure {
-    /// Declared parameters, the receiver aside.
-    Parameters,
-    /// Lines from the first to the last of the definition.
-    Lines,
-    /// The deepest nesting of loops and branches.
-    Nesting,
-    /// Loops and branches, those of inner functions aside.
-    Branches,
-}
-
-impl Measure {
-    /// The measures with the words that rules use for them.
-    pub const ALL: [(&'static str, Measure); 4] = [
-        ("parameters", Measure::Parameters),
-        ("lines", Measure::Lines),
-        ("nesting", Measure::Nesting),
-        ("branches", Measure::Branches),
-    ];
-}
-
-/// A condition on the place of a match.
-#[derive(Debug)]
-pub struct Filter {
-    /// Which relation is asked for.
-    pub relation: Relation,
-    /// Any of these must (or must not) be there.
-    pub any: Vec<Place>,
-}
-
-/// How a filter's place stands to the match.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Relation {
-    /// A node around the match.
-    EnclosedBy,
-    /// No node around the match.
-    NotEnclosedBy,
-    /// A node inside the match.
-    Encloses,
-    /// No node inside the match.
-    NotEncloses,
-    /// The node right before the match, comments included.
-    PrecededBy,
-    /// No such node right before the match.
-    NotPrecededBy,
-    /// Not the match itself.
-    Unless,
-}
-
-/// A place that a filter names, with filters of its own.
-#[derive(Debug)]
-pub struct Place {
-    /// What stands there.
-    pub what: NodeTest,
-    /// Of what is around a match, only the innermost of its kind is looked at.
-    pub nearest: bool,
-    /// Where it stands and what is in it, in turn; all must hold.
-    pub filters: Vec<Filter>,
-}
-
-/// What stands in a place.
-#[derive(Debug)]
-pub enum NodeTest {
-    /// A definition of a class, perhaps with a name.
-    Definition {
-        /// `function` or `class`.
-        class: Class,
-        /// What its name must match.
-        name: Option<Regex>,
-    },
-    /// Whatever matches a pattern.
-    Code(CodeMatch),
-    /// A node of a class.
-    Node(Class),
-    /// Text anywhere in the match; only inside, never around.
-    Text(Regex),
 }
 
 /// A rule's own test.

@@ -8,7 +8,7 @@ use super::change::read_change;
 use super::checker::read_checker;
 use super::clauses::read_clauses;
 use super::example::read_example;
-use super::model::{Beyond, Clause, Matcher, Rule, RuleSide, Severity};
+use super::model::{Beyond, Clause, Rule, RuleSide, Severity};
 use super::problem::{At, Problems, nearest};
 use super::read_link::read_link;
 use super::table::Table;
@@ -155,19 +155,7 @@ fn check_message(message: &At<String>, clauses: &[Clause], beyond: Option<&Beyon
         Some(Beyond::Checker(_)) => known.extend(["message", "id"]),
         None => {}
     }
-    for clause in clauses {
-        match &clause.matcher {
-            Matcher::Code(code) => known.extend(code.holes.iter().map(|h| h.name.as_str())),
-            Matcher::Tree(tree) => known.extend(tree.captures()),
-            Matcher::Key(key) => known.extend(key.holes.iter().map(|h| h.name.as_str())),
-            Matcher::Measure(_) => known.extend(["name", "value", "limit"]),
-            Matcher::Names(_) => known.push("name"),
-            Matcher::Suppression(_) => known.extend(["name", "hint"]),
-            Matcher::Text(text) => known.extend(text.regex.capture_names().flatten()),
-            Matcher::Syntax => known.push("value"),
-            Matcher::CommentedCode => {}
-        }
-    }
+    known.extend(clauses.iter().flat_map(|clause| clause.matcher.placeholders()));
     for word in super::message::placeholders(&message.value) {
         let readable = !clauses.is_empty() || beyond.is_some();
         if readable && !known.contains(&word) {

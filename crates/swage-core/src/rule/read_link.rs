@@ -2,22 +2,15 @@
 
 use super::clauses::read_clauses;
 use super::link::{Collection, FileOf, Link, Meeting, Within};
-use super::model::{Clause, Matcher};
+use super::model::Clause;
 use super::problem::{At, Problems, nearest};
 use super::table::Table;
 use super::values::{one_of, path_set};
 use crate::lang::Language;
 
-/// The texts that a clause gives names to and that can tell whether facts meet; runs of any length can't.
+/// The names that a clause captures texts under and that can decide whether facts meet.
 fn hole_names(clause: &Clause) -> Vec<String> {
-    match &clause.matcher {
-        Matcher::Code(code) => code.holes.iter().filter(|h| !h.many).map(|h| h.name.clone()).collect(),
-        Matcher::Key(key) => key.holes.iter().map(|h| h.name.clone()).collect(),
-        Matcher::Text(text) => text.regex.capture_names().flatten().map(str::to_owned).collect(),
-        Matcher::Tree(tree) => tree.captures().map(str::to_owned).collect(),
-        Matcher::Names(_) => vec!["name".to_owned()],
-        Matcher::Measure(_) | Matcher::CommentedCode | Matcher::Suppression(_) | Matcher::Syntax => Vec::new(),
-    }
+    clause.matcher.captures().into_iter().map(str::to_owned).collect()
 }
 
 /// The word for the file that a fact stands in.

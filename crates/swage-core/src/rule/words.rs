@@ -1,11 +1,9 @@
 //! Words without which a rule can't match: what keeps files, and parts of files, from being looked at at all.
 
-use std::sync::OnceLock;
-
-use regex::Regex;
 use regex_syntax::hir::literal::{ExtractKind, Extractor};
 use regex_syntax::hir::{Hir, HirKind};
-use tree_sitter::{CaptureQuantifier, Query};
+
+use crate::pattern::Hole;
 
 /// A text that must stand in a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -107,95 +105,16 @@ fn longest_inside(hir: &Hir) -> Option<&[u8]> {
     }
 }
 
-/// Whether a capture of a query of one pattern is there in every match.
-pub(super) fn is_always_captured(query: &Query, name: &str) -> bool {
-    let quantifier = query.capture_index_for_name(name).and_then(|at| query.capture_quantifiers(0).get(at as usize));
-    query.pattern_count() == 1 && quantifier == Some(&CaptureQuantifier::One)
-}
-
-/// Lists of words of each of which one stands wherever a query matches: those that a predicate `#eq?`, `#any-of?` or
-/// `#match?` wants of a capture that is always there.
-pub(super) fn query_words(text: &str, always: impl Fn(&str) -> bool) -> Vec<Vec<Word>> {
-    static PREDICATE: OnceLock<Option<Regex>> = OnceLock::new();
-    let predicate =
-        PREDICATE.get_or_init(|| Regex::new(r#"\(#(eq|any-of|match)\? @([\w.]+)((?: "(?:[^"\\]|\\.)+")+)\)"#).ok());
-    let told = predicate.iter().flat_map(|p| p.captures_iter(text)).filter(|c| always(&c[2]));
-    let lists = told.filter_map(|c| {
-        let strings: Option<Vec<String>> = c[3].trim_start().split("\" \"").map(unquoted).collect();
-        match &c[1] {
-            "match" => regex_words(strings?.first()?),
-            _ => {
-                let words: Vec<Word> = strings?.iter().map(|s| Word::new(s.as_bytes(), false)).collect();
-                words.iter().all(|word| word.text.len() > 1).then_some(words)
-            }
-        }
-    });
-    lists.collect()
-}
-
-/// A query's string without its quotes and escapes; `None` for one with escapes other than of quotes and backslashes.
-pub(super) fn unquoted(text: &str) -> Option<String> {
-    let mut out = String::new();
-    let mut rest = text.trim_matches('"').chars();
-    while let Some(c) = rest.next() {
-        match c {
-            '\\' => out.push(rest.next().filter(|c| matches!(c, '"' | '\\'))?),
-            c => out.push(c),
-        }
-    }
-    Some(out)
-}
-
-/// The kinds of the nodes that a query begins with; `None` when it begins with siblings, or with anything but plain nodes.
-pub(super) fn query_heads(text: &str) -> Option<Vec<&str>> {
-    let text = text.trim_start();
-    let inner = text.strip_prefix(['(', '['])?.trim_start();
-    if text.starts_with('(') && !inner.starts_with(['(', '[']) {
-        let name = inner.split(|c: char| !c.is_ascii_alphanumeric() && c != '_').next()?;
-        return (!name.is_empty() && name != "_").then(|| vec![name]);
-    }
-    let items: Vec<&str> = groups(inner)?.into_iter().filter(|item| !item.starts_with("(#")).collect();
-    if text.starts_with('(') && items.len() != 1 {
-        return None;
-    }
-    let heads: Option<Vec<Vec<&str>>> = items.into_iter().map(query_heads).collect();
-    heads.map(|lists| lists.concat()).filter(|list| !list.is_empty())
-}
-
-/// The bracketed parts that stand side by side up to the bracket that closes what is around them.
-fn groups(text: &str) -> Option<Vec<&str>> {
-    let (mut out, mut depth, mut start, mut quoted, mut escaped) = (Vec::new(), 0, 0, false, false);
-    for (at, c) in text.char_indices() {
-        match c {
-            _ if escaped => escaped = false,
-            '\\' if quoted => escaped = true,
-            '"' => quoted = !quoted,
-            _ if quoted => {}
-            '(' | '[' => {
-                if depth == 0 {
-                    start = at;
-                }
-                depth += 1;
-            }
-            ')' | ']' if depth == 0 => return Some(out),
-            ')' | ']' => {
-                depth -= 1;
-                if depth == 0 {
-                    out.push(&text[start..=at]);
-                }
-            }
-            _ => {}
-        }
-    }
-    None
+/// Words of which each hole with a condition on its text needs one.
+pub(super) fn hole_words(holes: &[Hole]) -> impl Iterator<Item = Vec<Word>> {
+    holes.iter().filter_map(|hole| regex_words(hole.text.as_ref()?.as_str()))
 }
 
 #[cfg(test)]
-mod tests {
+pub(super) mod tests {
     use super::*;
-    use crate::lang::Language;
 
-    fn told(words: &[Word]) -> String {
+    pub(in crate::rule) fn told(words: &[Word]) -> String {
         let word = |w: &Word| String::from_utf8_lossy(&w.text).into_owned() + if w.any_case { "~" } else { "" };
         words.iter().map(word).collect::<Vec<_>>().join(" ")
     }
@@ -220,38 +139,6 @@ mod tests {
         ];
         for (expression, expected) in cases {
             assert_eq!(told(&regex_words(expression).unwrap_or_default()), expected, "{expression}");
-        }
-    }
-
-    /// A query, its lists of words, and the nodes that it begins with.
-    #[test]
-    fn words_and_heads_of_queries() {
-        let cases = [
-            (r#"((identifier) @a (#eq? @a "open"))"#, "[open]", "identifier"),
-            (r#"((identifier) @a (#any-of? @a "open" "shut"))"#, "[open shut]", "identifier"),
-            (r#"((identifier) @a (#any-of? @a "open" "x"))"#, "", "identifier"),
-            (r#"((identifier) @a (#match? @a "^(?i:open)"))"#, "[open~]", "identifier"),
-            (r#"((string) @a (#match? @a "^\\s*(open)"))"#, "[open]", "string"),
-            (r#"((string) @a (#match? @a "it is \"open"))"#, "[it is \"open]", "string"),
-            (r#"((identifier) @a (#not-eq? @a "open"))"#, "", "identifier"),
-            (r#"(call (identifier)? @a (#eq? @a "open"))"#, "", "call"),
-            (
-                r#"(call function: (identifier) @a (#eq? @a "open") arguments: (_ (string) @b) (#eq? @b "'x'"))"#,
-                "[open] ['x']",
-                "call",
-            ),
-            (r#"[(call) (string)] @a"#, "", "call string"),
-            (r#"([(call) (string)] @a (#match? @a "^open"))"#, "[open]", "call string"),
-            (r#"((call) @a . (string))"#, "", ""),
-            (r#"(_ (call) @a)"#, "", ""),
-        ];
-        let python = Language::by_name("python").expect("a known language");
-        for (text, words, heads) in cases {
-            let query = Query::new(&python.tables().grammar, text).unwrap_or_else(|e| panic!("{text}: {e}"));
-            let lists = query_words(text, |name| is_always_captured(&query, name));
-            let lists: Vec<String> = lists.iter().map(|list| format!("[{}]", told(list))).collect();
-            assert_eq!(lists.join(" "), words, "{text}");
-            assert_eq!(query_heads(text).unwrap_or_default().join(" "), heads, "{text}");
         }
     }
 }

@@ -2,22 +2,33 @@
 
 use tree_sitter::Node;
 
-use super::walk::{Step, Walk};
-use crate::pattern::ancestors;
-use crate::pattern::{Given, Matching};
-use crate::rule::{Clause, Filter, Matcher, NodeTest, Place, Relation};
+use super::search::Search;
+use super::walk::{Step, Which, walk};
+use crate::pattern::{Given, Matching, ancestors};
+use crate::rule::{Clause, Filter, NodeTest, Place, Relation};
 
-impl Walk<'_> {
-    /// Whether all filters of a clause let a match at this node through.
-    pub(super) fn passes(&self, clause: &Clause, node: Node<'_>, given: Given<'_>) -> bool {
-        // What the text of a match mustn't be has been looked at in the match itself; the node may be larger.
-        let of_text = matches!(clause.matcher, Matcher::Text(_) | Matcher::Key(_));
+/// Whether a text is one that the clause must not match.
+pub(super) fn is_excused(clause: &Clause, text: &[u8]) -> bool {
+    let mut places = clause.filters.iter().filter(|f| f.relation == Relation::Unless).flat_map(|f| &f.any);
+    places.any(|place| matches!(&place.what, NodeTest::Text(regex) if regex.is_match(text)))
+}
+
+impl Search<'_> {
+    /// Whether all filters of a clause let a match through that is seen from this node, has this text and captured
+    /// `given`.
+    pub(super) fn passes(&self, clause: &Clause, node: Node<'_>, text: &[u8], given: Given<'_>) -> bool {
         clause.filters.iter().all(|filter| {
-            if filter.relation == Relation::Unless && of_text {
-                let mut others = filter.any.iter().filter(|place| !matches!(place.what, NodeTest::Text(_)));
-                return !others.any(|place| self.is_place(place, node, given));
+            if filter.relation != Relation::Unless {
+                return self.holds(filter, node, given);
             }
-            self.holds(filter, node, given)
+            !filter.any.iter().any(|place| match &place.what {
+                NodeTest::Text(regex) => {
+                    regex.is_match(text) && place.filters.iter().all(|filter| self.holds(filter, node, given))
+                }
+                NodeTest::Definition { .. } | NodeTest::Node(_) | NodeTest::Code(_) => {
+                    self.is_place(place, node, given)
+                }
+            })
         })
     }
 
@@ -44,27 +55,28 @@ impl Walk<'_> {
                     continue;
                 }
                 // What stands before a fragment isn't known, and may be what is asked for.
-                return !self.is_known(before) || filter.any.iter().any(|place| self.is_place(place, before, given));
+                return !self.file.is_known(before)
+                    || filter.any.iter().any(|place| self.is_place(place, before, given));
             }
             match at.parent() {
                 Some(parent) if parent.start_byte() == at.start_byte() => at = parent,
-                _ => return self.own.as_ref().is_some_and(|own| at.start_byte() <= own.start),
+                _ => return self.file.known.as_ref().is_some_and(|own| at.start_byte() <= own.start),
             }
         }
     }
 
     /// Whether a node begins in what is known.
     fn starts_here(&self, node: Node<'_>) -> bool {
-        self.own.as_ref().is_none_or(|own| node.start_byte() >= own.start)
+        self.file.known.as_ref().is_none_or(|own| node.start_byte() >= own.start)
     }
 
     fn enclosed(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
-        let around = ancestors(self.root, node);
+        let around = ancestors(self.file.root(), node);
         // Heads that were made up to complete a fragment are none.
         let around: Vec<Node<'_>> = around.into_iter().rev().filter(|n| self.starts_here(*n)).collect();
         let is_of_kind = |place: &Place, n: &Node<'_>| match &place.what {
             NodeTest::Definition { class, .. } | NodeTest::Node(class) => {
-                self.language.tables().is(n.kind_id(), *class)
+                self.file.language.tables().is(n.kind_id(), *class)
             }
             NodeTest::Code(_) | NodeTest::Text(_) => true,
         };
@@ -77,7 +89,7 @@ impl Walk<'_> {
 
     fn encloses(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
         let mut found = false;
-        self.all(node, None, true, &mut |step| {
+        let visited = walk(node, Which { marks: None, signs: true }, &mut |step| {
             let Step::Enter { node: n, .. } = step else { return false };
             found = found
                 || filter.any.iter().any(|place| {
@@ -85,22 +97,28 @@ impl Walk<'_> {
                 });
             !found
         });
+        if visited.is_err() {
+            self.too_deep.set(true);
+        }
         found
     }
 
     fn is_place(&self, place: &Place, node: Node<'_>, given: Given<'_>) -> bool {
         let here = match &place.what {
             NodeTest::Definition { class, name } => {
-                self.language.tables().is(node.kind_id(), *class)
+                self.file.language.tables().is(node.kind_id(), *class)
                     && name.as_ref().is_none_or(|regex| {
-                        self.language.definition_name(node, self.source).is_some_and(|n| regex.is_match(n.as_bytes()))
+                        self.file
+                            .language
+                            .definition_name(node, self.file.source)
+                            .is_some_and(|n| regex.is_match(n.as_bytes()))
                     })
             }
-            NodeTest::Node(class) => self.language.tables().is(node.kind_id(), *class),
-            NodeTest::Text(regex) => self.source.get(node.byte_range()).is_some_and(|text| regex.is_match(text)),
-            NodeTest::Code(code) => code.pattern(self.language).is_ok_and(|pattern| {
-                let (source, language) = (self.source, self.language);
-                Matching { source, language, holes: &code.holes, given, probe: None, steps: &self.steps }
+            NodeTest::Node(class) => self.file.language.tables().is(node.kind_id(), *class),
+            NodeTest::Text(regex) => regex.is_match(self.file.text(node)),
+            NodeTest::Code(code) => code.pattern(self.file.language).is_ok_and(|pattern| {
+                let (source, language) = (self.file.source, self.file.language);
+                Matching { source, language, holes: &code.holes, given, probe: None, steps: &self.file.steps }
                     .at(pattern, node)
                     .is_some()
             }),

@@ -7,14 +7,11 @@
 
 use std::ops::Range;
 
-use tree_sitter::Node;
-
 use super::Limits;
 use super::syntax::Syntax;
 use super::{FileScan, Markers, Scan, Span};
 use crate::lang::Language;
 use crate::lang::parse;
-use crate::pattern::ancestors;
 use crate::rule::RuleSet;
 
 /// Most wrappers that are tried.
@@ -78,15 +75,6 @@ fn complete(fragment: &[u8], language: &'static Language) -> Completed {
         }
     }
     best.map_or_else(|| Completed { source: fragment.to_vec(), own: 0..fragment.len() }, |(_, completed)| completed)
-}
-
-/// Whether a node lies wholly in what is known, and nothing of it and nothing around it is an error.
-pub(super) fn counts(node: Node<'_>, root: Node<'_>, own: &Range<usize>) -> bool {
-    let range = node.byte_range();
-    range.start >= own.start
-        && range.end <= own.end
-        && !node.has_error()
-        && !ancestors(root, node).iter().any(Node::is_error)
 }
 
 /// Heads for blocks that were begun before the fragment, and a statement for one that has none.

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use super::Syntax;
 use crate::digest::{short_digest, without_white_space};
-use crate::rule::{Rule, Severity};
+use crate::rule::{Figure, Rule, Severity};
 
 /// Where a match stands. Lines and columns are 1-based; columns count Unicode scalar values; the end column is the one
 /// behind the last character.
@@ -33,15 +33,6 @@ impl Span {
     pub fn first_index(self) -> Option<u32> {
         self.start_line.checked_sub(1)
     }
-}
-
-/// A measured figure and its limit.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Figure {
-    /// What was measured.
-    pub value: u64,
-    /// The most that is allowed.
-    pub limit: u64,
 }
 
 /// One place in a file where a rule holds. It says nothing of the file's path, so it can be stored by content.

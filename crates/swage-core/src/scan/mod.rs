@@ -6,25 +6,20 @@
 
 mod allow;
 mod cache;
-mod captures;
-mod comments;
 mod embedded;
 mod filters;
+mod found;
 mod fragment;
 mod generated;
 mod hit;
-mod keys;
 mod limits;
 mod lines;
-mod measure;
-mod names;
 #[cfg(test)]
 mod pattern_laws;
-mod query;
 mod run;
+mod search;
 mod syntax;
 mod text;
-mod text_formats;
 mod trial;
 mod walk;
 mod words;
@@ -36,7 +31,7 @@ use sha2::{Digest, Sha256};
 pub use cache::{Cache, NoCache};
 pub use fragment::scan_fragment;
 pub(crate) use generated::looks_generated;
-pub use hit::{Elsewhere, Fact, Figure, FileScan, Hit, Span, Status};
+pub use hit::{Elsewhere, Fact, FileScan, Hit, Span, Status};
 pub use limits::Limits;
 pub use lines::Lines;
 pub use syntax::{Syntax, syntax_errors};
@@ -47,7 +42,8 @@ use self::hit::digests;
 use self::words::Words;
 use crate::digest::{short_digest, without_white_space};
 use crate::lang::Language;
-use crate::rule::{Matcher, Prefilter, RuleSet};
+pub use crate::rule::Figure;
+use crate::rule::{Plan, Prefilter, RuleSet};
 
 /// Whether what a file says of itself counts: that a program made it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -122,34 +118,15 @@ impl Scan<'_> {
         let possible: Vec<u32> = possible.map(|(_, index)| index).collect();
         let mut run = run::Run::new(source, content, language, rules, self.own.clone());
         let allows = allow::may_be_in(source);
-        let mut tree_wanted = holds_code || allows && language.is_some();
-        for &index in &possible {
-            let entry = &set.entries[index as usize];
-            let rule = &rules.rules()[entry.rule];
-            match &rule.clauses[entry.clause].matcher {
-                Matcher::Text(text) => {
-                    let found: Vec<_> =
-                        text.regex.find_iter(source).filter(|m| !m.is_empty()).map(|m| m.range()).collect();
-                    tree_wanted |= !found.is_empty() && language.is_some();
-                    run.text.extend(found.into_iter().map(|range| (index, range)));
-                }
-                Matcher::Code(_)
-                | Matcher::Tree(_)
-                | Matcher::Measure(_)
-                | Matcher::Key(_)
-                | Matcher::Names(_)
-                | Matcher::CommentedCode => tree_wanted = true,
-                Matcher::Suppression(_) | Matcher::Syntax => {}
-            }
-        }
+        let needs_tree = run.search_text(set, &possible);
+        let tree_wanted = holds_code || allows && language.is_some() || needs_tree;
         if tree_wanted && let Err(why) = run.parse() {
             return given_up(why);
         }
         let syntax = run.syntax();
         let parts = if holds_code { run.parts() } else { Vec::new() };
         let mut suppressions = if allows { run.suppressions() } else { Vec::new() };
-        run.find(set, &possible, &words);
-        if let Some(why) = run.fault.take() {
+        if let Err(why) = run.find(set, &possible, &words) {
             return FileScan { syntax, ..FileScan::without_hits(Status::NotExamined(why)) };
         }
         let mut status = if own { Status::Examined } else { Status::NotWanted };
@@ -160,8 +137,9 @@ impl Scan<'_> {
             let known = rules.rules().iter().zip(wanted).filter(|(_, wanted)| **wanted);
             let known: Vec<&str> = known.map(|(rule, _)| rule.id.as_str()).collect();
             for &index in &possible {
-                let rule = &rules.rules()[set.entries[index as usize].rule];
-                if let Matcher::Suppression(fault) = rule.clauses[set.entries[index as usize].clause].matcher {
+                let entry = &set.entries[index as usize];
+                if let Plan::Suppressions(fault) = entry.plan {
+                    let rule = &rules.rules()[entry.rule];
                     hits.extend(allow::faulty(&suppressions, fault).map(|a| a.hit(rule, &known, content, &lines)));
                 }
             }
@@ -215,7 +193,7 @@ fn identity(source: &[u8], whole: &Range<usize>, varying: &[Range<usize>]) -> u6
 /// Gives hits that were found elsewhere what the file says of their places: the definitions around them, and the
 /// comments that let them be.
 pub(crate) fn settle(content: &[u8], language: Option<&'static Language>, hits: &mut [Hit]) {
-    let Some((scopes, mut suppressions)) = run::surroundings(content, language, hits.iter().map(|h| h.span)) else {
+    let Some((scopes, mut suppressions)) = found::surroundings(content, language, hits.iter().map(|h| h.span)) else {
         return;
     };
     hits.iter_mut().zip(scopes).for_each(|(hit, (scope, definition))| {

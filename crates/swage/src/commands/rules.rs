@@ -9,7 +9,7 @@ use std::process::ExitCode;
 
 use swage_core::lang::{Class, LANGUAGES, Language};
 use swage_core::review::{Tried, try_example};
-use swage_core::rule::{Example, KEYED, Matcher, PathSet, Rule, Subject};
+use swage_core::rule::{CodeMatch, Example, PathSet, Rule, Subject};
 use swage_core::scan::try_pattern;
 
 use crate::cli::{RulesArgs, RulesCommand};
@@ -82,7 +82,7 @@ fn languages() -> Result<ExitCode, Failure> {
     let mut out = format!("{}\n", paint.strong(format!("{:name$}  {head}  files", "")));
     for language in LANGUAGES {
         _ = write!(out, "{:name$} ", language.name);
-        let knows = [KEYED.contains(&language.name), language.knows_roles(), language.has_scopes];
+        let knows = [language.has_keys(), language.knows_roles(), language.has_scopes];
         let classed = classes.map(|word| (word, language.abilities().any(|a| a == word)));
         for (word, has) in classed.into_iter().chain(others.into_iter().zip(knows)) {
             let width = word.len();
@@ -253,10 +253,11 @@ fn why_not_found(rule: &Rule, tried: &Tried, line: u64) -> Option<String> {
         return Some("rule files are looked at only by rules that name them in `paths`".to_owned());
     }
     let language = language?;
-    let patterns = rule.clauses.iter().filter_map(|clause| match &clause.matcher {
-        Matcher::Code(code) if clause.languages.is_empty() || clause.languages.contains(&language) => Some(code),
-        _ => None,
-    });
+    let patterns = rule
+        .clauses
+        .iter()
+        .filter(|clause| clause.languages.is_empty() || clause.languages.contains(&language))
+        .filter_map(|clause| clause.matcher_as::<CodeMatch>());
     let mut nearest = None;
     for pattern in patterns {
         let trial = try_pattern(code, language, pattern).ok()?;

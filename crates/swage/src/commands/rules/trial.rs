@@ -8,7 +8,7 @@ use std::process::ExitCode;
 use swage_core::config::read_rules;
 use swage_core::lang::{LANGUAGES, Language};
 use swage_core::pattern::hole_names;
-use swage_core::rule::{Matcher, Rule, nearest};
+use swage_core::rule::{CodeMatch, Rule, nearest};
 use swage_core::scan::{Miss, try_pattern};
 
 use crate::cli::TryArgs;
@@ -24,7 +24,7 @@ pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
     let language = language(args, &paths)?;
     let matcher = matcher(args, language)?;
     let rule = compile(&matcher)?;
-    let Some(Matcher::Code(code)) = rule.clauses.first().map(|clause| &clause.matcher) else {
+    let Some(code) = rule.clauses.first().and_then(|clause| clause.matcher_as::<CodeMatch>()) else {
         return Err(Failure::wrong("the pattern can't be used"));
     };
     let paint = Paint;

@@ -18,7 +18,6 @@ use tree_sitter::{Node, Tree};
 
 use crate::lang::{LANGUAGES, Language, Role};
 use crate::pattern::{Children, preorder};
-use crate::rule::NameFault;
 
 /// What a node calls for before its children are looked at: opening scopes, binding names, and marking names that are
 /// no uses.
@@ -200,17 +199,28 @@ struct Gathered<'t, 's> {
     definitions: Vec<usize>,
 }
 
+/// What may be wrong with a name.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum NameFault {
+    /// It is used and defined nowhere.
+    Undefined,
+    /// It is defined, and defined again before anything used it.
+    DefinedTwice,
+    /// It is imported and not used.
+    UnusedImport,
+}
+
 /// The names of a file, gathered while a walk goes through all of its nodes.
-pub(super) struct Names<'t, 's> {
-    gathered: Gathered<'t, 's>,
+pub struct Scopes<'t> {
+    gathered: Gathered<'t, 't>,
     /// The nodes around the one that the walk is at in which the scope changed: how deep each stands, and the scope
     /// before it.
     around: Vec<(u32, usize)>,
 }
 
-impl<'t, 's> Names<'t, 's> {
+impl<'t> Scopes<'t> {
     /// Nothing gathered yet; `None` where the language's scopes aren't known or the file doesn't parse whole.
-    pub fn of(source: &'s [u8], language: &'static Language, tree: &'t Tree) -> Option<Self> {
+    pub(crate) fn of(source: &'t [u8], language: &'static Language, tree: &'t Tree) -> Option<Self> {
         let root = tree.root_node();
         let tables = Tables::of(language).filter(|_| !root.has_error())?;
         let gathered = Gathered {
@@ -239,17 +249,17 @@ impl<'t, 's> Names<'t, 's> {
     }
 
     /// For each node kind, whether its nodes are to be entered here.
-    pub fn kinds(&self) -> impl Iterator<Item = bool> {
+    pub(crate) fn kinds(&self) -> impl Iterator<Item = bool> {
         self.gathered.tables.steps.iter().map(|step| step.action.is_some() || step.is_mention)
     }
 
     /// Whether the next node is to be entered here, whatever its kind.
-    pub fn expects(&self) -> bool {
+    pub(crate) fn expects(&self) -> bool {
         !self.gathered.openings.is_empty()
     }
 
     /// The walk enters a node that stands so deep in the tree.
-    pub fn enter(&mut self, node: Node<'t>, depth: u32) {
+    pub(crate) fn enter(&mut self, node: Node<'t>, depth: u32) {
         let all = &mut self.gathered;
         let before = all.now;
         if let Some(at) = all.openings.iter().rposition(|(id, _)| *id == node.id()) {
@@ -272,14 +282,14 @@ impl<'t, 's> Names<'t, 's> {
     }
 
     /// The walk leaves a node that stands so deep.
-    pub fn leave(&mut self, depth: u32) {
+    pub(crate) fn leave(&mut self, depth: u32) {
         if let Some((_, before)) = self.around.pop_if(|(at, _)| *at == depth) {
             self.gathered.now = before;
         }
     }
 
     /// The names with a fault. `globals` are those that are defined where it can't be seen.
-    pub fn with(&self, fault: NameFault, globals: &dyn Fn(&str) -> bool) -> Vec<Node<'t>> {
+    pub(crate) fn with(&self, fault: NameFault, globals: &dyn Fn(&str) -> bool) -> Vec<Node<'t>> {
         match fault {
             NameFault::Undefined => self.gathered.undefined(globals),
             NameFault::DefinedTwice => self.gathered.defined_twice(),
@@ -289,7 +299,7 @@ impl<'t, 's> Names<'t, 's> {
 }
 
 /// All names of a file that define something, or that refer to something.
-pub(super) fn in_role<'t>(tree: &'t Tree, language: &Language, role: Role) -> Vec<Node<'t>> {
+pub(crate) fn in_role<'t>(tree: &'t Tree, language: &Language, role: Role) -> Vec<Node<'t>> {
     let mut found = Vec::new();
     preorder(tree.root_node(), |node| {
         match role {

@@ -7,12 +7,12 @@
 
 use regex::bytes::Regex;
 
-use super::words::unquoted;
+use super::unquoted;
 use crate::lang::Language;
 
 /// A query of one pattern.
 #[derive(Debug)]
-pub(crate) struct PlainQuery {
+pub(super) struct PlainQuery {
     /// What it begins with.
     pub head: Item,
     /// The names of its captures, each once.
@@ -25,7 +25,7 @@ pub(crate) struct PlainQuery {
 
 /// A place among the children of a node.
 #[derive(Debug)]
-pub(crate) struct Item {
+pub(super) struct Item {
     /// The field that holds it.
     pub field: Option<String>,
     /// It must be the first named child.
@@ -38,7 +38,7 @@ pub(crate) struct Item {
 
 /// A node of a query.
 #[derive(Debug)]
-pub(crate) struct Shape {
+pub(super) struct Shape {
     /// The kinds that it may have; any named one when empty.
     pub kinds: Vec<u16>,
     /// The captures that take it, by index.
@@ -51,7 +51,7 @@ pub(crate) struct Shape {
 
 /// A condition on the text of a capture.
 #[derive(Debug)]
-pub(crate) struct Predicate {
+pub(super) struct Predicate {
     /// The capture, by index.
     pub capture: usize,
     /// Whether the test must hold, or must not.
@@ -62,7 +62,7 @@ pub(crate) struct Predicate {
 
 /// What a text is held against.
 #[derive(Debug)]
-pub(crate) enum Test {
+pub(super) enum Test {
     /// It is one of these.
     Is(Vec<String>),
     /// It is the text of another capture.

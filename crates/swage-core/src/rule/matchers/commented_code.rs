@@ -1,12 +1,24 @@
-//! Comments that are really code: a run of comment lines is stripped of its markers and parsed as the language.
+//! `commented_code`: comments that are really code. A run of comment lines is stripped of its markers and parsed as the
+//! language.
 
 use std::ops::Range;
+use std::sync::Arc;
 
 use tree_sitter::{Node, Parser};
 
-use crate::lang::with_parser;
-use crate::lang::{Class, Language};
-use crate::pattern::preorder;
+use super::plan::Gather;
+use super::{Compiled, FileFinder, Gathered, Match, Matcher, OnMatch, ParsedFile, Plan, Reader, TooMany};
+use crate::lang::{Class, Language, with_parser};
+use crate::pattern::{PatternError, preorder};
+
+pub(super) const READER: Reader = Reader {
+    key: "commented_code",
+    others: &[],
+    read: |table, _, _, p| {
+        table.flag("commented_code", p);
+        Some(Arc::new(CommentedCode))
+    },
+};
 
 /// Longest run of lines that is tried, so that a file of comments stays cheap.
 const LONGEST_RUN: usize = 200;
@@ -20,8 +32,32 @@ const ARROWS: [char; 4] = ['-', '=', '>', '→'];
 /// A comment line: its bytes in the source, and its text without the marker.
 type Line = (Range<usize>, String);
 
+#[derive(Debug)]
+struct CommentedCode;
+
+impl Matcher for CommentedCode {
+    fn captures(&self) -> Vec<&str> {
+        Vec::new()
+    }
+
+    fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
+        let plan = Plan::File { gather: Gather::Comments, finder: self };
+        Ok(language.map(|_| Compiled { plan, words: Vec::new() }))
+    }
+}
+
+impl FileFinder for CommentedCode {
+    fn find<'t>(&self, file: &ParsedFile<'t>, gathered: &Gathered<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
+        let ranges = file.commented.get_or_init(|| commented_code(file.source, &gathered.comments, file.language));
+        for range in ranges {
+            found(file.around(&(range.start..range.start)), Match::plain(range.clone()));
+        }
+        Ok(())
+    }
+}
+
 /// Byte ranges of the source's comments that are code. `comments` are the comment nodes in order.
-pub(super) fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'static Language) -> Vec<Range<usize>> {
+fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'static Language) -> Vec<Range<usize>> {
     with_parser(language, |parser| Ok(judged(source, comments, language, parser))).unwrap_or_default()
 }
 

@@ -6,8 +6,9 @@ use std::rc::Rc;
 use foldhash::HashMap;
 use tree_sitter::Node;
 
+use super::plain::{Item, PlainQuery, Shape, Test};
 use crate::pattern::{Children, are_many};
-use crate::rule::{Item, PlainQuery, Shape, Test};
+use crate::rule::matchers::TooMany;
 
 /// Most places that are tried at one node; a query that asks for several children of thousands could go on for ever.
 const MOST_TRIED: u32 = 1 << 20;
@@ -19,7 +20,7 @@ type Listed<'t> = Rc<Vec<Node<'t>>>;
 
 /// The children of nodes with many, once queries have asked for them: whether all or the named ones, by the node's id.
 #[derive(Default)]
-pub(super) struct Seen<'t> {
+pub(in crate::rule::matchers) struct Families<'t> {
     known: RefCell<HashMap<(usize, bool), Listed<'t>>>,
 }
 
@@ -33,7 +34,7 @@ struct Family<'t> {
     listed: Option<Listed<'t>>,
 }
 
-impl<'t> Seen<'t> {
+impl<'t> Families<'t> {
     fn family(&self, node: Node<'t>, named: bool) -> Family<'t> {
         let children = || if named { Children::named(node) } else { Children::all(node) };
         let listed = are_many(node).then(|| {
@@ -70,10 +71,10 @@ pub(super) fn matches<'t>(
     query: &PlainQuery,
     node: Node<'t>,
     source: &[u8],
-    seen: &Seen<'t>,
+    families: &Families<'t>,
     found: &mut dyn FnMut(&Captured<'t>),
 ) -> Result<(), TooMany> {
-    let work = Work { seen, tried: Cell::new(0) };
+    let work = Work { families, tried: Cell::new(0) };
     let mut taken = vec![None; query.captures.len()];
     work.choices(&query.head, node, &mut taken, &mut |taken| {
         if holds(query, taken, source) {
@@ -84,15 +85,11 @@ pub(super) fn matches<'t>(
     if work.tried.get() > MOST_TRIED { Err(TooMany) } else { Ok(()) }
 }
 
-/// A query asks for more than can be tried.
-#[derive(Debug)]
-pub(super) struct TooMany;
-
 /// Goes on with what has been taken so far; whether the rest could be matched.
 type Then<'a, 't> = &'a mut dyn FnMut(&mut Captured<'t>) -> bool;
 
 struct Work<'c, 't> {
-    seen: &'c Seen<'t>,
+    families: &'c Families<'t>,
     tried: Cell<u32>,
 }
 
@@ -116,7 +113,7 @@ impl<'t> Work<'_, 't> {
         let matched = if shape.children.is_empty() {
             then(taken)
         } else {
-            self.places(&shape.children, &self.seen.family(node, !shape.signs), 0, taken, then)
+            self.places(&shape.children, &self.families.family(node, !shape.signs), 0, taken, then)
         };
         shape.captures.iter().for_each(|capture| taken[*capture] = None);
         matched
@@ -183,11 +180,11 @@ mod tests {
     use proptest::sample::Index;
     use tree_sitter::{Query, QueryCursor, StreamingIterator, Tree};
 
+    use super::super::TreeMatch;
     use super::*;
     use crate::config::packs::PACKS;
     use crate::lang::Language;
     use crate::lang::parse;
-    use crate::rule::Matcher;
 
     /// Matches as texts: each capture that took something, with its place.
     type Told = BTreeSet<Vec<(String, usize, usize)>>;
@@ -225,10 +222,10 @@ mod tests {
 
     /// What the plain one finds, begun at every node of a kind that it begins with.
     fn plain(query: &PlainQuery, source: &str, tree: &Tree) -> Told {
-        let (mut all, seen) = (Told::new(), Seen::default());
+        let (mut all, families) = (Told::new(), Families::default());
         for node in nodes(tree) {
             if query.heads().any(|kind| kind == node.kind_id()) {
-                matches(query, node, source.as_bytes(), &seen, &mut |taken| {
+                matches(query, node, source.as_bytes(), &families, &mut |taken| {
                     let captured = query.order.iter().filter_map(|&at| Some((&*query.captures[at], taken[at]?)));
                     all.insert(told(captured));
                 })
@@ -246,7 +243,7 @@ mod tests {
         let examples: Vec<_> = rules().flat_map(|rule| &rule.examples).flat_map(|example| example.files()).collect();
         let (mut compared, mut found) = (0, 0);
         for clause in rules().flat_map(|rule| rule.clauses.iter()) {
-            let Matcher::Tree(tree) = &clause.matcher else { continue };
+            let Some(tree) = clause.matcher_as::<TreeMatch>() else { continue };
             for &language in &clause.languages {
                 let Some(query) = PlainQuery::read(&tree.query, language) else { continue };
                 let reference = compiled(&tree.query, language);
@@ -421,7 +418,11 @@ mod tests {
             ("(list (integer) @a (integer) @b (integer) @c)", false),
         ] {
             let query = PlainQuery::read(form, python).expect("a plain query");
-            assert_eq!(matches(&query, at, source.as_bytes(), &Seen::default(), &mut |_| ()).is_ok(), fits, "{form}");
+            assert_eq!(
+                matches(&query, at, source.as_bytes(), &Families::default(), &mut |_| ()).is_ok(),
+                fits,
+                "{form}"
+            );
         }
     }
 }

@@ -1,6 +1,6 @@
 //! Whether a text has the form that it seems to have: check digits, decodable parts, and how random it is.
 
-use crate::rule::Form;
+use super::text::Form;
 
 /// Whether a text is of a form.
 pub(super) fn is_of(form: Form, text: &[u8]) -> bool {

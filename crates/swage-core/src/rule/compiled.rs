@@ -1,0 +1,251 @@
+//! Rules made ready for scanning: per language, one automaton of the words that patterns need, and plans by node kind.
+
+use std::ops::Range;
+use std::sync::Arc;
+
+use aho_corasick::{AhoCorasick, AhoCorasickKind};
+
+use super::filter::{NodeTest, Place, Relation};
+use super::link::{Link, Meeting, Within};
+use super::matchers::{Compiled, Plan};
+use super::model::{Clause, Rule};
+use super::words::{Needs, Vocabulary, Word};
+use crate::lang::Language;
+use crate::pattern::PatternError;
+
+/// The rules that can find something in files of one language.
+#[derive(Debug)]
+pub struct LanguageSet {
+    /// Finds everything in `words`, in whatever case.
+    pub(crate) finder: Option<AhoCorasick>,
+    /// Every word of `entries`, and behind those, where they are of use, the language's openers.
+    pub(crate) words: Vec<Word>,
+    /// How many of them are words of entries.
+    pub(crate) word_count: usize,
+    /// Whether the openers are among them.
+    pub(crate) is_marked: bool,
+    pub(crate) entries: Vec<Entry>,
+    /// For each entry, what tells that it finds nothing in a file.
+    pub(crate) prefilters: Prefilters,
+    /// For each node kind, the entries that begin with it.
+    pub(crate) by_kind: Vec<Vec<u32>>,
+    /// Rules that can't be compiled for the language.
+    pub errors: Vec<(String, PatternError)>,
+}
+
+/// One clause of one rule.
+#[derive(Debug)]
+pub(crate) struct Entry {
+    /// Index of the rule.
+    pub rule: usize,
+    /// Index of the clause in the rule.
+    pub clause: usize,
+    /// What every match holds.
+    pub needs: Needs,
+    /// What must stand somewhere in a file for a match in it to count.
+    pub beside: Needs,
+    /// What scanning does for it.
+    pub plan: Plan,
+}
+
+/// What tells that entries find nothing in a file, side by side, since it is asked of all entries for every file.
+#[derive(Debug, Default)]
+pub(crate) struct Prefilters {
+    all: Vec<Prefilter>,
+    /// Lists of words, each behind its length.
+    lists: Vec<u32>,
+}
+
+/// What one entry needs to find anything in a file.
+#[derive(Debug)]
+pub(crate) struct Prefilter {
+    /// Index of the rule.
+    pub rule: usize,
+    /// Whether it leaves generated files alone.
+    pub skip_generated: bool,
+    /// Whether it looks at what suppressions say and not at code.
+    pub is_about_suppressions: bool,
+    /// Where its lists are.
+    lists: Range<u32>,
+}
+
+impl Prefilters {
+    fn of(entries: &[Entry], rules: &[Arc<Rule>]) -> Self {
+        let mut prefilters = Self::default();
+        for entry in entries {
+            let from = prefilters.lists.len() as u32;
+            for list in entry.needs.0.iter().chain(&entry.beside.0) {
+                prefilters.lists.push(list.len() as u32);
+                prefilters.lists.extend(list);
+            }
+            let rule = &rules[entry.rule];
+            prefilters.all.push(Prefilter {
+                rule: entry.rule,
+                skip_generated: rule.skip_generated,
+                is_about_suppressions: matches!(entry.plan, Plan::Suppressions(_)),
+                lists: from..prefilters.lists.len() as u32,
+            });
+        }
+        prefilters
+    }
+
+    /// One for each entry, in order.
+    pub fn iter(&self) -> impl Iterator<Item = &Prefilter> {
+        self.all.iter()
+    }
+
+    /// Whether a file with some words has one of each list of an entry.
+    pub fn is_open(&self, prefilter: &Prefilter, has: impl Fn(u32) -> bool) -> bool {
+        let mut rest = &self.lists[prefilter.lists.start as usize..prefilter.lists.end as usize];
+        while let Some((length, more)) = rest.split_first() {
+            let (list, others) = more.split_at(*length as usize);
+            if !list.iter().any(|word| has(*word)) {
+                return false;
+            }
+            rest = others;
+        }
+        true
+    }
+}
+
+impl LanguageSet {
+    /// Compiles rules for a language, or for files of none.
+    pub(super) fn compile(rules: &[Arc<Rule>], language: Option<&'static Language>) -> Self {
+        let mut set = Self {
+            finder: None,
+            words: Vec::new(),
+            word_count: 0,
+            is_marked: false,
+            entries: Vec::new(),
+            prefilters: Prefilters::default(),
+            by_kind: vec![Vec::new(); language.map_or(0, |l| l.tables().grammar.node_kind_count())],
+            errors: Vec::new(),
+        };
+        let mut words = Vocabulary::default();
+        for (rule_at, rule) in rules.iter().enumerate() {
+            let first = set.entries.len();
+            for (clause_at, clause) in rule.clauses.iter().enumerate() {
+                if !clause.languages.is_empty() && !language.is_some_and(|l| clause.languages.contains(&l)) {
+                    continue;
+                }
+                match compile_clause(clause, language) {
+                    Ok(Some(Compiled { plan, words: own })) => {
+                        let needs = words.needs(own);
+                        let beside = language.map(|l| filter_needs(clause, l, &mut words)).unwrap_or_default();
+                        set.entries.push(Entry { rule: rule_at, clause: clause_at, needs, beside, plan });
+                    }
+                    Ok(None) => {}
+                    Err(error) => set.errors.push((rule.id.clone(), error)),
+                }
+            }
+            if let Some(link) = rule.link() {
+                share_needs(rule, link, &mut set.entries[first..], &words);
+            }
+        }
+        for (entry, index) in set.entries.iter().zip(0u32..) {
+            entry.plan.kinds().iter().for_each(|kind| set.by_kind[usize::from(*kind)].push(index));
+        }
+        set.take_words(words, language);
+        set.prefilters = Prefilters::of(&set.entries, rules);
+        set
+    }
+
+    /// Builds the automaton of all words. Without words, or when it can't be built, every entry simply counts as possible.
+    fn take_words(&mut self, words: Vocabulary, language: Option<&'static Language>) {
+        self.words = words.words;
+        self.word_count = self.words.len();
+        // Where something looks at every node of every file, marks are of no use.
+        let anywhere =
+            |e: &Entry| !e.plan.is_marked() && !e.plan.kinds().is_empty() && e.needs.is_empty() && e.beside.is_empty();
+        self.is_marked = !self.entries.iter().any(anywhere);
+        let openers = language.iter().filter(|_| self.is_marked).flat_map(|l| l.openers).map(|o| o.as_bytes());
+        self.words.extend(openers.map(|o| Word::new(o, o.iter().all(u8::is_ascii_alphabetic))));
+        if !self.words.is_empty() {
+            let any_case = self.words.iter().any(|word| word.any_case);
+            self.finder = AhoCorasick::builder()
+                .kind(Some(AhoCorasickKind::DFA))
+                .ascii_case_insensitive(any_case)
+                .build(self.words.iter().map(|word| &word.text))
+                .ok();
+        }
+    }
+
+    /// Leaves nothing out for want of words.
+    #[cfg(test)]
+    pub(super) fn forget_words(&mut self, rules: &[Arc<Rule>]) {
+        for entry in &mut self.entries {
+            (entry.needs, entry.beside) = (Needs::default(), Needs::default());
+            if let Plan::Nodes { marked, .. } | Plan::Functions { marked, .. } = &mut entry.plan {
+                *marked = false;
+            }
+        }
+        self.finder = None;
+        self.prefilters = Prefilters::of(&self.entries, rules);
+    }
+}
+
+/// The plan of a clause, with the patterns of its filters compiled too where they are looked for in trees.
+fn compile_clause(clause: &Clause, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
+    let compiled = clause.matcher.clone().compile(language)?;
+    if let (Some(language), Some(Compiled { plan: Plan::Nodes { .. } | Plan::Functions { .. }, .. })) =
+        (language, &compiled)
+    {
+        let mut open: Vec<&Place> = clause.filters.iter().flat_map(|f| &f.any).collect();
+        while let Some(place) = open.pop() {
+            if let NodeTest::Code(code) = &place.what {
+                code.pattern(language).map_err(Clone::clone)?;
+            }
+            open.extend(place.filters.iter().flat_map(|f| &f.any));
+        }
+    }
+    Ok(compiled)
+}
+
+/// What a file must hold for the filters of a clause to let anything through: the words of the patterns that must be
+/// around it, in it, or before it.
+fn filter_needs(clause: &Clause, language: &'static Language, words: &mut Vocabulary) -> Needs {
+    let mut all = Needs::default();
+    for filter in &clause.filters {
+        if !matches!(filter.relation, Relation::EnclosedBy | Relation::Encloses | Relation::PrecededBy) {
+            continue;
+        }
+        let of_place = |place: &Place| match &place.what {
+            NodeTest::Code(code) => {
+                code.pattern(language).map_or_else(|_| Needs::default(), |p| words.needs(code.words(p)))
+            }
+            NodeTest::Definition { .. } | NodeTest::Node(_) | NodeTest::Text(_) => Needs::default(),
+        };
+        let places: Vec<Needs> = filter.any.iter().map(of_place).collect();
+        all.0.extend(words.either(&places).0);
+    }
+    all
+}
+
+/// Facts that meet only within their file are of no use in a file that can't hold those that they meet.
+fn share_needs(rule: &Rule, link: &Link, entries: &mut [Entry], words: &Vocabulary) {
+    let of = |entry: &Entry| rule.clauses[entry.clause].collection;
+    let needs: Vec<Needs> = (0..link.collections.len())
+        .map(|collection| {
+            let own = entries.iter().filter(|e| of(e) == Some(collection));
+            let own: Vec<Needs> = own.map(|e| Needs([&e.needs.0[..], &e.beside.0].concat())).collect();
+            words.either(&own)
+        })
+        .collect();
+    // What is gone stood in the file as it was before, and so did what is missing now.
+    let in_file = |collection: usize| {
+        let own = &link.collections[collection];
+        own.within.unwrap_or(link.within) == Within::File && !own.gone && link.demand != Meeting::Must(collection)
+    };
+    for entry in entries {
+        let Some(own) = of(entry) else { continue };
+        if own == link.each {
+            if let Meeting::MustNot(other) = link.demand
+                && in_file(other)
+            {
+                entry.beside.0.extend_from_slice(&needs[other].0);
+            }
+        } else if in_file(own) {
+            entry.beside.0.extend_from_slice(&needs[link.each].0);
+        }
+    }
+}

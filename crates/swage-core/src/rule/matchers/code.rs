@@ -1,0 +1,143 @@
+//! `code`: plain code with holes.
+
+use std::ops::Range;
+use std::sync::{Arc, OnceLock};
+
+use tree_sitter::Node;
+
+use super::{Compiled, Match, Matcher, NodeFinder, OnMatch, ParsedFile, Plan, Reader, TooMany, need_languages};
+use crate::lang::{LANGUAGES, Language};
+use crate::pattern::{Bindings, Hole, Matching, Pattern, PatternError, PatternNode, names_in_capitals};
+use crate::rule::problem::Problems;
+use crate::rule::table::Table;
+use crate::rule::values::read_holes;
+use crate::rule::words::{Word, hole_words};
+
+pub(super) const READER: Reader = Reader {
+    key: "code",
+    others: &["holes", "plain", "statement"],
+    read: |table, languages, name, p| {
+        let code = read_code(table, languages.as_deref(), p);
+        need_languages(languages, table.at, name, p);
+        Some(Arc::new(code?))
+    },
+};
+
+/// A code pattern, compiled for each language when it is first needed.
+#[derive(Debug)]
+pub struct CodeMatch {
+    /// The pattern as it was written.
+    pub code: String,
+    /// Its holes.
+    pub holes: Vec<Hole>,
+    /// Only where it stands as a statement of its own, so that its value is unused.
+    pub statement: bool,
+    /// The compiled form for each of [`LANGUAGES`].
+    compiled: Vec<OnceLock<Result<Pattern, PatternError>>>,
+}
+
+impl CodeMatch {
+    /// A pattern that is yet to be compiled.
+    pub fn new(code: String, holes: Vec<Hole>, statement: bool) -> Self {
+        Self { code, holes, statement, compiled: LANGUAGES.iter().map(|_| OnceLock::new()).collect() }
+    }
+
+    /// The pattern for a language.
+    ///
+    /// # Errors
+    /// When the code doesn't parse as that language under any wrapper.
+    pub fn pattern(&self, language: &'static Language) -> Result<&Pattern, &PatternError> {
+        self.compiled[language.index()]
+            .get_or_init(|| Pattern::compile(&self.code, &self.holes, self.statement, language))
+            .as_ref()
+    }
+
+    /// Lists of words, of each of which one stands in whatever the pattern matches in a language.
+    pub(crate) fn words(&self, pattern: &Pattern) -> Vec<Vec<Word>> {
+        let own = pattern.words.iter().map(|(word, whole)| vec![Word::new(word, *whole)]);
+        own.chain(hole_words(&self.holes)).collect()
+    }
+}
+
+impl Matcher for CodeMatch {
+    /// Runs of any length can't tell whether facts meet.
+    fn captures(&self) -> Vec<&str> {
+        self.holes.iter().filter(|hole| !hole.many).map(|hole| hole.name.as_str()).collect()
+    }
+
+    fn placeholders(&self) -> Vec<&str> {
+        self.holes.iter().map(|hole| hole.name.as_str()).collect()
+    }
+
+    fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
+        let Some(language) = language else { return Ok(None) };
+        let pattern = self.pattern(language).map_err(Clone::clone)?;
+        let words = self.words(pattern);
+        let mut kinds: Vec<u16> =
+            pattern.readings.iter().filter_map(|reading| reading.first().and_then(PatternNode::kind)).collect();
+        kinds.dedup();
+        // A run of siblings may have its words in others than the first.
+        let marked = pattern.readings.iter().all(|reading| reading.len() == 1) && !words.is_empty();
+        Ok(Some(Compiled { plan: Plan::Nodes { kinds, marked, finder: self }, words }))
+    }
+}
+
+impl NodeFinder for CodeMatch {
+    fn at<'t>(&self, file: &ParsedFile<'t>, node: Node<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
+        let Ok(pattern) = self.pattern(file.language) else { return Ok(()) };
+        let ParsedFile { source, language, steps, .. } = file;
+        let matching = Matching { source, language, holes: &self.holes, given: &[], probe: None, steps };
+        if let Some((bound, range)) = matching.at(pattern, node) {
+            let taken = self.holes.iter().zip(&bound);
+            let captures = taken.filter_map(|(hole, range)| Some((hole.name.as_str(), range.clone()?))).collect();
+            found(node, Match { range, captures, varying: varying(&self.holes, &bound), figure: None });
+        }
+        Ok(())
+    }
+}
+
+/// What `many` holes took, in order.
+fn varying(holes: &[Hole], bound: &Bindings) -> Vec<Range<usize>> {
+    let mut ranges: Vec<_> =
+        holes.iter().zip(bound).filter(|(hole, _)| hole.many).filter_map(|(_, range)| range.clone()).collect();
+    ranges.sort_by_key(|range| range.start);
+    ranges
+}
+
+/// Reads `code`, `holes`, `plain` and `statement`.
+pub(in crate::rule) fn read_code(
+    table: &mut Table<'_, '_>,
+    languages: Option<&[&'static Language]>,
+    p: &mut Problems<'_>,
+) -> Option<CodeMatch> {
+    let code = table.required_string("code", "a code match", p)?;
+    let holes = read_holes(table, p);
+    let statement = table.flag("statement", p).unwrap_or(false);
+    let plain: Vec<String> = table.strings("plain", p).unwrap_or_default().into_iter().map(|s| s.value).collect();
+    let is_keyword = |name: &str| languages.unwrap_or_default().iter().any(|l| l.is_keyword(name));
+    let is_declared =
+        |name: &str| is_keyword(name) || plain.iter().any(|p| p == name) || holes.iter().any(|h| h.name == name);
+    if let Some((at, name)) = names_in_capitals(&code.value).find(|(_, name)| !is_declared(name)) {
+        let hint =
+            format!("declare it as holes.{name} = {{}}, or say plain = [\"{name}\"] when the code has that name");
+        p.inside(&code, at, format!("`{name}` looks like a hole and isn't declared as one"), hint);
+        return None;
+    }
+    let found = CodeMatch::new(code.value.clone(), holes, statement);
+    for language in languages.filter(|_| !p.shipped).unwrap_or_default() {
+        if let Err(error) = found.pattern(language) {
+            let several = languages.is_some_and(|l| l.len() > 1) && !language.embedded.is_empty();
+            let remedy = if several {
+                format!(
+                    "name the language of the pattern alone: its code inside of {} is examined as that language",
+                    language.name
+                )
+            } else {
+                format!("a pattern is plain {} code; declare its gaps under `holes`", language.name)
+            };
+            p.inside(&code, error.offset, error.message.clone(), remedy);
+            return None;
+        }
+    }
+    Some(found)
+}

@@ -1,0 +1,313 @@
+//! `key`: paths of keys in data, that is the pairs of YAML, JSON and TOML, the attributes of HTML's tags, the columns of SQL's
+//! tables.
+//!
+//! A language's table says which nodes have a key and are therefore a step of the path of what is inside of them. One
+//! walk gives all paths of a file; lists are passed through.
+
+use std::ops::Range;
+use std::sync::Arc;
+
+use tree_sitter::{Node, Tree};
+
+use super::plan::Gather;
+use super::{
+    Compiled, Extent, FileFinder, Gathered, Languages, Match, Matcher, OnMatch, ParsedFile, Plan, Reader, TooMany,
+    limit_languages,
+};
+use crate::lang::{Keyed, Language};
+use crate::pattern::{Children, Hole, PatternError, contents};
+use crate::rule::problem::Problems;
+use crate::rule::table::Table;
+use crate::rule::values::read_holes;
+use crate::rule::words::{Word, hole_words};
+
+pub(super) const READER: Reader = Reader { key: "key", others: &["value", "holes"], read };
+
+/// A path of keys, such as `services.NAME.image`. Lists are passed through: each of their elements is looked at.
+#[derive(Debug)]
+struct KeyMatch {
+    /// Its steps.
+    steps: Vec<Step>,
+    /// What takes the value, by index of the hole.
+    value: Option<usize>,
+    /// The holes.
+    holes: Vec<Hole>,
+}
+
+/// One step of a key path.
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Step {
+    /// This key.
+    Key(String),
+    /// Any key, which the hole of this index takes.
+    Hole(usize),
+    /// Any number of keys, none too.
+    Any,
+}
+
+/// The keys of a path, and whether each stands between quotes: so may one that has dots in it.
+fn parts(path: &str) -> Vec<(&str, bool)> {
+    let mut parts = Vec::new();
+    let mut rest = path;
+    loop {
+        let (part, quoted, behind) = match rest.strip_prefix('"').and_then(|inner| inner.split_once('"')) {
+            Some((key, behind)) if behind.is_empty() || behind.starts_with('.') => (key, true, behind),
+            _ => {
+                let end = rest.find('.').unwrap_or(rest.len());
+                (&rest[..end], false, &rest[end..])
+            }
+        };
+        parts.push((part, quoted));
+        match behind.strip_prefix('.') {
+            Some(more) => rest = more,
+            None => return parts,
+        }
+    }
+}
+
+fn read(
+    table: &mut Table<'_, '_>,
+    languages: &mut Languages,
+    _: &str,
+    p: &mut Problems<'_>,
+) -> Option<Arc<dyn Matcher>> {
+    let refusal = |language: &Language| format!("there are no keys in {}", language.name);
+    limit_languages(languages, |language| language.has_keys(), refusal, table.at, p);
+    let path = table.required_string("key", "a key match", p)?;
+    let holes = read_holes(table, p);
+    let value = table.string("value", p);
+    let index = |name: &str| holes.iter().position(|h| h.name == name);
+    let value = match value {
+        None => None,
+        Some(name) => {
+            let found = index(&name.value);
+            if found.is_none() {
+                let hint = "declare it under `holes`, with `text` to say what the value must be".to_owned();
+                p.at(name.at, format!("`value` names no hole: `{}`", name.value), Some(hint));
+            }
+            found
+        }
+    };
+    let steps: Vec<Step> = parts(&path.value)
+        .into_iter()
+        .map(|(step, quoted)| match (step, index(step)) {
+            _ if quoted => Step::Key(step.to_owned()),
+            ("**", _) => Step::Any,
+            (_, Some(hole)) => Step::Hole(hole),
+            (key, None) => Step::Key(key.to_owned()),
+        })
+        .collect();
+    let several = steps.iter().filter(|s| **s == Step::Any).count() > 1;
+    let empty = steps.iter().any(|s| matches!(s, Step::Key(key) if key.is_empty()));
+    if empty || several || steps.last() == Some(&Step::Any) {
+        let hint =
+            "separate keys with dots, such as services.NAME.image, and quote a key that contains dots; `**` matches any keys between, once".to_owned();
+        p.at(path.at, format!("`{}` is no path of keys", path.value), Some(hint));
+        return None;
+    }
+    if let Some(idle) = holes.iter().enumerate().find(|(i, _)| value != Some(*i) && !steps.contains(&Step::Hole(*i))) {
+        p.at(path.at, format!("the hole `{}` is neither in the path nor the `value`", idle.1.name), None);
+    }
+    if let Some(hole) = holes.iter().find(|h| h.many || h.node.is_some()) {
+        p.at(
+            path.at,
+            format!("the hole `{}` takes a key or a value, so only `text` can be asked of it", hole.name),
+            None,
+        );
+    }
+    Some(Arc::new(KeyMatch { steps, value, holes }))
+}
+
+impl Matcher for KeyMatch {
+    fn captures(&self) -> Vec<&str> {
+        self.holes.iter().map(|hole| hole.name.as_str()).collect()
+    }
+
+    fn extent(&self) -> Extent {
+        Extent::File
+    }
+
+    fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
+        if !language.is_some_and(Language::has_keys) {
+            return Ok(None);
+        }
+        let literal = |step: &Step| match step {
+            Step::Key(text) if text.len() > 1 => Some(vec![Word::new(text.as_bytes(), false)]),
+            Step::Key(_) | Step::Hole(_) | Step::Any => None,
+        };
+        let words = self.steps.iter().filter_map(literal).chain(hole_words(&self.holes)).collect();
+        Ok(Some(Compiled { plan: Plan::File { gather: Gather::Nothing, finder: self }, words }))
+    }
+}
+
+impl FileFinder for KeyMatch {
+    fn find<'t>(&self, file: &ParsedFile<'t>, _: &Gathered<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
+        let paths = file.paths.get_or_init(|| Paths::of(file.source, file.language, file.tree));
+        let mut taken = vec![None; self.holes.len()];
+        paths.each(|path, value| {
+            taken.fill(None);
+            if let Some(range) = self.at(file.source, path, value, &mut taken) {
+                let captures = self.holes.iter().zip(&taken);
+                let captures =
+                    captures.filter_map(|(hole, range)| Some((hole.name.as_str(), range.clone()?))).collect();
+                found(file.around(&range), Match { captures, ..Match::plain(range) });
+            }
+        });
+        Ok(())
+    }
+}
+
+/// The byte ranges that the holes have taken.
+type Taken = [Option<Range<usize>>];
+
+impl KeyMatch {
+    /// The place, when the path and the value fit: the value when the match names it, else the key.
+    fn at(
+        &self,
+        source: &[u8],
+        path: &[Range<usize>],
+        value: Option<&Range<usize>>,
+        taken: &mut Taken,
+    ) -> Option<Range<usize>> {
+        if !self.fits(source, &self.steps, path, taken) {
+            return None;
+        }
+        match self.value {
+            None => path.last().cloned(),
+            Some(hole) => value.filter(|value| self.take(source, hole, value, taken)).cloned(),
+        }
+    }
+
+    fn fits(&self, source: &[u8], wanted: &[Step], path: &[Range<usize>], taken: &mut Taken) -> bool {
+        match (wanted.split_first(), path.split_first()) {
+            (None, None) => true,
+            (Some((Step::Any, rest)), _) => {
+                // There is one such step at most, so the rest must match the end of the path.
+                path.len().checked_sub(rest.len()).is_some_and(|skip| self.fits(source, rest, &path[skip..], taken))
+            }
+            (Some((Step::Key(text), rest)), Some((at, deeper))) => {
+                &source[at.clone()] == text.as_bytes() && self.fits(source, rest, deeper, taken)
+            }
+            (Some((Step::Hole(hole), rest)), Some((at, deeper))) => {
+                self.take(source, *hole, at, taken) && self.fits(source, rest, deeper, taken)
+            }
+            (None, Some(_)) | (Some(_), None) => false,
+        }
+    }
+
+    fn take(&self, source: &[u8], hole: usize, range: &Range<usize>, taken: &mut Taken) -> bool {
+        let text = &source[range.clone()];
+        let fits = self.holes[hole].text.as_ref().is_none_or(|regex| regex.is_match(text))
+            && taken[hole].as_ref().is_none_or(|before| &source[before.clone()] == text);
+        if fits {
+            taken[hole] = Some(range.clone());
+        }
+        fits
+    }
+}
+
+/// All paths of keys in a file, outer before inner, each with its value. Ranges are byte offsets of the source.
+#[derive(Debug, Default)]
+pub(super) struct Paths {
+    /// Each key with the index of the one around it. Whole paths would take memory by the square of how deep a file nests.
+    keys: Vec<(Range<usize>, Option<usize>)>,
+    /// For each place, the index of its last key, and its value.
+    places: Vec<(usize, Option<Range<usize>>)>,
+}
+
+impl Paths {
+    fn of(source: &[u8], language: &Language, tree: &Tree) -> Self {
+        let mut all = Self::default();
+        // Nodes that are yet to be looked at, each with the key around it.
+        let mut open = vec![(tree.root_node(), None)];
+        while let Some((node, mut last)) = open.pop() {
+            let keyed = language.keyed.iter().find(|k| k.node == node.kind());
+            let key = keyed.and_then(|keyed| key_of(node, keyed));
+            if let Some(key) = key {
+                for range in parts_of_key(source, key) {
+                    all.keys.push((range, last));
+                    last = Some(all.keys.len() - 1);
+                }
+            }
+            if let (Some(key), Some(own)) = (key, last) {
+                let value = node.child_by_field_name("value").or_else(|| {
+                    let last = node.named_child(node.named_child_count().checked_sub(1)? as u32)?;
+                    (last != key).then_some(last)
+                });
+                match value.map(heart) {
+                    Some(list) if is_list(list) && list.named_child_count() > 0 => {
+                        let elements = Children::named(list).map(heart).filter(|element| !is_list(*element));
+                        all.places.extend(elements.map(|element| (own, Some(plain(source, element)))));
+                    }
+                    value => all.places.push((own, value.map(|value| plain(source, value)))),
+                }
+            }
+            let from = open.len();
+            open.extend(Children::named(node).filter(|child| Some(*child) != key).map(|child| (child, last)));
+            open[from..].reverse();
+        }
+        all
+    }
+
+    /// Calls `visit` with each path and its value.
+    fn each(&self, mut visit: impl FnMut(&[Range<usize>], Option<&Range<usize>>)) {
+        let mut path = Vec::new();
+        for (last, value) in &self.places {
+            path.clear();
+            let mut at = Some(*last);
+            while let Some((range, around)) = at.and_then(|at| self.keys.get(at)) {
+                path.push(range.clone());
+                at = *around;
+            }
+            path.reverse();
+            visit(&path, value.as_ref());
+        }
+    }
+}
+
+fn key_of<'t>(node: Node<'t>, keyed: &Keyed) -> Option<Node<'t>> {
+    let by_kind = || Children::named(node).find(|child| child.kind() == keyed.key);
+    node.child_by_field_name(keyed.key)
+        .or_else(by_kind)
+        .or_else(|| node.named_child(0).filter(|_| keyed.key.is_empty()))
+}
+
+/// The parts of a key: several where it is written with dots.
+fn parts_of_key(source: &[u8], key: Node<'_>) -> Vec<Range<usize>> {
+    let (mut parts, mut open) = (Vec::new(), vec![key]);
+    while let Some(node) = open.pop() {
+        if node.kind() == "dotted_key" {
+            let from = open.len();
+            open.extend(Children::named(node));
+            open[from..].reverse();
+        } else {
+            parts.push(plain(source, node));
+        }
+    }
+    parts
+}
+
+fn is_list(node: Node<'_>) -> bool {
+    matches!(node.kind(), "array" | "flow_sequence" | "block_sequence")
+}
+
+/// The node inside of nodes that merely wrap it.
+fn heart(mut node: Node<'_>) -> Node<'_> {
+    while matches!(node.kind(), "block_node" | "flow_node" | "block_sequence_item" | "plain_scalar")
+        && let Some(inner) = node.named_child(node.named_child_count().saturating_sub(1) as u32)
+    {
+        node = inner;
+    }
+    node
+}
+
+/// A scalar's range without its quotes.
+fn plain(source: &[u8], node: Node<'_>) -> Range<usize> {
+    let range = node.byte_range();
+    let text = &source[range.clone()];
+    let quoted = matches!(text.first(), Some(b'"' | b'\''));
+    match contents(text).filter(|inside| quoted && inside.start <= 3) {
+        Some(inside) => range.start + inside.start..range.start + inside.end,
+        None => range,
+    }
+}

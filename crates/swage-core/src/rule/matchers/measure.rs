@@ -1,0 +1,208 @@
+//! `measure`: a figure of a definition over a limit.
+//!
+//! Parameters and lines follow from the definition alone. Loops and branches are counted during the walk over the whole tree:
+//! each function that is open has a frame, so that no function is walked a second time.
+
+use std::sync::Arc;
+
+use tree_sitter::Node;
+
+use super::plan::{Figure, FunctionFinder};
+use super::{Compiled, Languages, Match, Matcher, NodeFinder, OnMatch, ParsedFile, Plan, Reader, TooMany};
+use crate::lang::{Class, Language, Tables};
+use crate::pattern::PatternError;
+use crate::rule::problem::Problems;
+use crate::rule::table::Table;
+use crate::rule::values::one_of;
+
+pub(super) const READER: Reader = Reader { key: "measure", others: &["of", "over"], read };
+
+/// A figure over a limit.
+#[derive(Debug)]
+struct MeasureMatch {
+    /// The figure.
+    measure: Measure,
+    /// What is measured.
+    of: Class,
+    /// The most that is allowed.
+    over: u64,
+}
+
+/// A figure of a definition.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Measure {
+    /// Declared parameters, the receiver aside.
+    Parameters,
+    /// Lines from the first to the last of the definition.
+    Lines,
+    /// The deepest nesting of loops and branches.
+    Nesting,
+    /// Loops and branches, those of inner functions aside.
+    Branches,
+}
+
+impl Measure {
+    /// All, with the words that rules use for them.
+    const ALL: [(&'static str, Measure); 4] = [
+        ("parameters", Measure::Parameters),
+        ("lines", Measure::Lines),
+        ("nesting", Measure::Nesting),
+        ("branches", Measure::Branches),
+    ];
+
+    /// Whether it is counted on the walk.
+    fn is_counted(self) -> bool {
+        matches!(self, Measure::Nesting | Measure::Branches)
+    }
+}
+
+fn read(table: &mut Table<'_, '_>, _: &mut Languages, _: &str, p: &mut Problems<'_>) -> Option<Arc<dyn Matcher>> {
+    let measure = table.required_string("measure", "a measure match", p)?;
+    let measure = one_of(&measure, "measure", Measure::ALL, p);
+    let of = table.string("of", p).map_or(Some(Class::Function), |of| {
+        one_of(&of, "definition", [("function", Class::Function), ("class", Class::Class)], p)
+    });
+    let over = table.number("over", p);
+    if !table.has("over") {
+        p.at(table.at, "a measure match needs `over`", Some("give the most that is allowed".into()));
+    }
+    if of == Some(Class::Class) && measure.is_some_and(|m| m != Measure::Lines) {
+        let hint = "leave `of` out, so that functions are measured".to_owned();
+        p.at(table.at, "only `lines` can be measured of a class", Some(hint));
+        return None;
+    }
+    Some(Arc::new(MeasureMatch { measure: measure?, of: of?, over: over?.value }))
+}
+
+impl Matcher for MeasureMatch {
+    /// Facts can't be joined on figures.
+    fn captures(&self) -> Vec<&str> {
+        Vec::new()
+    }
+
+    fn placeholders(&self) -> Vec<&str> {
+        vec!["name", "value", "limit"]
+    }
+
+    fn absent(&self) -> &'static str {
+        "(anonymous)"
+    }
+
+    fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
+        let Some(language) = language else { return Ok(None) };
+        let tables = language.tables();
+        let kinds = (0..tables.grammar.node_kind_count() as u16).filter(|kind| tables.is(*kind, self.of)).collect();
+        let marked = !language.openers.is_empty() && self.of == Class::Function;
+        let plan = if self.measure.is_counted() {
+            Plan::Functions { kinds, marked, finder: self }
+        } else {
+            Plan::Nodes { kinds, marked, finder: self }
+        };
+        Ok(Some(Compiled { plan, words: Vec::new() }))
+    }
+}
+
+impl NodeFinder for MeasureMatch {
+    fn at<'t>(&self, file: &ParsedFile<'t>, node: Node<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
+        let value = match self.measure {
+            Measure::Parameters => file.language.parameter_count(node, file.source, self.over).map(u64::from),
+            Measure::Lines => Some((last_row(node) - node.start_position().row) as u64 + 1),
+            Measure::Nesting | Measure::Branches => None,
+        };
+        if let Some(over) = value.and_then(|value| self.over(file, node, value)) {
+            found(node, over);
+        }
+        Ok(())
+    }
+}
+
+impl FunctionFinder for MeasureMatch {
+    fn at(&self, file: &ParsedFile<'_>, function: &Frame<'_>) -> Option<Match<'_>> {
+        match self.measure {
+            Measure::Nesting => self.over(file, function.node, function.deepest),
+            Measure::Branches => self.over(file, function.node, function.branches),
+            Measure::Parameters | Measure::Lines => None,
+        }
+    }
+}
+
+impl MeasureMatch {
+    /// A match when a figure is over its limit. The name stands for the definition; without one, its first line does.
+    fn over(&self, file: &ParsedFile<'_>, node: Node<'_>, value: u64) -> Option<Match<'_>> {
+        if value <= self.over {
+            return None;
+        }
+        let first_line = || {
+            let text = file.text(node);
+            node.start_byte()..node.start_byte() + memchr::memchr(b'\n', text).unwrap_or(text.len())
+        };
+        let range = node.child_by_field_name("name").map_or_else(first_line, |name| name.byte_range());
+        let name = file.language.definition_name_range(node, file.source).map(|name| ("name", name));
+        let figure = Some(Figure { value, limit: self.over });
+        Some(Match { captures: name.into_iter().collect(), figure, ..Match::plain(range) })
+    }
+}
+
+/// The row (0-based) in which a node ends, without the comments and empty lines behind what is in it.
+fn last_row(node: Node<'_>) -> usize {
+    let mut last = node;
+    while let Some(inner) = (0..last.child_count()).rev().filter_map(|n| last.child(n)).find(|n| !n.is_extra()) {
+        last = inner;
+    }
+    if last.end_position().column == 0 && last.end_position().row > last.start_position().row {
+        return last.end_position().row - 1;
+    }
+    last.end_position().row
+}
+
+/// A function during the walk; functions inside count for themselves.
+#[derive(Debug, Clone, Copy)]
+pub struct Frame<'t> {
+    /// The function.
+    pub node: Node<'t>,
+    /// Loops and branches so far.
+    branches: u64,
+    /// How many of them are open.
+    depth: u64,
+    /// The most that were open at once.
+    deepest: u64,
+}
+
+/// Counts loops and branches of the functions that are open.
+#[derive(Debug, Default)]
+pub(crate) struct Counting<'t> {
+    frames: Vec<Frame<'t>>,
+    /// The open nodes that matter: how deep each stands in the tree, and whether it is a function.
+    open: Vec<(u32, bool)>,
+}
+
+impl<'t> Counting<'t> {
+    /// The walk enters a function, a loop or a branch that stands so deep in the tree, in a node of the kind `parent`.
+    pub fn enter(&mut self, node: Node<'t>, depth: u32, parent: u16, tables: &Tables) {
+        if tables.is(node.kind_id(), Class::Function) {
+            self.frames.push(Frame { node, branches: 0, depth: 0, deepest: 0 });
+            self.open.push((depth, true));
+        } else if let Some(frame) = self.frames.last_mut()
+            && let Some(deeper) = tables.branches(node, parent)
+        {
+            frame.branches += 1;
+            if deeper {
+                frame.depth += 1;
+                frame.deepest = frame.deepest.max(frame.depth);
+                self.open.push((depth, false));
+            }
+        }
+    }
+
+    /// The walk leaves a node that stands so deep; the frame when it is a function.
+    pub fn leave(&mut self, depth: u32) -> Option<Frame<'t>> {
+        let (_, function) = self.open.pop_if(|(d, _)| *d == depth)?;
+        if function {
+            return self.frames.pop();
+        }
+        if let Some(frame) = self.frames.last_mut() {
+            frame.depth -= 1;
+        }
+        None
+    }
+}

@@ -1,0 +1,115 @@
+//! `names`: names that are at odds with their definitions, or in one of their roles.
+
+use std::sync::Arc;
+
+use regex::bytes::Regex;
+use tree_sitter::Node;
+
+use super::plan::Gather;
+use super::{
+    Compiled, Extent, FileFinder, Gathered, Languages, Match, Matcher, OnMatch, ParsedFile, Plan, Reader, TooMany,
+    limit_languages,
+};
+use crate::lang::{Language, Role};
+use crate::pattern::PatternError;
+use crate::rule::problem::Problems;
+use crate::rule::table::Table;
+use crate::rule::values::{one_of, regex};
+use crate::scope::{NameFault, in_role};
+
+pub(super) const READER: Reader = Reader { key: "names", others: &["name", "globals"], read };
+
+/// Names, by the scopes of the language or by where they stand.
+#[derive(Debug)]
+struct NameMatch {
+    /// Which of them.
+    which: Names,
+    /// What the name must match.
+    name: Option<Regex>,
+    /// Names that are defined outside of what can be seen.
+    globals: Vec<String>,
+}
+
+/// Which names are looked for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Names {
+    /// Those with a fault.
+    Faulty(NameFault),
+    /// Of functions and classes, where those are defined.
+    Defined,
+    /// Wherever they refer to something.
+    Used,
+}
+
+impl Names {
+    /// All, with the words that rules use for them.
+    const ALL: [(&'static str, Names); 5] = [
+        ("undefined", Names::Faulty(NameFault::Undefined)),
+        ("defined-twice", Names::Faulty(NameFault::DefinedTwice)),
+        ("unused-import", Names::Faulty(NameFault::UnusedImport)),
+        ("defined", Names::Defined),
+        ("used", Names::Used),
+    ];
+
+    /// Whether names of a language can be found so.
+    fn are_known_in(self, language: &Language) -> bool {
+        match self {
+            Names::Faulty(_) => language.has_scopes,
+            Names::Defined | Names::Used => language.knows_roles(),
+        }
+    }
+}
+
+fn read(
+    table: &mut Table<'_, '_>,
+    languages: &mut Languages,
+    name: &str,
+    p: &mut Problems<'_>,
+) -> Option<Arc<dyn Matcher>> {
+    let word = table.required_string("names", name, p);
+    let globals = table.strings("globals", p).unwrap_or_default().into_iter().map(|g| g.value).collect();
+    let name = table.string("name", p).and_then(|name| regex(&name, p));
+    let word = word?;
+    let which = one_of(&word, "kind of names", Names::ALL, p)?;
+    let refusal = |language: &Language| format!("`names = \"{}\"` isn't supported for {}", word.value, language.name);
+    limit_languages(languages, |language| which.are_known_in(language), refusal, table.at, p);
+    Some(Arc::new(NameMatch { which, name, globals }))
+}
+
+impl Matcher for NameMatch {
+    fn captures(&self) -> Vec<&str> {
+        vec!["name"]
+    }
+
+    fn extent(&self) -> Extent {
+        Extent::File
+    }
+
+    fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
+        let gather = match self.which {
+            Names::Faulty(_) => Gather::Scopes,
+            Names::Defined | Names::Used => Gather::Nothing,
+        };
+        Ok(language.map(|_| Compiled { plan: Plan::File { gather, finder: self }, words: Vec::new() }))
+    }
+}
+
+impl FileFinder for NameMatch {
+    fn find<'t>(&self, file: &ParsedFile<'t>, gathered: &Gathered<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
+        let is_global = |name: &str| self.globals.iter().any(|global| global == name) || (file.is_global)(name);
+        let nodes: Vec<Node<'t>> = match self.which {
+            Names::Defined => in_role(file.tree, file.language, Role::Defines),
+            Names::Used => in_role(file.tree, file.language, Role::Refers),
+            Names::Faulty(fault) => {
+                gathered.scopes.as_ref().map(|scopes| scopes.with(fault, &is_global)).unwrap_or_default()
+            }
+        };
+        for node in nodes {
+            if self.name.as_ref().is_none_or(|regex| regex.is_match(file.text(node))) {
+                let range = node.byte_range();
+                found(node, Match { captures: vec![("name", range.clone())], ..Match::plain(range) });
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,48 @@
+//! `suppression`: comments that suppress findings and are at fault.
+
+use std::sync::Arc;
+
+use super::{Compiled, Extent, Matcher, Plan, Reader};
+use crate::lang::Language;
+use crate::pattern::PatternError;
+use crate::rule::values::one_of;
+
+pub(super) const READER: Reader = Reader {
+    key: "suppression",
+    others: &[],
+    read: |table, _, name, p| {
+        let faults = [("unused", SuppressionFault::Unused), ("unreasoned", SuppressionFault::Unreasoned)];
+        let word = table.required_string("suppression", name, p)?;
+        Some(Arc::new(SuppressionMatch(one_of(&word, "fault of a suppression", faults, p)?)))
+    },
+};
+
+/// What may be wrong with a comment that suppresses findings.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SuppressionFault {
+    /// It gives no reason.
+    Unreasoned,
+    /// There is no finding that it suppresses.
+    Unused,
+}
+
+#[derive(Debug)]
+struct SuppressionMatch(SuppressionFault);
+
+impl Matcher for SuppressionMatch {
+    fn captures(&self) -> Vec<&str> {
+        Vec::new()
+    }
+
+    fn placeholders(&self) -> Vec<&str> {
+        vec!["name", "hint"]
+    }
+
+    fn extent(&self) -> Extent {
+        Extent::Review
+    }
+
+    fn compile(self: Arc<Self>, _: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
+        Ok(Some(Compiled { plan: Plan::Suppressions(self.0), words: Vec::new() }))
+    }
+}

@@ -1,0 +1,180 @@
+//! Matches that the rules' filters have let through, on their way to become hits or facts.
+
+use std::ops::Range;
+
+use tree_sitter::{Node, Tree};
+
+use super::hit::Hit;
+use super::{Fact, Lines, Span, allow, identity};
+use crate::lang::{Language, parse};
+use crate::pattern::ancestors;
+use crate::rule::{Clause, Figure, Match, Rule, RuleSet, shorten};
+
+/// A match of a rule.
+pub(super) struct Found {
+    /// The rule, by index.
+    pub rule: usize,
+    /// The place, as bytes of the text that was searched.
+    pub range: Range<usize>,
+    /// The message with its gaps filled in; empty for facts.
+    message: String,
+    scope: Scope,
+    /// What runs took, in order.
+    varying: Vec<Range<usize>>,
+    figure: Option<Figure>,
+    /// The collection that takes it, and what was captured.
+    fact: Option<(usize, Vec<(String, String)>)>,
+}
+
+impl Found {
+    /// What a match of one of a rule's clauses gives; `scope` tells the definitions around it.
+    pub fn new(
+        (index, rule): (usize, &Rule),
+        clause: &Clause,
+        source: &[u8],
+        m: Match<'_>,
+        scope: impl FnOnce() -> Scope,
+    ) -> Self {
+        let text = |range: &Range<usize>| String::from_utf8_lossy(&source[range.clone()]).into_owned();
+        if let Some(collection) = clause.collection {
+            // There are many facts and few become findings, so the words about them are left for then.
+            let texts = m.captures.iter().map(|(name, range)| ((*name).to_owned(), text(range))).collect();
+            let (message, scope) = (String::new(), Scope::default());
+            let fact = Some((collection, texts));
+            return Self { rule: index, range: m.range, message, scope, varying: Vec::new(), figure: None, fact };
+        }
+        let message = rule.say(|gap| match (gap, m.figure) {
+            ("match", _) => Some(text(&m.range)),
+            (name, _) if m.captured(name).is_some() => m.captured(name).map(text),
+            ("value", Some(figure)) => Some(figure.value.to_string()),
+            ("limit", Some(figure)) => Some(figure.limit.to_string()),
+            (name, _) => clause.matcher.placeholders().contains(&name).then(|| clause.matcher.absent().to_owned()),
+        });
+        let Match { range, varying, figure, .. } = m;
+        Self { rule: index, range, message, scope: scope(), varying, figure, fact: None }
+    }
+}
+
+/// The hits and the facts of matches, in order, each place of a rule once. `content` is the file with its own line ends,
+/// byte for byte as long as the text that was searched.
+pub(super) fn hits_and_facts(
+    mut found: Vec<Found>,
+    source: &[u8],
+    content: &[u8],
+    rules: &RuleSet,
+) -> (Vec<Hit>, Vec<Fact>) {
+    let (mut hits, mut facts) = (Vec::new(), Vec::new());
+    if found.is_empty() {
+        return (hits, facts);
+    }
+    found.sort_by(|a, b| {
+        (a.range.start, a.range.end, a.rule, &a.fact).cmp(&(b.range.start, b.range.end, b.rule, &b.fact))
+    });
+    found.dedup_by(|a, b| a.rule == b.rule && a.range == b.range && a.fact == b.fact);
+    hide_secrets(&mut found, rules);
+    let lines = Lines::new(content);
+    for f in found {
+        let rule = &rules.rules()[f.rule];
+        let text = &source[f.range.clone()];
+        let span = lines.span(f.range.clone());
+        match f.fact {
+            Some((collection, texts)) => {
+                let values = kept_values(rule, collection, text, texts);
+                let mark = rules.mark(f.rule);
+                facts.extend(values.map(|values| Fact { rule: mark, collection, values, span, suppressed: None }));
+            }
+            None => {
+                let definition = f.scope.lines(&lines);
+                let mut hit = Hit::new(rule, f.message, span, f.scope.names, text, f.figure);
+                hit.definition = definition;
+                if !f.varying.is_empty() {
+                    hit.identity = identity(source, &f.range, &f.varying);
+                }
+                hits.push(hit);
+            }
+        }
+    }
+    (hits, facts)
+}
+
+/// Takes texts that overlap a secret out of the messages of other rules.
+fn hide_secrets(found: &mut [Found], rules: &RuleSet) {
+    let is_secret = |f: &&Found| rules.rules()[f.rule].secret;
+    let secrets: Vec<Range<usize>> = found.iter().filter(is_secret).map(|f| f.range.clone()).collect();
+    for f in found.iter_mut().filter(|f| !rules.rules()[f.rule].secret) {
+        if secrets.iter().any(|secret| secret.start < f.range.end && f.range.start < secret.end) {
+            f.message = rules.rules()[f.rule].say(|_| Some("(hidden)".to_owned()));
+        }
+    }
+}
+
+/// What a fact keeps of the texts that were captured; `None` without what decides whether it meets another.
+fn kept_values(
+    rule: &Rule,
+    collection: usize,
+    text: &[u8],
+    mut captured: Vec<(String, String)>,
+) -> Option<Vec<String>> {
+    let link = rule.link()?;
+    let values = link.kept.iter().map(|name| match name.as_str() {
+        "match" => Some(shorten(&String::from_utf8_lossy(text))),
+        name => captured.iter_mut().find(|(own, _)| own == name).map(|(_, text)| std::mem::take(text)),
+    });
+    let values: Vec<Option<String>> = values.collect();
+    let known = values.iter().take(link.on.len()).all(Option::is_some);
+    (known || link.collections[collection].of_file_only)
+        .then(|| values.into_iter().map(Option::unwrap_or_default).collect())
+}
+
+/// The named definitions around and with a node.
+#[derive(Debug, Default)]
+pub(super) struct Scope {
+    /// Their names, outermost first, joined with dots.
+    pub names: String,
+    /// The innermost one.
+    innermost: Option<Range<usize>>,
+}
+
+impl Scope {
+    pub fn of(language: &Language, source: &[u8], root: Node<'_>, node: Node<'_>) -> Self {
+        let tables = language.tables();
+        let around = ancestors(root, node);
+        let definitions = around.into_iter().chain([node]).filter(|n| tables.is_definition(n.kind_id()));
+        let named: Vec<_> = definitions.filter_map(|n| Some((language.definition_name(n, source)?, n))).collect();
+        let names = named.iter().map(|(name, _)| *name).collect::<Vec<_>>().join(".");
+        Self { names, innermost: named.last().map(|(_, n)| n.byte_range()) }
+    }
+
+    /// The first and the last line of the innermost one, 1-based.
+    fn lines(&self, lines: &Lines<'_>) -> Option<(u32, u32)> {
+        let Range { start, end } = self.innermost.clone()?;
+        Some((lines.line_of(start) as u32 + 1, lines.line_of(end.saturating_sub(1).max(start)) as u32 + 1))
+    }
+}
+
+/// The definitions around a place: their names, and the first and the last line of the innermost.
+type Around = (String, Option<(u32, u32)>);
+
+/// The definitions around places of a file, and the comments in it that suppress findings; `None` when it can't be parsed.
+pub(super) fn surroundings(
+    source: &[u8],
+    language: Option<&'static Language>,
+    spans: impl Iterator<Item = Span>,
+) -> Option<(Vec<Around>, Vec<allow::Suppression>)> {
+    let tree = language.map(|language| parse(source, language)).transpose().ok()?;
+    let suppressions = allow::find(source, language, tree.as_ref());
+    let lines = Lines::new(source);
+    let scope = |span: Span| {
+        let (language, root) = (language?, tree.as_ref().map(Tree::root_node)?);
+        let row = span.first_index()? as usize;
+        let text = lines.get(row);
+        let indent = text.len() - text.trim_ascii_start().len();
+        let column = (span.start_column as usize - 1).max(indent).min(text.len());
+        let point = tree_sitter::Point::new(row, column);
+        let node = root.descendant_for_point_range(point, point)?;
+        let scope = Scope::of(language, source, root, node);
+        let definition = scope.lines(&lines);
+        Some((scope.names, definition))
+    };
+    Some((spans.map(|span| scope(span).unwrap_or_default()).collect(), suppressions))
+}

@@ -1,0 +1,308 @@
+//! The search through a parsed file: one walk that gathers what the plans of all rules need, then the plans.
+
+use std::cell::Cell;
+use std::ops::Range;
+
+use tree_sitter::Node;
+
+use super::found::{Found, Scope};
+use super::walk::{Step, Which, walk};
+use super::words::Words;
+use crate::lang::{Class, interest, nests_too_deep};
+use crate::pattern::budget;
+use crate::rule::{
+    Clause, Counting, Entry, Frame, FunctionFinder, Gather, Gathered, LanguageSet, Match, ParsedFile, Plan, Rule,
+    RuleSet, TooMany, Zone,
+};
+use crate::scope::Scopes;
+
+/// Matches of expressions: the entry that each belongs to, and its bytes.
+pub(super) type TextMatches = Vec<(u32, Range<usize>)>;
+
+/// A search through a file.
+pub(super) struct Search<'a> {
+    pub file: ParsedFile<'a>,
+    rules: &'a RuleSet,
+    set: &'a LanguageSet,
+    /// The entries that may find something, in order.
+    possible: &'a [u32],
+    /// Those of them that look at functions.
+    functions: Vec<(u32, &'a dyn FunctionFinder)>,
+    words: &'a Words,
+    /// Whether there was something deeper than is looked at.
+    pub too_deep: Cell<bool>,
+    /// The entry that took the last of the steps.
+    spent: Cell<Option<u32>>,
+    /// An entry that asked for more than can be tried.
+    overrun: Cell<Option<u32>>,
+}
+
+/// What the walk gives.
+struct Walked<'t> {
+    /// For whole files.
+    gathered: Gathered<'t>,
+    /// Comments and strings, in the order of their starts.
+    zones: Vec<(Range<usize>, Zone)>,
+    /// Where rules begin, with the kinds of the nodes.
+    beginnings: Vec<(u16, Node<'t>)>,
+}
+
+/// What the walk has to do.
+struct Wanted {
+    /// For each node kind, as the bits of [`interest`].
+    interests: Vec<u8>,
+    /// Whether there is anything to do.
+    anything: bool,
+    /// Whether rules begin at nodes that the grammar doesn't name.
+    signs: bool,
+    /// The offsets to which the walk is kept, where nothing can be found away from them.
+    marks: Option<Vec<u32>>,
+}
+
+impl<'a> Search<'a> {
+    pub fn new(
+        file: ParsedFile<'a>,
+        rules: &'a RuleSet,
+        set: &'a LanguageSet,
+        possible: &'a [u32],
+        words: &'a Words,
+    ) -> Self {
+        let (too_deep, spent, overrun) = (Cell::new(false), Cell::new(None), Cell::new(None));
+        let functions = possible.iter().filter_map(|&index| match &set.entries[index as usize].plan {
+            Plan::Functions { finder, .. } => Some((index, &**finder)),
+            Plan::Nodes { .. } | Plan::Lines(_) | Plan::File { .. } | Plan::Suppressions(_) => None,
+        });
+        let functions = functions.collect();
+        Self { file, rules, set, possible, functions, words, too_deep, spent, overrun }
+    }
+
+    /// Everything that the possible entries find; `text` has the matches of their expressions.
+    pub fn run(&self, text: TextMatches) -> Vec<Found> {
+        let mut found = Vec::new();
+        let walked = self.walk(&text, &mut found);
+        if !self.too_deep.get() {
+            self.nodes(walked.beginnings, &mut found);
+            self.files(&walked.gathered, &mut found);
+            self.lines(text, &walked.zones, &mut found);
+        }
+        found
+    }
+
+    /// Why not everything could be looked for.
+    pub fn fault(&self) -> Option<String> {
+        let id = |entry: u32| &self.rule(entry).id;
+        if self.too_deep.get() {
+            return Some(nests_too_deep());
+        }
+        if self.file.steps.get() == 0 {
+            let rule = self.spent.get().map_or("its rules", |entry| id(entry));
+            let most = budget(self.file.source);
+            return Some(format!("matching takes more than the allowed {most} steps, in rule `{rule}`"));
+        }
+        let entry = self.overrun.get()?;
+        Some(format!("the query of rule `{}` begins in too many places at once", id(entry)))
+    }
+
+    fn entry(&self, index: u32) -> &'a Entry {
+        &self.set.entries[index as usize]
+    }
+
+    fn rule(&self, entry: u32) -> &'a Rule {
+        &self.rules.rules()[self.entry(entry).rule]
+    }
+
+    fn clause(&self, entry: u32) -> &'a Clause {
+        &self.rule(entry).clauses[self.entry(entry).clause]
+    }
+
+    fn plans(&self) -> impl Iterator<Item = (u32, &'a Plan)> {
+        self.possible.iter().map(|&index| (index, &self.entry(index).plan))
+    }
+
+    fn wanted(&self, text: &TextMatches, scopes: Option<&Scopes<'_>>) -> Wanted {
+        let tables = self.file.language.tables();
+        let mut interests = tables.interests().to_vec();
+        for (interest, named) in interests.iter_mut().zip(scopes.iter().flat_map(|scopes| scopes.kinds())) {
+            *interest |= if named { interest::NAME } else { 0 };
+        }
+        let zoned = |(entry, _): &(u32, Range<usize>)| matches!(&self.entry(*entry).plan, Plan::Lines(finder) if !finder.zones().is_empty());
+        let (mut anything, mut signs) = (scopes.is_some() || text.iter().any(zoned), false);
+        for (_, plan) in self.plans() {
+            for &kind in plan.kinds() {
+                interests[usize::from(kind)] |= interest::RULE;
+                anything = true;
+                signs |= !tables.grammar.node_kind_is_named(kind);
+            }
+            anything |= matches!(plan, Plan::File { gather: Gather::Comments, .. });
+        }
+        let marked = self.set.finder.is_some() && self.set.is_marked && self.plans().all(|(_, plan)| plan.is_marked());
+        let marks = marked.then(|| {
+            let mut marks = self.words.marks.clone();
+            marks.extend(text.iter().map(|(_, range)| range.start as u32));
+            marks.sort_unstable();
+            marks
+        });
+        Wanted { interests, anything, signs, marks }
+    }
+
+    /// The one walk. What is counted on it is found on it.
+    fn walk(&self, text: &TextMatches, found: &mut Vec<Found>) -> Walked<'a> {
+        let (file, tables) = (&self.file, self.file.language.tables());
+        let scoped = self.plans().any(|(_, plan)| matches!(plan, Plan::File { gather: Gather::Scopes, .. }));
+        let mut scopes = if scoped { Scopes::of(file.source, file.language, file.tree) } else { None };
+        let wanted = self.wanted(text, scopes.as_ref());
+        let (mut zones, mut comments, mut beginnings) = (Vec::new(), Vec::new(), Vec::new());
+        let mut counting = Counting::default();
+        let mut visit = |step: Step<'a>| {
+            let (node, depth, parent) = match step {
+                Step::Enter { node, depth, parent } => (node, depth, parent),
+                Step::Leave(depth) => {
+                    if let Some(scopes) = &mut scopes {
+                        scopes.leave(depth);
+                    }
+                    if let Some(function) = counting.leave(depth) {
+                        self.counted(&function, found);
+                    }
+                    return false;
+                }
+            };
+            let interest = wanted.interests.get(usize::from(node.kind_id())).copied().unwrap_or(0);
+            if let Some(scopes) = &mut scopes
+                && (interest & interest::NAME != 0 || scopes.expects())
+            {
+                scopes.enter(node, depth);
+            }
+            if interest & !(interest::LEAF | interest::NAME) == 0 {
+                return interest & interest::LEAF == 0;
+            }
+            if interest & interest::RULE != 0 {
+                beginnings.push((node.kind_id(), node));
+            }
+            if !self.functions.is_empty() && interest & (interest::FUNCTION | interest::BRANCH) != 0 {
+                counting.enter(node, depth, parent, tables);
+            }
+            if interest & interest::COMMENT != 0 {
+                zones.push((node.byte_range(), Zone::Comment));
+                comments.push(node);
+            } else if interest & interest::STRING != 0 {
+                // Between joined strings there may be comments.
+                if node.named_child_count() > 1
+                    && node.named_child(0).is_some_and(|first| tables.is(first.kind_id(), Class::String))
+                {
+                    return true;
+                }
+                zones.push((node.byte_range(), Zone::String));
+                // Only strings that embed code have anything inside.
+                return file.text(node).contains(&b'{');
+            }
+            true
+        };
+        if wanted.anything {
+            let which = Which { marks: wanted.marks.as_deref(), signs: wanted.signs };
+            let deep = walk(file.root(), which, &mut visit).is_err();
+            self.too_deep.set(deep);
+        }
+        Walked { gathered: Gathered { comments, scopes }, zones, beginnings }
+    }
+
+    /// Runs a finder, with what it finds going through the filters of its entry.
+    fn try_entry(
+        &self,
+        entry: u32,
+        found: &mut Vec<Found>,
+        find: impl FnOnce(&mut dyn FnMut(Node<'a>, Match<'_>)) -> Result<(), TooMany>,
+    ) {
+        if find(&mut |node, m| self.report(entry, node, m, found)).is_err() {
+            self.overrun.set(Some(entry));
+        }
+        if self.file.steps.get() == 0 && self.spent.get().is_none() {
+            self.spent.set(Some(entry));
+        }
+    }
+
+    /// The plans that begin at nodes. They are tried at nodes of one kind after another, since what that takes is at hand
+    /// then.
+    fn nodes(&self, mut beginnings: Vec<(u16, Node<'a>)>, found: &mut Vec<Found>) {
+        let mut active = vec![false; self.set.entries.len()];
+        self.possible.iter().for_each(|&index| active[index as usize] = true);
+        beginnings.sort_by_key(|(kind, _)| *kind);
+        for own in beginnings.chunk_by(|(a, _), (b, _)| a == b) {
+            let entries = self.set.by_kind[usize::from(own[0].0)].iter().copied();
+            for index in entries.filter(|&index| active[index as usize]) {
+                let entry = self.entry(index);
+                let Plan::Nodes { finder, marked, .. } = &entry.plan else { continue };
+                for (_, node) in own {
+                    if self.file.is_known(*node) && (!marked || self.words.allow(&entry.needs, &node.byte_range())) {
+                        self.try_entry(index, found, |found| finder.at(&self.file, *node, found));
+                    }
+                }
+            }
+        }
+    }
+
+    /// The plans that look at the whole tree.
+    fn files(&self, gathered: &Gathered<'a>, found: &mut Vec<Found>) {
+        for (index, plan) in self.plans() {
+            if let Plan::File { finder, .. } = plan {
+                self.try_entry(index, found, |found| finder.find(&self.file, gathered, found));
+            }
+        }
+    }
+
+    /// The plans that look at functions, at one that the walk has left.
+    fn counted(&self, function: &Frame<'a>, found: &mut Vec<Found>) {
+        for (index, finder) in &self.functions {
+            if let Some(m) = finder.at(&self.file, function)
+                && self.file.is_known(function.node)
+            {
+                self.report(*index, function.node, m, found);
+            }
+        }
+    }
+
+    /// What is left of the matches of expressions.
+    fn lines(&self, text: TextMatches, zones: &[(Range<usize>, Zone)], found: &mut Vec<Found>) {
+        for (index, range) in text {
+            let Plan::Lines(finder) = &self.entry(index).plan else { continue };
+            let Some(m) = finder.at(self.file.source, &range) else { continue };
+            let node = self.file.around(&m.range);
+            // Where the zone isn't sure, neither is the match.
+            let counts = finder.zones().is_empty()
+                || finder.zones().contains(&zone_of(zones, m.range.start)) && self.file.is_known(node);
+            if counts {
+                self.report(index, node, m, found);
+            }
+        }
+    }
+
+    /// Takes a match that the filters of its clause let through, seen from a node.
+    fn report(&self, index: u32, node: Node<'_>, m: Match<'_>, found: &mut Vec<Found>) {
+        let (entry, clause, file) = (self.entry(index), self.clause(index), &self.file);
+        if matches!(entry.plan, Plan::File { .. })
+            && file.known.as_ref().is_some_and(|known| m.range.start < known.start || m.range.end > known.end)
+        {
+            return;
+        }
+        if !clause.filters.is_empty() {
+            // What a match at a node must not be is asked of that node, which may be larger.
+            let text = match entry.plan {
+                Plan::Nodes { .. } | Plan::Functions { .. } => file.text(node),
+                Plan::Lines(_) | Plan::File { .. } | Plan::Suppressions(_) => &file.source[m.range.clone()],
+            };
+            if !self.passes(clause, node, text, &m.texts(file.source)) {
+                return;
+            }
+        }
+        // Filters may look from a node around what the finding is about.
+        let is_around = node.start_byte() < m.range.start || m.range.end < node.end_byte();
+        let place = if is_around { file.around(&m.range) } else { node };
+        let scope = || Scope::of(file.language, file.source, file.root(), place);
+        found.push(Found::new((entry.rule, self.rule(index)), clause, file.source, m, scope));
+    }
+}
+
+/// The zone at a byte offset; `zones` are in the order of their starts, inner behind outer.
+fn zone_of(zones: &[(Range<usize>, Zone)], offset: usize) -> Zone {
+    let upto = zones.partition_point(|(range, _)| range.start <= offset);
+    zones[..upto].iter().rev().take(64).find(|(range, _)| range.end > offset).map_or(Zone::Code, |(_, zone)| *zone)
+}
