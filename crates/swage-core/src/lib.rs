@@ -13,8 +13,9 @@
 //! 8. [`config`] reads `swage.toml` and rule files in layers, with the packs that ship;
 //! 9. [`link`] joins facts of many files, and [`checker`] reads the reports of outside programs;
 //! 10. [`baseline`] compares the findings of both sides;
-//! 11. [`review`] puts it all together, and every output is a function of the result;
-//! 12. [`gate`] decides.
+//! 11. [`mod@fix`] tries proposed edits in memory, and applies many;
+//! 12. [`review`] puts it all together, and every output is a function of the result;
+//! 13. [`gate`] decides.
 //!
 //! ```
 //! use std::sync::Arc;
@@ -51,6 +52,7 @@ pub mod checker;
 pub mod config;
 pub mod diff;
 pub mod digest;
+pub mod fix;
 pub mod gate;
 pub mod invisible;
 pub mod lang;

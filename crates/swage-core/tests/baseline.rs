@@ -21,6 +21,7 @@ fn hit() -> impl Strategy<Value = Hit> {
             identity: text,
             definition: None,
             figure: value.map(|value| Figure { value, limit: 2 }),
+            fix: None,
             suppressed: None,
             related: Vec::new(),
             secret: false,

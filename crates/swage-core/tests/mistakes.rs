@@ -31,6 +31,16 @@ const MISTAKES: &[(&str, &[&str])] = &[
         ],
     ),
     (
+        "fixes",
+        &[
+            "languages = ['python']\nmatch = { code = 'f(A)', holes.A = {}, fix = { rewrite = 'g({B})' } }",
+            "match = { text = 'a', fix = { rewrite = 'b', remove = 'text' } }",
+            "match = { text = 'a', fix = { remove = 'sentence' } }",
+            "match = { text = 'a', fix = { edits = [{ at = 'here', remove = 'text' }] } }",
+            "match = { collect.a = { text = '(?P<X>a)', fix = { remove = 'text' } }, each = 'a', unique = true }",
+        ],
+    ),
+    (
         "ways of matching",
         &[
             "match = { }",

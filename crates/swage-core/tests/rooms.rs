@@ -6,7 +6,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The rooms from the ground up. A file of `src` is a room of its own when it isn't a folder.
-const ROOMS: [&str; 15] = [
+const ROOMS: [&str; 16] = [
     "digest",
     "invisible",
     "diff",
@@ -20,6 +20,7 @@ const ROOMS: [&str; 15] = [
     "link",
     "checker",
     "baseline",
+    "fix",
     "review",
     "gate",
 ];

@@ -2,12 +2,13 @@
 //!
 //! Objects and refs are read in-process; `git` itself makes diffs and merges, because a user's own set-up (filters, merge
 //! drivers) must have a say in them. Attributes are those of the target, never those that a change brings. Nothing here
-//! touches a checkout, an index or the object store: what a merge or unsaved work needs is written into a temporary object
+//! touches a checkout, an index or the object store, but for committing fixes: what a merge or unsaved work needs is written into a temporary object
 //! folder that goes away with it.
 
 mod change;
 mod command;
 mod error;
+mod fixes;
 mod folders;
 mod merge;
 mod repository;
@@ -15,6 +16,7 @@ mod target;
 
 pub use change::{DiffSource, ReadChange};
 pub use error::GitError;
+pub use fixes::FixedBlob;
 pub use folders::{FolderTree, between_folders, read_regular};
 pub use merge::{Head, Merge};
 pub use repository::{CommitFiles, Repository};

@@ -70,6 +70,9 @@ pub enum Command {
         after_help = "Examples:\n  swage scan\n  swage scan main --format sarif --output main.sarif\n  swage scan --baseline main.sarif       what came and went since, without history"
     )]
     Scan(ScanArgs),
+    /// Show or apply the fixes that rules propose, each proved before it is offered
+    #[command(after_help = FIX_EXAMPLES)]
+    Fix(FixArgs),
     /// Publish a review as threads on a review host
     #[command(
         after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --to http://127.0.0.1:8417 --proposal 7\n  swage post main...quay-times --to http://127.0.0.1:8417 --proposal 7 --open \"Later boats\""
@@ -120,6 +123,15 @@ Examples:
   swage gate                          would this work pass if it were merged now?
   swage gate main..quay-times         may quay-times enter main?
   swage gate --format json --output verdict.json";
+
+const FIX_EXAMPLES: &str = "A fix is proved when, with it, the file parses, the finding is gone and no other has come.
+
+Examples:
+  swage fix                           a diff of what would be fixed of this work
+  swage fix --apply                   change the files
+  swage fix --rule unused-import --path 'src/**' --all --apply
+  swage fix --key 5daf2d13 > one.patch
+  swage fix --committed --branch tidy    on a branch of its own, stacked on HEAD";
 
 /// Which change is meant.
 #[derive(Debug, Clone, Default, Args)]
@@ -226,6 +238,48 @@ pub struct ReviewArgs {
     pub outside: OutsideArgs,
     #[command(flatten)]
     pub output: OutputArgs,
+}
+
+#[derive(Debug, Args)]
+pub struct FixArgs {
+    #[command(flatten)]
+    pub change: ChangeArgs,
+    /// Only findings of this rule; may be given several times
+    #[arg(long, value_name = "RULE", help_heading = "Which findings")]
+    pub rule: Vec<String>,
+    /// Only findings in files whose paths match; may be given several times
+    #[arg(long, value_name = "PATTERN", help_heading = "Which findings")]
+    pub path: Vec<String>,
+    /// Only the finding with this key, or with a key that begins so
+    #[arg(long, value_name = "KEY", help_heading = "Which findings")]
+    pub key: Vec<String>,
+    /// Only what the change brought; this is the default
+    #[arg(long, conflicts_with = "all", help_heading = "Which findings")]
+    pub new: bool,
+    /// All findings in the files of the change, those that were there before, too
+    #[arg(long, help_heading = "Which findings")]
+    pub all: bool,
+    /// Change the files of the working tree [default: show a diff]
+    #[arg(long, conflicts_with_all = ["commit", "branch", "output"], help_heading = "What to do")]
+    pub apply: bool,
+    /// Change the files and commit them
+    #[arg(long, conflicts_with_all = ["branch", "output"], help_heading = "What to do")]
+    pub commit: bool,
+    /// Commit to a new branch on top of HEAD, without touching the working tree
+    #[arg(long, value_name = "NAME", conflicts_with = "output", help_heading = "What to do")]
+    pub branch: Option<String>,
+    /// The message of the commit
+    #[arg(long, value_name = "TEXT", help_heading = "What to do")]
+    pub message: Option<String>,
+    /// Write the diff to a file [default: standard output]
+    #[arg(long, value_name = "FILE", help_heading = "What to do")]
+    pub output: Option<PathBuf>,
+    /// Read rules from this file instead of the working tree's swage.toml
+    #[arg(long, value_name = "FILE")]
+    pub config: Option<PathBuf>,
+    /// Neither use nor fill the cache
+    #[arg(long)]
+    pub no_cache: bool,
 }
 
 #[derive(Debug, Args)]

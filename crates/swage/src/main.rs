@@ -16,6 +16,7 @@ mod result_file;
 mod source;
 mod target;
 mod terminal;
+mod worktree;
 
 use std::process::ExitCode;
 use std::sync::Arc;

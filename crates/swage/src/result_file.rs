@@ -73,6 +73,7 @@ fn hit(f: &Finding) -> Hit {
         span: f.span().unwrap_or(Span::WHOLE_FILE),
         scope: f.scope.clone(),
         definition: None,
+        fix: None,
         exact: folded,
         folded,
         identity: digest(Some(&f.identity), &f.message),
@@ -133,6 +134,7 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
             figure_before,
             suppressed: Suppressed::of(c, &files),
             excerpt: Vec::new(),
+            fix: None,
         })
     });
     review.findings = findings.collect();
@@ -209,6 +211,7 @@ fn from_json(value: &Value) -> Option<ResultFile> {
             span: span(&f["anchor"], ["start_line", "start_column", "end_line", "end_column"]),
             scope: f["scope"].as_str().unwrap_or_default().to_owned(),
             definition: None,
+            fix: None,
             exact: folded,
             folded,
             identity: digest(f["identity"].as_str().or(f["text_digest"].as_str()), &message),
@@ -258,6 +261,7 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
                     .to_owned(),
                 exact: digest(prints[KEY_FINGERPRINT].as_str(), &message),
                 definition: None,
+                fix: None,
                 folded,
                 identity: digest(named, &message),
                 figure: figure(&r["properties"]),

@@ -85,7 +85,12 @@ fn the_schema_says_what_the_reader_says() {
     let rule =
         |rest: &str| format!("[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\n{rest}\n");
     right.push(rule("match = { any = [{ text = \"a\" }, { any = [{ text = \"b\" }] }], encloses = { text = \"c\" } }"));
+    right
+        .push(rule("match = { text = \"a\", fix = { edits = [{ rewrite = \"{match}b\" }, { remove = \"lines\" }] } }"));
     let wrong = [
+        rule("match = { text = \"a\", fix = { rewrite = \"b\", remove = \"text\" } }"),
+        rule("match = { text = \"a\", fix = { remove = \"all\" } }"),
+        rule("match = { text = \"a\", fix = { title = \"t\" } }"),
         "taget = \"main\"".to_owned(),
         "[gate]\nnew = { eror = 0 }".to_owned(),
         "[gate]\nworse = -1".to_owned(),

@@ -70,6 +70,27 @@ impl LineMap {
         Self { segments }
     }
 
+    /// The map of runs of lines that were replaced, in order: where each begins (0-based), how many old lines it has, and
+    /// how many new ones took their place.
+    pub fn from_replaced(runs: impl IntoIterator<Item = (u32, u32, u32)>) -> Self {
+        let mut segments = Vec::new();
+        let (mut old, mut new) = (0u32, 0u32);
+        for (start, removed, added) in runs {
+            let gap = start.saturating_sub(old);
+            if gap > 0 {
+                segments.push(Segment { old, new, len: gap });
+            }
+            (old, new) = (start.saturating_add(removed), new.saturating_add(gap).saturating_add(added));
+        }
+        segments.push(Segment { old, new, len: u32::MAX - old.max(new) });
+        Self { segments }
+    }
+
+    /// The runs of unchanged lines, in order.
+    pub fn segments(&self) -> &[Segment] {
+        &self.segments
+    }
+
     /// Where an old line (0-based) stands now; `None` when it was removed.
     pub fn to_new(&self, old: u32) -> Option<u32> {
         let at = self.segments.partition_point(|s| s.old <= old).checked_sub(1)?;

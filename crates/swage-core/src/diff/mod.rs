@@ -26,6 +26,7 @@ mod reader;
 mod sections;
 mod skip_blocks;
 mod votes;
+mod write;
 
 pub use apply::{ApplyError, Direction, apply};
 pub use error::{DiffError, Expected};
@@ -34,3 +35,4 @@ pub use mail::decode_mail;
 pub use model::{Binary, Body, Diff, FileDiff, Hunk, HunkLine, Kind, LineKind, Mode, Patch};
 pub use names::{quote_path, unquote_path};
 pub use read::{ReadOptions, read};
+pub use write::write_file;

@@ -156,6 +156,7 @@ fn hit(rule: &Rule, link: &Link, fact: &Fact, mut related: Vec<Elsewhere>) -> Hi
         span: fact.span,
         scope: String::new(),
         definition: None,
+        fix: None,
         exact: 0,
         folded: 0,
         identity: named(link, fact),

@@ -227,6 +227,7 @@ impl<'a> Work<'a> {
             figure_before: None,
             suppressed: None,
             excerpt: Vec::new(),
+            fix: None,
         }
     }
 }

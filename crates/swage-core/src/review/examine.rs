@@ -10,6 +10,7 @@ use super::cross_file::{Beyond, look_beyond};
 use super::examination::{Examination, Nothing, Progress};
 use super::excerpt::Code;
 use super::file::{Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
+use super::fixes::offer_fixes;
 use super::model::{Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side, Suppressed};
 use super::readable::Readable;
 use super::written::{Written, written};
@@ -73,6 +74,7 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
     let contents = &Readable(contents);
     let Looked { mut review, examined, compared, hits, beyond } = look(change, contents, with, Scope::Change);
     add_excerpts(&mut review.findings, &compared, &hits, change, contents, &beyond);
+    offer_fixes(&mut review.findings, &compared, &hits, (change, contents), &examined, with);
     let facts = examined.iter().zip(&review.files);
     let facts = facts.map(|(e, f)| FileFacts { sizes: e.sizes, generated: e.generated, lines: f.written });
     let files: Vec<FileFacts> = facts.collect();
@@ -239,6 +241,7 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules:
         suppressed: Suppressed::of(c, hits)
             .filter(|suppressed| !suppressed.in_change || rules.get(&hit.rule).is_none_or(may_be_suppressed)),
         excerpt: Vec::new(),
+        fix: None,
     }
 }
 

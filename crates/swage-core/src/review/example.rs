@@ -9,6 +9,7 @@ use super::examine::examine;
 use super::written::Written;
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::{Kind, LineMap};
+use crate::fix::{Fixable, fix_file};
 use crate::lang::Language;
 use crate::rule::{Example, ExampleFile, Rule, RuleSet};
 use crate::scan::{Limits, NoCache};
@@ -25,6 +26,8 @@ pub struct Tried {
     pub expected: Vec<u64>,
     /// Those that are.
     pub found: Vec<u64>,
+    /// What the fixes make of it, when that isn't what the example says.
+    pub fixed_wrongly: Option<String>,
 }
 
 /// Runs an example of a rule: one result a file, or one for a change.
@@ -42,7 +45,13 @@ pub fn try_example(rule: &Arc<Rule>, example: &Example) -> Vec<Tried> {
                 })
                 .collect();
             let found = about_change(change, &sizes, &set).0.len() as u64;
-            vec![Tried { path: String::new(), code: shown.clone(), expected: vec![*findings], found: vec![found] }]
+            vec![Tried {
+                path: String::new(),
+                code: shown.clone(),
+                expected: vec![*findings],
+                found: vec![found],
+                fixed_wrongly: None,
+            }]
         }
         Example::Files { files, before } => {
             let lines = if rule.link().is_some() || rule.is_about_syntax() {
@@ -53,11 +62,29 @@ pub fn try_example(rule: &Arc<Rule>, example: &Example) -> Vec<Tried> {
             let tried = files.iter().zip(lines).map(|(file, mut found)| {
                 found.sort_unstable();
                 found.dedup();
-                Tried { path: file.path.clone(), code: file.code.clone(), expected: file.lines.clone(), found }
+                let (path, code, expected) = (file.path.clone(), file.code.clone(), file.lines.clone());
+                Tried { path, code, expected, found, fixed_wrongly: fixed_wrongly(&set, file) }
             });
             tried.collect()
         }
     }
+}
+
+impl Tried {
+    /// Whether it came out as the example says.
+    pub fn holds(&self) -> bool {
+        self.found == self.expected && self.fixed_wrongly.is_none()
+    }
+}
+
+/// What the fixes of a rule make of a file, when the example says something else.
+fn fixed_wrongly(set: &RuleSet, file: &ExampleFile) -> Option<String> {
+    let expected = file.fixed.as_ref()?;
+    let (path, code) = (file.path.as_bytes(), file.code.as_bytes());
+    let (language, wanted, limits) = (Language::of(path, code), set.wanted(path), Limits::default());
+    let fixable = Fixable { path, language, rules: set, wanted: &wanted, limits: &limits };
+    let fixed = fix_file(&fixable, code, &|_| true).content;
+    (fixed != expected.as_bytes()).then(|| String::from_utf8_lossy(&fixed).into_owned())
 }
 
 /// Each file by itself, whatever side the rule looks at.

@@ -7,6 +7,7 @@ mod examine;
 mod example;
 mod excerpt;
 mod file;
+mod fixes;
 mod model;
 mod readable;
 mod unexamined;
@@ -16,6 +17,7 @@ pub use examination::{CheckerReport, Examination, Progress};
 pub use examine::{examine, scan_tree};
 pub use example::{Tried, try_example};
 pub use model::{
-    Anchor, Counts, ExcerptLine, FileEntry, Finding, Marker, Path, Related, Review, RuleEntry, Side, Suppressed,
+    Anchor, Counts, ExcerptLine, FileEntry, Finding, Fix, FixEdit, Marker, Path, Proof, Related, Review, RuleEntry,
+    Side, Suppressed,
 };
 pub use written::Written;

@@ -149,6 +149,37 @@ pub struct Finding {
     pub suppressed: Option<Suppressed>,
     /// The code around it, with the change's own lines.
     pub excerpt: Vec<ExcerptLine>,
+    /// What its rule proposes to do about it; tried for findings that count against the change.
+    pub fix: Option<Fix>,
+}
+
+/// What a rule proposes to do about a finding.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Fix {
+    /// What it does, in a line.
+    pub title: String,
+    /// Its edits, in order; they don't overlap.
+    pub edits: Vec<FixEdit>,
+    /// Whether it has been shown to be good.
+    pub proof: Proof,
+}
+
+/// A piece of the finding's file that a fix replaces.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FixEdit {
+    /// The lines and columns on the new side; they end where they begin where something is inserted.
+    pub span: Span,
+    /// What takes their place.
+    pub text: String,
+}
+
+/// What trying a fix in memory gave.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Proof {
+    /// The file with it parses, the finding is gone, and no other has come.
+    Proved,
+    /// It isn't good, for this reason; it is a hint at best.
+    Unproved(String),
 }
 
 /// A finding that a comment beside it lets be.

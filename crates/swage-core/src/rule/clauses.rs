@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use super::filter::{Filter, read_filters};
+use super::fix::{check_fix, read_fix};
 use super::matchers::{READERS, Reader};
 use super::model::Clause;
 use super::problem::Problems;
@@ -22,6 +23,7 @@ pub(super) fn read_clauses(
     if !table.has("any") {
         return read_clause(table, languages, name, p).into_iter().collect();
     }
+    let fix = read_fix(table, p);
     let mut clauses = Vec::new();
     for mut inner in table.tables("any", p) {
         clauses.extend(read_clauses(&mut inner, languages.as_deref(), name, p));
@@ -29,6 +31,13 @@ pub(super) fn read_clauses(
     }
     let shared: Vec<Arc<Filter>> = read_filters(table, languages.as_deref(), p).into_iter().map(Arc::new).collect();
     clauses.iter_mut().for_each(|clause| clause.filters.extend(shared.iter().cloned()));
+    if let Some(fix) = fix {
+        let shared = Arc::new(fix.value.clone());
+        for clause in clauses.iter_mut().filter(|clause| clause.fix.is_none()) {
+            check_fix(&fix, &clause.matcher.placeholders(), p);
+            clause.fix = Some(shared.clone());
+        }
+    }
     clauses
 }
 
@@ -48,10 +57,20 @@ fn read_clause(
         }
     };
     let filters = read_filters(table, languages.as_deref(), p).into_iter().map(Arc::new).collect();
+    let fix = read_fix(table, p);
+    if let (Some(fix), Some(matcher)) = (&fix, &matcher) {
+        check_fix(fix, &matcher.placeholders(), p);
+    }
     if p.list.len() > before || languages.as_ref().is_some_and(Vec::is_empty) {
         return None;
     }
-    Some(Clause { languages: languages.unwrap_or_default(), matcher: matcher?, collection: None, filters })
+    Some(Clause {
+        languages: languages.unwrap_or_default(),
+        matcher: matcher?,
+        collection: None,
+        filters,
+        fix: fix.map(|fix| Arc::new(fix.value)),
+    })
 }
 
 /// Notes that a table asks for nothing, or for several things at once.

@@ -31,6 +31,7 @@ fn read_file(table: &mut Table<'_, '_>, judged: bool, p: &mut Problems<'_>) -> O
     let path = table.required_string("path", "an example", p);
     let code = table.required_string("code", "an example", p);
     let lines = table.numbers("lines", p);
+    let fixed = if judged { table.string("fixed", p).map(|fixed| fixed.value) } else { None };
     let hint = || Some("list the lines that must be reported, or [] when none may be".to_owned());
     if judged && !table.has("lines") {
         p.at(table.at, "an example needs `lines`", hint());
@@ -40,7 +41,7 @@ fn read_file(table: &mut Table<'_, '_>, judged: bool, p: &mut Problems<'_>) -> O
     if let Some(line) = lines.iter().find(|line| !(1..=count).contains(line)) {
         p.at(table.at, format!("there is no line {line} in the example, which has {count}"), hint());
     }
-    Some(ExampleFile { path, code, lines })
+    Some(ExampleFile { path, code, lines, fixed })
 }
 
 /// What a change looks like to a rule on changes: its title, its commits, and its files with their figures.

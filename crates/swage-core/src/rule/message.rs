@@ -46,7 +46,7 @@ pub(crate) fn shorten(text: &str) -> String {
 }
 
 /// Text as `Ok`, names of gaps as `Err`.
-fn parts(message: &str) -> impl Iterator<Item = Result<&str, &str>> {
+pub(crate) fn parts(message: &str) -> impl Iterator<Item = Result<&str, &str>> {
     let mut rest = message;
     std::iter::from_fn(move || {
         if rest.is_empty() {

@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 use super::change::ChangeMatch;
 use super::checker::Checker;
 use super::filter::Filter;
+use super::fix::FixTemplate;
 use super::link::Link;
 use super::matchers::{Matcher, SyntaxMatch};
 use super::paths::{PathSet, is_rule_file, is_wanted};
@@ -195,6 +196,8 @@ pub struct Clause {
     pub collection: Option<usize>,
     /// Filters on where it stands and what is in it; all must let it through.
     pub filters: Vec<Arc<Filter>>,
+    /// What it proposes to do about a match.
+    pub fix: Option<Arc<FixTemplate>>,
 }
 
 impl Clause {
@@ -247,4 +250,6 @@ pub struct ExampleFile {
     pub code: String,
     /// The lines that must be reported, 1-based; empty when nothing may be.
     pub lines: Vec<u64>,
+    /// What the rule's fixes must make of it, when the example says so.
+    pub fixed: Option<String>,
 }

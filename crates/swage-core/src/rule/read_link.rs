@@ -38,6 +38,10 @@ pub(super) fn read_link(
         let mut names: Option<Vec<String>> = None;
         for clause in &mut own {
             clause.collection = Some(index);
+            if clause.fix.take().is_some() {
+                let hint = "give it to a rule that looks at one file".to_owned();
+                p.at(inner.at, "what is collected for a link can't have a fix", Some(hint));
+            }
             let these = hole_names(clause);
             names = Some(match names {
                 None => these,

@@ -85,6 +85,8 @@ impl Part {
         facts.extend(inner.facts.into_iter().map(|fact| Fact { span: shift(fact.span), ..fact }));
         for mut hit in inner.hits {
             hit.span = shift(hit.span);
+            // Its bytes stand elsewhere in the file around it.
+            hit.fix = None;
             hit.definition = hit.definition.map(lines);
             match into.iter_mut().find(|other| other.rule == hit.rule && other.span == hit.span) {
                 Some(other) => other.suppressed = other.suppressed.take().or(hit.suppressed),

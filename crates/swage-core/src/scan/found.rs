@@ -4,11 +4,12 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Tree};
 
+use super::fix::{ProposedFix, propose};
 use super::hit::Hit;
 use super::{Fact, Lines, Span, allow, identity};
 use crate::lang::{Language, parse};
 use crate::pattern::ancestors;
-use crate::rule::{Clause, Figure, Match, Rule, RuleSet, shorten};
+use crate::rule::{Clause, Figure, Match, ParsedFile, Rule, RuleSet, shorten};
 
 /// A match of a rule.
 pub(super) struct Found {
@@ -22,26 +23,43 @@ pub(super) struct Found {
     /// What runs took, in order.
     varying: Vec<Range<usize>>,
     figure: Option<Figure>,
+    fix: Option<ProposedFix>,
     /// The collection that takes it, and what was captured.
     fact: Option<(usize, Vec<(String, String)>)>,
 }
 
+/// Where a match comes from.
+#[derive(Clone, Copy)]
+pub(super) struct Origin<'a> {
+    /// The rule, by index.
+    pub index: usize,
+    pub rule: &'a Rule,
+    pub clause: &'a Clause,
+    /// The text that was searched.
+    pub source: &'a [u8],
+    /// Whether that is the file byte for byte, so that edits of it are edits of the file.
+    pub editable: bool,
+}
+
 impl Found {
-    /// What a match of one of a rule's clauses gives; `scope` tells the definitions around it.
-    pub fn new(
-        (index, rule): (usize, &Rule),
-        clause: &Clause,
-        source: &[u8],
-        m: Match<'_>,
-        scope: impl FnOnce() -> Scope,
-    ) -> Self {
+    /// What a match of one of a rule's clauses gives; `file` is missing where nothing was parsed, and `scope` tells the
+    /// definitions around it.
+    pub fn new(origin: Origin<'_>, m: Match<'_>, file: Option<&ParsedFile<'_>>, scope: impl FnOnce() -> Scope) -> Self {
+        let Origin { index, rule, clause, source, .. } = origin;
         let text = |range: &Range<usize>| String::from_utf8_lossy(&source[range.clone()]).into_owned();
         if let Some(collection) = clause.collection {
             // There are many facts and few become findings, so the words about them are left for then.
             let texts = m.captures.iter().map(|(name, range)| ((*name).to_owned(), text(range))).collect();
-            let (message, scope) = (String::new(), Scope::default());
-            let fact = Some((collection, texts));
-            return Self { rule: index, range: m.range, message, scope, varying: Vec::new(), figure: None, fact };
+            return Self {
+                rule: index,
+                range: m.range,
+                message: String::new(),
+                scope: Scope::default(),
+                varying: Vec::new(),
+                figure: None,
+                fix: None,
+                fact: Some((collection, texts)),
+            };
         }
         let message = rule.say(|gap| match (gap, m.figure) {
             ("match", _) => Some(text(&m.range)),
@@ -50,8 +68,10 @@ impl Found {
             ("limit", Some(figure)) => Some(figure.limit.to_string()),
             (name, _) => clause.matcher.placeholders().contains(&name).then(|| clause.matcher.absent().to_owned()),
         });
+        let template = clause.fix.as_deref().filter(|_| origin.editable);
+        let fix = template.and_then(|template| propose(template, &m, source, file));
         let Match { range, varying, figure, .. } = m;
-        Self { rule: index, range, message, scope: scope(), varying, figure, fact: None }
+        Self { rule: index, range, message, scope: scope(), varying, figure, fix, fact: None }
     }
 }
 
@@ -87,6 +107,7 @@ pub(super) fn hits_and_facts(
                 let definition = f.scope.lines(&lines);
                 let mut hit = Hit::new(rule, f.message, span, f.scope.names, text, f.figure);
                 hit.definition = definition;
+                hit.fix = f.fix;
                 if !f.varying.is_empty() {
                     hit.identity = identity(source, &f.range, &f.varying);
                 }

@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::Syntax;
+use super::fix::ProposedFix;
 use crate::digest::{short_digest, without_white_space};
 use crate::rule::{Figure, Rule, Severity};
 
@@ -58,6 +59,8 @@ pub struct Hit {
     pub identity: u64,
     /// For measures, the figure.
     pub figure: Option<Figure>,
+    /// What its rule proposes to do about it; not tried.
+    pub fix: Option<ProposedFix>,
     /// Why a comment beside it lets it be.
     pub suppressed: Option<String>,
     /// Other places that it is about.
@@ -111,6 +114,7 @@ impl Hit {
             folded,
             identity: folded,
             figure,
+            fix: None,
             suppressed: None,
             related: Vec::new(),
             secret: rule.secret,

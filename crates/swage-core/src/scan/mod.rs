@@ -8,6 +8,7 @@ mod allow;
 mod cache;
 mod embedded;
 mod filters;
+mod fix;
 mod found;
 mod fragment;
 mod generated;
@@ -29,6 +30,7 @@ use std::ops::Range;
 use sha2::{Digest, Sha256};
 
 pub use cache::{Cache, NoCache};
+pub use fix::{Edit, ProposedFix};
 pub use fragment::scan_fragment;
 pub(crate) use generated::looks_generated;
 pub use hit::{Elsewhere, Fact, FileScan, Hit, Span, Status};

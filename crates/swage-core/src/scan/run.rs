@@ -6,7 +6,7 @@ use tree_sitter::Tree;
 
 use super::embedded::{self, Part};
 use super::filters::is_excused;
-use super::found::{Found, Scope, hits_and_facts};
+use super::found::{Found, Origin, Scope, hits_and_facts};
 use super::search::{Search, TextMatches};
 use super::words::Words;
 use super::{Fact, Hit, Syntax, allow};
@@ -55,6 +55,11 @@ impl<'a> Run<'a> {
         self.language.is_some() && (needs_tree || !self.text.is_empty())
     }
 
+    /// Whether edits of the text that is looked at are edits of the file.
+    fn is_editable(&self) -> bool {
+        self.source == self.content && self.known.is_none()
+    }
+
     /// Parses the file, within a number of steps that follows from its size alone.
     ///
     /// # Errors
@@ -95,7 +100,8 @@ impl<'a> Run<'a> {
         };
         let is_global = |name: &str| self.rules.is_global(language, name);
         let file = ParsedFile::new(self.source, language, tree, self.known.clone(), &is_global);
-        let search = Search::new(file, self.rules, set, possible, words);
+        let editable = self.is_editable();
+        let search = Search::new(file, editable, self.rules, set, possible, words);
         let found = search.run(text);
         let fault = search.fault();
         self.found.extend(found);
@@ -111,7 +117,9 @@ impl<'a> Run<'a> {
             if let Some(m) = finder.at(self.source, &range)
                 && !is_excused(clause, &self.source[m.range.clone()])
             {
-                self.found.push(Found::new((entry.rule, rule), clause, self.source, m, Scope::default));
+                let (source, editable) = (self.source, self.is_editable());
+                let origin = Origin { index: entry.rule, rule, clause, source, editable };
+                self.found.push(Found::new(origin, m, None, Scope::default));
             }
         }
     }

@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
-use super::found::{Found, Scope};
+use super::found::{Found, Origin, Scope};
 use super::walk::{Step, Which, walk};
 use super::words::Words;
 use crate::lang::{Class, interest, nests_too_deep};
@@ -22,6 +22,8 @@ pub(super) type TextMatches = Vec<(u32, Range<usize>)>;
 /// A search through a file.
 pub(super) struct Search<'a> {
     pub file: ParsedFile<'a>,
+    /// Whether its text is the file byte for byte.
+    editable: bool,
     rules: &'a RuleSet,
     set: &'a LanguageSet,
     /// The entries that may find something, in order.
@@ -62,6 +64,7 @@ struct Wanted {
 impl<'a> Search<'a> {
     pub fn new(
         file: ParsedFile<'a>,
+        editable: bool,
         rules: &'a RuleSet,
         set: &'a LanguageSet,
         possible: &'a [u32],
@@ -73,7 +76,7 @@ impl<'a> Search<'a> {
             Plan::Nodes { .. } | Plan::Lines(_) | Plan::File { .. } | Plan::Suppressions(_) => None,
         });
         let functions = functions.collect();
-        Self { file, rules, set, possible, functions, words, too_deep, spent, overrun }
+        Self { file, editable, rules, set, possible, functions, words, too_deep, spent, overrun }
     }
 
     /// Everything that the possible entries find; `text` has the matches of their expressions.
@@ -297,7 +300,9 @@ impl<'a> Search<'a> {
         let is_around = node.start_byte() < m.range.start || m.range.end < node.end_byte();
         let place = if is_around { file.around(&m.range) } else { node };
         let scope = || Scope::of(file.language, file.source, file.root(), place);
-        found.push(Found::new((entry.rule, self.rule(index)), clause, file.source, m, scope));
+        let (rule, source) = (self.rule(index), file.source);
+        let origin = Origin { index: entry.rule, rule, clause, source, editable: self.editable };
+        found.push(Found::new(origin, m, Some(file), scope));
     }
 }
 

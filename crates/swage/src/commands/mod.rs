@@ -2,6 +2,7 @@
 
 mod compare;
 mod demo;
+mod fix;
 mod gate;
 mod host;
 mod init;
@@ -37,6 +38,7 @@ pub fn run(cli: Cli) -> Result<ExitCode, Failure> {
         Command::Gate(args) => gate::run(&args),
         Command::Compare(args) => compare::run(&args),
         Command::Scan(args) => scan::run(&args),
+        Command::Fix(args) => fix::run(&args),
         Command::Post(args) => post::run(&args),
         Command::Rules { command } => rules::run(&command),
         Command::Host { command: HostCommand::Serve(args) } => host::serve(&args),

@@ -213,7 +213,7 @@ fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
         bar.inc(1);
         for example in &rule.examples {
             examples += 1;
-            let wrong: Vec<_> = try_example(rule, example).into_iter().filter(|t| t.found != t.expected).collect();
+            let wrong: Vec<_> = try_example(rule, example).into_iter().filter(|t| !t.holds()).collect();
             failed += usize::from(!wrong.is_empty());
             wrong.iter().for_each(|tried| out += &differs(rule, tried));
         }
@@ -297,6 +297,10 @@ fn differs(rule: &Rule, tried: &Tried) -> String {
             (true, true) => writeln!(out, "  {} {number:3}  {line}", paint.good("expected and found ")),
             (false, false) => writeln!(out, "                      {number:3}  {line}"),
         };
+    }
+    if let Some(fixed) = &tried.fixed_wrongly {
+        _ = writeln!(out, "  {}", paint.gone("its fixes make something else of it than `fixed` says:"));
+        fixed.lines().for_each(|line| _ = writeln!(out, "    {}", printable(line)));
     }
     out
 }

@@ -5,7 +5,7 @@ use std::fmt::Write;
 
 use swage_core::baseline::State;
 use swage_core::gate::Outcome;
-use swage_core::review::{ExcerptLine, Finding, Marker, Review, Side};
+use swage_core::review::{ExcerptLine, Finding, Fix, Marker, Proof, Review, Side};
 use swage_core::rule::Severity;
 
 use super::{Document, Purpose};
@@ -112,6 +112,9 @@ impl Page<'_> {
         for line in &f.excerpt {
             self.excerpt_line(line, f, out);
         }
+        if let Some(fix) = &f.fix {
+            self.fix(fix, &f.key, out);
+        }
         out.push('\n');
     }
 
@@ -142,6 +145,20 @@ impl Page<'_> {
             Marker::Same => writeln!(out, "  {pointer}{number:5}   {text}"),
             Marker::Added => writeln!(out, "  {pointer}{number:5} {}", self.paint.good(format!("+ {text}"))),
             Marker::Removed => writeln!(out, "  {pointer}{number:5} {}", self.paint.gone(format!("- {text}"))),
+        };
+    }
+
+    fn fix(&self, fix: &Fix, key: &str, out: &mut String) {
+        let title = printable(&fix.title);
+        _ = match &fix.proof {
+            Proof::Proved => {
+                let how = self.paint.faint(format!("· swage fix --key {key}"));
+                writeln!(out, "        {} {title} {how}", self.paint.good("Fix:"))
+            }
+            Proof::Unproved(why) => {
+                let why = self.paint.faint(format!("(not proved: {})", printable(why)));
+                writeln!(out, "        {} {title} {why}", self.paint.faint("Hint:"))
+            }
         };
     }
 

@@ -3,7 +3,7 @@
 use serde_json::{Map, Value, json};
 use swage_core::baseline::State;
 use swage_core::invisible::escaped_json;
-use swage_core::review::{Anchor, Counts, FileEntry, Finding, Path};
+use swage_core::review::{Anchor, Counts, FileEntry, Finding, Fix, Path, Proof};
 use swage_core::rule::Severity;
 
 use super::Document;
@@ -97,9 +97,26 @@ fn finding(f: &Finding) -> Value {
         "suppressed": f.suppressed.as_ref().map(|a| json!({ "reason": a.reason, "in_change": a.in_change })),
         "related": related,
         "excerpt": f.excerpt.iter().map(|l| json!({ "marker": l.marker, "old": l.old, "new": l.new, "text": l.text, "skipped": l.skipped })).collect::<Vec<_>>(),
-        "fix": null,
+        "fix": f.fix.as_ref().map(fix),
         "decision": null,
     })
+}
+
+fn fix(fix: &Fix) -> Value {
+    let why_not = match &fix.proof {
+        Proof::Proved => None,
+        Proof::Unproved(why) => Some(why),
+    };
+    let edits = fix.edits.iter().map(|edit| {
+        json!({
+            "start_line": edit.span.start_line,
+            "start_column": edit.span.start_column,
+            "end_line": edit.span.end_line,
+            "end_column": edit.span.end_column,
+            "text": edit.text,
+        })
+    });
+    json!({ "title": fix.title, "proved": why_not.is_none(), "why_not": why_not, "edits": edits.collect::<Vec<_>>() })
 }
 
 fn counts(counts: &Counts) -> Value {

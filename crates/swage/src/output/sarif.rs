@@ -6,7 +6,7 @@ use swage_core::baseline::State;
 use swage_core::change::Nature;
 use swage_core::gate::Outcome;
 use swage_core::invisible::escaped_json;
-use swage_core::review::{Anchor, Finding, Path, Review, Side};
+use swage_core::review::{Anchor, Finding, Fix, Path, Proof, Review, Side};
 
 use super::{Document, Purpose};
 
@@ -165,6 +165,18 @@ fn result(f: &Finding, review: &Review, compared: bool) -> Value {
     }
     if let Some(figure) = f.figure {
         value["properties"] = json!({ "value": figure.value, "limit": figure.limit, "before": f.figure_before });
+    }
+    // A fix that isn't proved isn't one (section 3.55).
+    if let (Some(Fix { title, edits, proof: Proof::Proved }), Some(anchor)) = (&f.fix, &f.anchor) {
+        let replacements = edits.iter().map(|edit| {
+            let span = edit.span;
+            json!({
+                "deletedRegion": { "startLine": span.start_line, "startColumn": span.start_column, "endLine": span.end_line, "endColumn": span.end_column },
+                "insertedContent": { "text": edit.text },
+            })
+        });
+        let change = json!({ "artifactLocation": artifact(&anchor.path, anchor.side), "replacements": replacements.collect::<Vec<_>>() });
+        value["fixes"] = json!([{ "description": { "text": title }, "artifactChanges": [change] }]);
     }
     if f.advisory {
         value["properties"]["advisory"] = json!(true);

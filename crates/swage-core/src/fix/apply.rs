@@ -1,0 +1,238 @@
+//! Trying fixes, and applying many in rounds.
+
+use std::borrow::Cow;
+
+use super::Fixable;
+use super::edits::{apply_edits, line_map, overlap};
+use crate::baseline::{FileHits, State, Texts, compare};
+use crate::diff::LineMap;
+use crate::scan::{Edit, FileScan, Hit, Status, decoded};
+
+/// Most rounds; each applies at least one fix.
+const MOST_ROUNDS: u32 = 20;
+
+/// What became of a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FixedFile {
+    /// Its content with all fixes that could be proved.
+    pub content: Vec<u8>,
+    /// Where its lines went.
+    pub map: LineMap,
+    /// What became of each chosen finding, in the order of their places.
+    pub attempts: Vec<Attempt>,
+}
+
+/// What became of one finding.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Attempt {
+    /// The finding as it was found at first.
+    pub hit: Hit,
+    /// What became of it.
+    pub outcome: Outcome,
+}
+
+/// What became of a fix.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Outcome {
+    /// It was applied, in this round, counted from 1.
+    Applied(u32),
+    /// Another fix took the finding along.
+    GoneWith,
+    /// It was tried and isn't good; the reason.
+    Refused(String),
+    /// The rule proposes nothing for this place.
+    NoFix,
+}
+
+/// A content with what is found in it.
+struct Tried {
+    text: Vec<u8>,
+    scan: FileScan,
+}
+
+/// Tries the fix of one finding of a file.
+///
+/// # Errors
+/// Why it isn't good.
+pub fn prove(file: &Fixable<'_>, content: &[u8], hit: &Hit) -> Result<(), String> {
+    let text = editable(content)?;
+    let before = Tried { text: text.to_vec(), scan: file.scan(text) };
+    let index = before.scan.hits.iter().position(|own| own.rule == hit.rule && own.span == hit.span);
+    let index = index.ok_or("it isn't found any more")?;
+    attempt(file, &before, &[index]).map(|_| ())
+}
+
+/// The text of a file that edits can be made in.
+fn editable(content: &[u8]) -> Result<&[u8], String> {
+    match decoded(content) {
+        Cow::Borrowed(text) => Ok(text),
+        Cow::Owned(_) => Err("the file isn't UTF-8".to_owned()),
+    }
+}
+
+/// Applies the fixes of the findings that `chosen` names, as far as they can be proved, in rounds, until nothing more can be
+/// applied. The result depends on nothing but the arguments.
+pub fn fix_file(file: &Fixable<'_>, content: &[u8], chosen: &dyn Fn(&Hit) -> bool) -> FixedFile {
+    let Ok(text) = editable(content) else {
+        return FixedFile { content: content.to_vec(), map: LineMap::identity(), attempts: Vec::new() };
+    };
+    let mark = &content[..content.len() - text.len()];
+    let mut now = Tried { text: text.to_vec(), scan: file.scan(text) };
+    let mut attempts: Vec<Attempt> = Vec::new();
+    // Findings that are still there: which attempt each belongs to, and its index among the present hits.
+    let mut open: Vec<(usize, usize)> = Vec::new();
+    for (index, hit) in now.scan.hits.iter().enumerate().filter(|(_, hit)| hit.suppressed.is_none() && chosen(hit)) {
+        open.push((attempts.len(), index));
+        attempts.push(Attempt { hit: hit.clone(), outcome: Outcome::NoFix });
+    }
+    let mut map = LineMap::identity();
+    for round in 1..=MOST_ROUNDS {
+        let picked = pick(&now.scan.hits, &open);
+        let mut refused = Vec::new();
+        let Some((next, applied)) = largest_good(file, &now, &picked, &mut refused) else {
+            note_refused(&mut attempts, &open, refused);
+            break;
+        };
+        note_refused(&mut attempts, &open, refused);
+        for (attempt, index) in &open {
+            if applied.contains(index) {
+                attempts[*attempt].outcome = Outcome::Applied(round);
+            }
+        }
+        let step = line_map(&now.text, &edits_of(&now.scan.hits, &applied));
+        let stayed = partners(file.path, &now, &next, &step);
+        open.retain_mut(|(attempt, index)| match stayed[*index] {
+            _ if applied.contains(index) => false,
+            Some(partner) => {
+                *index = partner;
+                true
+            }
+            None => {
+                attempts[*attempt].outcome = Outcome::GoneWith;
+                false
+            }
+        });
+        map = map.then(&step);
+        now = next;
+    }
+    for (attempt, index) in &open {
+        let attempt = &mut attempts[*attempt];
+        if attempt.outcome == Outcome::NoFix && now.scan.hits[*index].fix.is_some() {
+            attempt.outcome = Outcome::Refused("it overlaps other fixes; run the command again".to_owned());
+        }
+    }
+    FixedFile { content: [mark, &now.text].concat(), map, attempts }
+}
+
+fn note_refused(attempts: &mut [Attempt], open: &[(usize, usize)], refused: Vec<(usize, String)>) {
+    for (index, why) in refused {
+        if let Some((attempt, _)) = open.iter().find(|(_, own)| *own == index) {
+            attempts[*attempt].outcome = Outcome::Refused(why);
+        }
+    }
+}
+
+/// The open findings whose fixes don't overlap; where they do, the one that begins first wins.
+fn pick(hits: &[Hit], open: &[(usize, usize)]) -> Vec<usize> {
+    let mut taken: Vec<&Edit> = Vec::new();
+    let mut picked = Vec::new();
+    for (_, index) in open {
+        let Some(fix) = &hits[*index].fix else { continue };
+        if !fix.edits.iter().any(|edit| taken.iter().rev().take(64).any(|other| overlap(edit, other))) {
+            taken.extend(&fix.edits);
+            picked.push(*index);
+        }
+    }
+    picked
+}
+
+/// The edits of some findings, in order.
+fn edits_of(hits: &[Hit], chosen: &[usize]) -> Vec<Edit> {
+    let mut edits: Vec<Edit> =
+        chosen.iter().filter_map(|index| hits[*index].fix.as_ref()).flat_map(|fix| fix.edits.iter().cloned()).collect();
+    edits.sort_by_key(|edit| (edit.range.start, edit.range.end));
+    edits
+}
+
+/// Applies as many of the fixes as are good together: all, or else the good ones of each half. `None` when none is.
+fn largest_good(
+    file: &Fixable<'_>,
+    now: &Tried,
+    picked: &[usize],
+    refused: &mut Vec<(usize, String)>,
+) -> Option<(Tried, Vec<usize>)> {
+    let (mut good, mut result) = (Vec::new(), None);
+    let mut sets = vec![picked.to_vec()];
+    while let Some(set) = sets.pop().filter(|set| !set.is_empty()) {
+        let mut all = [&good[..], &set].concat();
+        all.sort_unstable();
+        match attempt(file, now, &all) {
+            Ok(tried) => (good, result) = (all, Some(tried)),
+            Err(why) if set.len() == 1 => refused.push((set[0], why)),
+            Err(_) => {
+                let (first, second) = set.split_at(set.len() / 2);
+                sets.push(second.to_vec());
+                sets.push(first.to_vec());
+            }
+        }
+    }
+    result.map(|tried| (tried, good))
+}
+
+/// Makes the edits of some findings and looks at the result.
+fn attempt(file: &Fixable<'_>, before: &Tried, chosen: &[usize]) -> Result<Tried, String> {
+    let hits = &before.scan.hits;
+    if let Some(index) = chosen.iter().find(|index| hits[**index].fix.is_none()) {
+        return Err(format!("the rule `{}` proposes nothing here", hits[*index].rule));
+    }
+    let edits = edits_of(hits, chosen);
+    let text = apply_edits(&before.text, &edits);
+    let after = Tried { scan: file.scan(&text), text };
+    if let Status::NotExamined(why) = &after.scan.status {
+        return Err(format!("the file couldn't be examined any more: {why}"));
+    }
+    let errors = |scan: &FileScan| scan.syntax.as_ref().map_or(0, |syntax| syntax.errors);
+    if errors(&after.scan) > errors(&before.scan) {
+        return Err("the file wouldn't parse".to_owned());
+    }
+    let (sides, texts) = sides(file.path, before, &after, line_map(&before.text, &edits));
+    for c in compare(&sides, &|_| Some(texts.clone())) {
+        let (old, new) = (c.base.map(|(_, at)| at), c.head.map(|(_, at)| at));
+        if let (Some(old), Some(_)) = (old, new)
+            && chosen.contains(&old)
+        {
+            return Err("the finding would still be there".to_owned());
+        }
+        let Some(hit) = new.map(|at| &after.scan.hits[at]).filter(|hit| hit.suppressed.is_none()) else { continue };
+        let value = |hit: &Hit| hit.figure.map(|figure| figure.value);
+        let is_worse = old.is_some_and(|at| value(hit) > value(&hits[at]));
+        if c.state == State::New || is_worse {
+            return Err(format!("it would bring `{}` in line {}", hit.rule, hit.span.start_line));
+        }
+    }
+    Ok(after)
+}
+
+/// Both contents as sides of a comparison.
+fn sides(path: &[u8], before: &Tried, after: &Tried, map: LineMap) -> ([FileHits; 1], Texts) {
+    let hits = FileHits {
+        old_path: path.to_vec(),
+        new_path: path.to_vec(),
+        map,
+        base: before.scan.hits.clone(),
+        head: after.scan.hits.clone(),
+    };
+    ([hits], Texts { old: before.text.clone(), new: after.text.clone() })
+}
+
+/// For each finding before, the one that it is after.
+fn partners(path: &[u8], before: &Tried, after: &Tried, map: &LineMap) -> Vec<Option<usize>> {
+    let (sides, texts) = sides(path, before, after, map.clone());
+    let mut partners = vec![None; before.scan.hits.len()];
+    for c in compare(&sides, &|_| Some(texts.clone())) {
+        if let (Some((_, old)), Some((_, new))) = (c.base, c.head) {
+            partners[old] = Some(new);
+        }
+    }
+    partners
+}

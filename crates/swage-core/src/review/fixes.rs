@@ -1,0 +1,81 @@
+//! Trying the fixes of findings, so that only good ones are offered.
+
+use rayon::prelude::*;
+
+use super::examination::Examination;
+use super::file::Examined;
+use super::model::{Finding, Fix, FixEdit, Proof};
+use crate::baseline::{Compared, FileHits};
+use crate::change::{Change, Content, Contents};
+use crate::fix::{Fixable, Outcome, fix_file, prove};
+use crate::scan::{Hit, Lines, decoded};
+
+/// Most fixes of a file that are tried one by one; more are tried together.
+const MOST_ALONE: usize = 10;
+
+/// Tries the fixes of what counts against the change, and gives them to the findings.
+pub(super) fn offer_fixes(
+    findings: &mut [Finding],
+    compared: &[Compared],
+    hits: &[FileHits],
+    (change, contents): (&Change, &dyn Contents),
+    examined: &[Examined],
+    with: &Examination<'_>,
+) {
+    let mut by_file: Vec<Vec<(usize, &Hit)>> = vec![Vec::new(); change.files.len()];
+    for (at, (c, finding)) in compared.iter().zip(findings.iter()).enumerate() {
+        if let Some((file, index)) = c.head
+            && file < change.files.len()
+            && finding.counts_against_change()
+            && hits[file].head[index].fix.is_some()
+        {
+            by_file[file].push((at, &hits[file].head[index]));
+        }
+    }
+    let offered: Vec<(usize, Fix)> = by_file
+        .par_iter()
+        .enumerate()
+        .filter(|(_, own)| !own.is_empty())
+        .flat_map_iter(|(file, own)| {
+            let Content::Whole { bytes, .. } = contents.sides(file).new else { return Vec::new() };
+            let wanted = with.rules.wanted_as(&change.files[file].new_path, examined[file].generated);
+            let fixable = Fixable {
+                path: &change.files[file].new_path,
+                language: examined[file].language,
+                rules: with.rules,
+                wanted: &wanted,
+                limits: with.limits,
+            };
+            try_fixes(&fixable, &bytes, own)
+        })
+        .collect();
+    for (at, fix) in offered {
+        findings[at].fix = Some(fix);
+    }
+}
+
+fn try_fixes(file: &Fixable<'_>, bytes: &[u8], own: &[(usize, &Hit)]) -> Vec<(usize, Fix)> {
+    let text = decoded(bytes);
+    let lines = Lines::new(&text);
+    let together = (own.len() > MOST_ALONE).then(|| {
+        let chosen = |hit: &Hit| own.iter().any(|(_, own)| own.rule == hit.rule && own.span == hit.span);
+        fix_file(file, bytes, &chosen).attempts
+    });
+    let proof = |hit: &Hit| {
+        let Some(attempts) = &together else {
+            return prove(file, bytes, hit).map_or_else(Proof::Unproved, |()| Proof::Proved);
+        };
+        let outcome = attempts.iter().find(|a| a.hit.rule == hit.rule && a.hit.span == hit.span).map(|a| &a.outcome);
+        match outcome {
+            Some(Outcome::Applied(1)) => Proof::Proved,
+            Some(Outcome::Refused(why)) => Proof::Unproved(why.clone()),
+            _ => Proof::Unproved("it overlaps another fix".to_owned()),
+        }
+    };
+    let fix = |(at, hit): &(usize, &Hit)| {
+        let fix = hit.fix.as_ref()?;
+        let edits = fix.edits.iter().map(|e| FixEdit { span: lines.span(e.range.clone()), text: e.text.clone() });
+        Some((*at, Fix { title: fix.title.clone(), edits: edits.collect(), proof: proof(hit) }))
+    };
+    own.iter().filter_map(fix).collect()
+}

@@ -1,0 +1,360 @@
+//! `swage fix`: applies the edits that rules propose, as far as they are proved.
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::fmt::Write;
+use std::process::ExitCode;
+
+use rayon::prelude::*;
+use swage_core::baseline::State;
+use swage_core::change::{Change, Content, Contents};
+use swage_core::diff::write_file as write_diff;
+use swage_core::fix::{Attempt, Fixable, FixedContents, FixedFile, Outcome, fix_file};
+use swage_core::lang::Language;
+use swage_core::review::{Finding, Review, Side};
+use swage_core::rule::PathSet;
+use swage_core::scan::{Hit, Span};
+use swage_git::{FixedBlob, Repository};
+
+use crate::checkers::Outside;
+use crate::cli::FixArgs;
+use crate::configuration::Configuration;
+use crate::failure::{Failure, UNFINISHED};
+use crate::output::{print, write_file};
+use crate::source::{Place, with_change};
+use crate::terminal::{Paint, count, fit, printable, width};
+use crate::worktree::{Replacement, replace};
+
+pub fn run(args: &FixArgs) -> Result<ExitCode, Failure> {
+    let place = Place::find()?;
+    let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
+    let store = super::cache(place.repository.as_ref(), args.no_cache);
+    let wanted = Wanted::of(args)?;
+    // Outside programs aren't run: they would have to be run once more for each fix.
+    let outside = Outside::given(&[]);
+    let examine = |change: &Change, contents: &dyn Contents| {
+        super::examine_change(change, contents, &configuration, store.as_ref(), &outside)
+    };
+    let (work, _) = with_change(&place, &args.change, &configuration, |change, contents| {
+        let review = examine(&change, contents)?;
+        wanted.check_keys(&review)?;
+        let fixed = fix_files(&change, contents, &review, &configuration, &wanted);
+        let (fixed, after) = keep_good(&change, contents, &review, fixed, &examine)?;
+        Ok::<_, Failure>(Work::new(&change, contents, review, fixed, after))
+    })?;
+    let work = work?;
+    match (&place.repository, args) {
+        (Some(repository), FixArgs { branch: Some(name), .. }) => {
+            let id = work.branch(repository, name, args.message.as_deref())?;
+            work.tell_on_stdout(&format!("Committed to the new branch {name}: {}.", &id[..10]))?;
+        }
+        (Some(repository), FixArgs { commit: true, .. }) => {
+            work.commit(repository, args.message.as_deref())?;
+            work.tell_on_stdout("Applied and committed.")?;
+        }
+        (Some(repository), FixArgs { apply: true, .. }) => {
+            let written = work.apply(repository)?;
+            work.tell_on_stdout(&format!("Applied to {}.", count(written, "file")))?;
+        }
+        (None, FixArgs { apply, commit, branch, .. }) if *apply || *commit || branch.is_some() => {
+            return Err(Failure::wrong("there is no git repository here whose files could be changed")
+                .hint("Without one, write the diff to a file with --output and apply it yourself."));
+        }
+        _ => {
+            let diff = work.diff();
+            match &args.output {
+                Some(path) => write_file(path, &diff)?,
+                None => print(&diff)?,
+            }
+            anstream::eprint!("{}", work.table());
+            if work.applied() > 0 {
+                anstream::eprintln!("This is a preview: --apply changes the files, --commit and --branch commit.");
+            }
+        }
+    }
+    Ok(if work.could_not_try { ExitCode::from(UNFINISHED) } else { ExitCode::SUCCESS })
+}
+
+/// Which findings are to be fixed.
+struct Wanted<'a> {
+    args: &'a FixArgs,
+    paths: Option<PathSet>,
+}
+
+impl<'a> Wanted<'a> {
+    fn of(args: &'a FixArgs) -> Result<Self, Failure> {
+        let paths = (!args.path.is_empty()).then(|| PathSet::new(args.path.clone())).transpose().map_err(|wrong| {
+            let (index, why) = &wrong[0];
+            Failure::wrong(format!("`{}` is no path pattern: {why}", args.path[*index]))
+                .hint("`*` matches anything but `/`, `**` any folders, `{a,b}` either.")
+        })?;
+        Ok(Self { args, paths })
+    }
+
+    fn wants(&self, f: &Finding) -> bool {
+        let args = self.args;
+        let named = args.key.iter().any(|key| f.key.starts_with(key.as_str()));
+        f.suppressed.is_none()
+            && f.anchor.as_ref().is_some_and(|a| a.side == Side::New && a.span.is_some())
+            && (f.counts_against_change() || (args.all || named) && f.state != State::Absent)
+            && (args.key.is_empty() || named)
+            && (args.rule.is_empty() || args.rule.contains(&f.rule))
+            && self.paths.as_ref().is_none_or(|set| f.path().is_some_and(|path| set.has(path.text.as_bytes())))
+    }
+
+    /// A key that names nothing is a mistake of whoever typed it.
+    fn check_keys(&self, review: &Review) -> Result<(), Failure> {
+        for key in &self.args.key {
+            if !review.findings.iter().any(|f| f.key.starts_with(key.as_str())) {
+                return Err(Failure::wrong(format!("no finding of this change has the key {key}"))
+                    .hint("`swage review --all` lists the findings with their keys."));
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Fixes what is wanted in each file of the change, by the file's index.
+fn fix_files(
+    change: &Change,
+    contents: &dyn Contents,
+    review: &Review,
+    configuration: &Configuration,
+    wanted: &Wanted<'_>,
+) -> BTreeMap<usize, FixedFile> {
+    let mut chosen: BTreeMap<&str, HashSet<(&str, Span)>> = BTreeMap::new();
+    for f in review.findings.iter().filter(|f| wanted.wants(f)) {
+        if let (Some(path), Some(span)) = (f.path(), f.span()) {
+            chosen.entry(&path.text).or_default().insert((&f.rule, span));
+        }
+    }
+    let files = review.files.iter().enumerate().collect::<Vec<_>>();
+    let fixed = files.into_par_iter().filter_map(|(index, entry)| {
+        let own = chosen.get(entry.new_path.text.as_str())?;
+        let Content::Whole { bytes, .. } = contents.sides(index).new else { return None };
+        let path = &change.files[index].new_path;
+        let rules = &configuration.rules;
+        let looks = rules.wanted_as(path, entry.generated);
+        let (language, limits) = (Language::of(path, &bytes), &configuration.config.limits);
+        let file = Fixable { path, language, rules, wanted: &looks, limits };
+        let is_chosen = |hit: &Hit| own.contains(&(hit.rule.as_str(), hit.span));
+        Some((index, fix_file(&file, &bytes, &is_chosen)))
+    });
+    fixed.collect()
+}
+
+/// Reviews the change as it would be, and leaves out files whose fixes bring findings elsewhere, such as in files that used
+/// what has gone.
+fn keep_good(
+    change: &Change,
+    contents: &dyn Contents,
+    before: &Review,
+    mut fixed: BTreeMap<usize, FixedFile>,
+    examine: &dyn Fn(&Change, &dyn Contents) -> Result<Review, Failure>,
+) -> Result<(BTreeMap<usize, FixedFile>, Review), Failure> {
+    let known: HashSet<&str> =
+        before.findings.iter().filter(|f| f.counts_against_change()).map(|f| f.key.as_str()).collect();
+    let review = |fixed: &BTreeMap<usize, FixedFile>| {
+        let after = FixedContents::new(contents, fixed);
+        examine(&after.change(change), &after)
+    };
+    let broken = |after: &Review| {
+        after.findings.iter().find(|f| f.counts_against_change() && !known.contains(f.key.as_str())).cloned()
+    };
+    let mut good: BTreeMap<usize, FixedFile> = BTreeMap::new();
+    let mut refused: Vec<(usize, Finding)> = Vec::new();
+    let mut sets: Vec<Vec<usize>> = vec![fixed.keys().copied().collect()];
+    while let Some(set) = sets.pop().filter(|set| !set.is_empty()) {
+        let mut all = good.clone();
+        all.extend(set.iter().filter_map(|index| Some((*index, fixed.get(index)?.clone()))));
+        match broken(&review(&all)?) {
+            None => good = all,
+            Some(finding) if set.len() == 1 => refused.push((set[0], finding)),
+            Some(_) => {
+                let (first, second) = set.split_at(set.len() / 2);
+                sets.extend([second.to_vec(), first.to_vec()]);
+            }
+        }
+    }
+    for (index, finding) in refused {
+        let Some(mut file) = fixed.remove(&index) else { continue };
+        let Content::Whole { bytes, .. } = contents.sides(index).new else { continue };
+        let place = finding.anchor.as_ref().map(ToString::to_string).unwrap_or_default();
+        for attempt in file.attempts.iter_mut().filter(|a| matches!(a.outcome, Outcome::Applied(_) | Outcome::GoneWith))
+        {
+            attempt.outcome = Outcome::Refused(format!("it would bring `{}` at {place}", finding.rule));
+        }
+        (file.content, file.map) = (bytes, swage_core::diff::LineMap::identity());
+        good.insert(index, file);
+    }
+    let after = review(&good)?;
+    Ok((good, after))
+}
+
+/// What is to be changed, and what that gives.
+struct Work {
+    files: Vec<FileWork>,
+    after: Review,
+    before: Review,
+    /// A file with findings to fix couldn't be had.
+    could_not_try: bool,
+}
+
+struct FileWork {
+    path: Vec<u8>,
+    before: Vec<u8>,
+    fixed: FixedFile,
+}
+
+impl Work {
+    fn new(
+        change: &Change,
+        contents: &dyn Contents,
+        before: Review,
+        fixed: BTreeMap<usize, FixedFile>,
+        after: Review,
+    ) -> Self {
+        let (mut files, mut could_not_try) = (Vec::new(), false);
+        for (index, fixed) in fixed {
+            match contents.sides(index).new {
+                Content::Whole { bytes, .. } => {
+                    files.push(FileWork { path: change.files[index].new_path.clone(), before: bytes, fixed });
+                }
+                Content::Absent | Content::Partial { .. } | Content::Unavailable(_) => could_not_try = true,
+            }
+        }
+        Self { files, after, before, could_not_try }
+    }
+
+    fn changed(&self) -> impl Iterator<Item = &FileWork> {
+        self.files.iter().filter(|file| file.before != file.fixed.content)
+    }
+
+    fn attempts(&self) -> impl Iterator<Item = (&FileWork, &Attempt)> {
+        self.files.iter().flat_map(|file| file.fixed.attempts.iter().map(move |attempt| (file, attempt)))
+    }
+
+    fn applied(&self) -> usize {
+        self.attempts().filter(|(_, a)| matches!(a.outcome, Outcome::Applied(_))).count()
+    }
+
+    /// All edits as one unified diff.
+    fn diff(&self) -> Vec<u8> {
+        self.changed()
+            .flat_map(|file| write_diff(&file.path, &file.before, &file.fixed.content, &file.fixed.map))
+            .collect()
+    }
+
+    /// What became of each finding, and what a review says now.
+    fn table(&self) -> String {
+        let (mut out, paint) = (String::new(), Paint);
+        let mut rows: BTreeMap<(u8, String), String> = BTreeMap::new();
+        for (file, attempt) in self.attempts() {
+            let hit = &attempt.hit;
+            let title = hit.fix.as_ref().map_or("", |fix| fix.title.as_str());
+            let (order, word, says) = match &attempt.outcome {
+                Outcome::Applied(1) => (0, paint.good("fixed  "), title.to_owned()),
+                Outcome::Applied(round) => (0, paint.good("fixed  "), format!("{title} (tried again, round {round})")),
+                Outcome::GoneWith => (0, paint.good("fixed  "), "gone with another fix".to_owned()),
+                Outcome::Refused(why) => (1, paint.warning("refused"), why.clone()),
+                Outcome::NoFix => (2, paint.faint("no fix "), hit.message.clone()),
+            };
+            let place = format!("{}:{}", String::from_utf8_lossy(&file.path), hit.span.start_line);
+            let key = format!("{place}\0{:08}{:08}{}", hit.span.start_line, hit.span.start_column, hit.rule);
+            let says = printable(&says).into_owned();
+            let says = fit(&says, width().saturating_sub(10));
+            let row = format!("{word}  {} {}\n         {says}\n", printable(&place), paint.faint(&hit.rule));
+            rows.insert((order, key), row);
+        }
+        rows.into_values().for_each(|row| out.push_str(&row));
+        let fixed =
+            self.attempts().filter(|(_, a)| matches!(a.outcome, Outcome::Applied(_) | Outcome::GoneWith)).count();
+        let all = self.attempts().count();
+        if all == 0 {
+            out.push_str("There is nothing to fix.\n");
+            return out;
+        }
+        let against = |review: &Review| review.findings.iter().filter(|f| f.counts_against_change()).count();
+        let rules: BTreeSet<&str> = self.attempts().map(|(_, a)| a.hit.rule.as_str()).collect();
+        _ = writeln!(
+            out,
+            "{} fixed of {}, of {}. New findings of the change: {} → {}.",
+            fixed,
+            count(all, "finding"),
+            count(rules.len(), "rule"),
+            against(&self.before),
+            against(&self.after)
+        );
+        out
+    }
+
+    fn tell_on_stdout(&self, done: &str) -> Result<(), Failure> {
+        let done = if self.changed().next().is_some() { format!("{done}\n") } else { String::new() };
+        print(format!("{}{done}", self.table()).as_bytes())
+    }
+
+    /// Writes the fixed files into the working tree; how many there are.
+    fn apply(&self, repository: &Repository) -> Result<usize, Failure> {
+        let Some(root) = repository.workdir() else {
+            return Err(Failure::wrong("a bare repository has no files to change").hint("Use --branch NAME."));
+        };
+        let replacements: Vec<Replacement<'_>> = self
+            .changed()
+            .map(|file| Replacement { path: &file.path, before: &file.before, after: &file.fixed.content })
+            .collect();
+        replace(root, &replacements)?;
+        Ok(replacements.len())
+    }
+
+    /// The fixed files, when HEAD has them as they were before.
+    fn on_head(&self, repository: &Repository) -> Result<Vec<FixedBlob<'_>>, Failure> {
+        let head = repository.head().ok_or_else(|| Failure::wrong("there is no commit yet to put the fixes on"))?;
+        let mut blobs = Vec::new();
+        for file in self.changed() {
+            let path = String::from_utf8_lossy(&file.path).into_owned();
+            let there = repository.file_at(&head, &path).map_err(Failure::unfinished)?;
+            if there.as_deref() != Some(&file.before) {
+                return Err(Failure::wrong(format!("{} isn't as the last commit has it", printable(&path)))
+                    .hint("Commit that work first, or change the files with --apply."));
+            }
+            blobs.push(FixedBlob { path: &file.path, content: &file.fixed.content });
+        }
+        Ok(blobs)
+    }
+
+    fn message(&self, given: Option<&str>) -> String {
+        let rules: BTreeSet<&str> = self
+            .attempts()
+            .filter(|(_, a)| matches!(a.outcome, Outcome::Applied(_)))
+            .map(|(_, a)| a.hit.rule.as_str())
+            .collect();
+        let own = || {
+            format!(
+                "Fix {}: {}",
+                count(self.applied(), "finding"),
+                rules.iter().copied().collect::<Vec<_>>().join(", ")
+            )
+        };
+        given.map_or_else(own, str::to_owned)
+    }
+
+    fn branch(&self, repository: &Repository, name: &str, message: Option<&str>) -> Result<String, Failure> {
+        let blobs = self.on_head(repository)?;
+        if blobs.is_empty() {
+            anstream::eprint!("{}", self.table());
+            return Err(Failure::wrong("no fix could be applied, so there is nothing to put on a branch"));
+        }
+        Ok(repository.branch_with(name, &blobs, &self.message(message))?)
+    }
+
+    fn commit(&self, repository: &Repository, message: Option<&str>) -> Result<(), Failure> {
+        let blobs = self.on_head(repository)?;
+        if blobs.is_empty() {
+            return Ok(());
+        }
+        self.apply(repository)?;
+        let paths: Vec<&[u8]> = blobs.iter().map(|blob| blob.path).collect();
+        repository.commit_paths(&paths, &self.message(message)).map_err(|error| {
+            Failure::from(error).hint("The files are fixed and not committed; commit them, or take them back with git.")
+        })
+    }
+}
