@@ -13,7 +13,7 @@
 //! 8. [`config`] reads `swage.toml` and rule files in layers, with the packs that ship;
 //! 9. [`link`] joins facts of many files, and [`checker`] reads the reports of outside programs;
 //! 10. [`baseline`] compares the findings of both sides;
-//! 11. [`mod@fix`] tries proposed edits in memory, and applies many;
+//! 11. [`decision`] is what maintainers have said of findings, and [`mod@fix`] tries proposed edits in memory, and applies many;
 //! 12. [`review`] puts it all together, and every output is a function of the result;
 //! 13. [`gate`] decides.
 //!
@@ -50,6 +50,7 @@ pub mod baseline;
 pub mod change;
 pub mod checker;
 pub mod config;
+pub mod decision;
 pub mod diff;
 pub mod digest;
 pub mod fix;

@@ -6,7 +6,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The rooms from the ground up. A file of `src` is a room of its own when it isn't a folder.
-const ROOMS: [&str; 16] = [
+const ROOMS: [&str; 17] = [
     "digest",
     "invisible",
     "diff",
@@ -20,6 +20,7 @@ const ROOMS: [&str; 16] = [
     "link",
     "checker",
     "baseline",
+    "decision",
     "fix",
     "review",
     "gate",

@@ -129,6 +129,15 @@ impl Repository {
         self.commit("HEAD").ok()
     }
 
+    /// Who writes commits here, as `Name <address>`; `None` when nobody has said so.
+    pub fn author(&self) -> Option<String> {
+        let mut command = self.git();
+        command.args(["var", "GIT_AUTHOR_IDENT"]);
+        let (out, _) = run(command, "var", &[0]).ok()?;
+        let ident = String::from_utf8_lossy(&out);
+        Some(ident[..ident.rfind('>')? + 1].to_owned())
+    }
+
     /// The best common ancestor of two commits.
     ///
     /// # Errors

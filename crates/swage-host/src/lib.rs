@@ -15,7 +15,8 @@ mod storage;
 
 pub use client::{Client, HostError};
 pub use protocol::{
-    Anchor, CodeLine, NewProposal, Posted, Proposal, Related, Remark, Report, ReportedFinding, Revision, Thread,
+    Anchor, CodeLine, Edit, Fix, NewProposal, Posted, Proposal, Related, Remark, Report, ReportedFinding, Revision,
+    Thread,
 };
 pub use server::{Running, ServeError, Server, ServerOptions};
 

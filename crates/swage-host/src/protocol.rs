@@ -53,6 +53,34 @@ pub struct ReportedFinding {
     pub advisory: bool,
     /// The code around it.
     pub code: Vec<CodeLine>,
+    /// An edit that has been shown to fix it.
+    #[serde(default)]
+    pub fix: Option<Fix>,
+}
+
+/// A proved fix of a finding.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Fix {
+    /// What it does, in a line.
+    pub title: String,
+    /// What it replaces in the finding's file, in order and without overlaps.
+    pub edits: Vec<Edit>,
+}
+
+/// A piece of a file that is replaced. Lines and columns are those of anchors; they end where they begin where something is
+/// inserted.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Edit {
+    /// First line.
+    pub start_line: u32,
+    /// First column.
+    pub start_column: u32,
+    /// Last line.
+    pub end_line: u32,
+    /// The column behind the end.
+    pub end_column: u32,
+    /// What takes its place.
+    pub text: String,
 }
 
 /// A place in a revision.

@@ -37,6 +37,7 @@ fn finding(key: &str, line: u32) -> ReportedFinding {
         related: Vec::new(),
         advisory: false,
         code: Vec::new(),
+        fix: None,
     }
 }
 

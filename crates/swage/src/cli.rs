@@ -78,6 +78,9 @@ pub enum Command {
         after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --to http://127.0.0.1:8417 --proposal 7\n  swage post main...quay-times --to http://127.0.0.1:8417 --proposal 7 --open \"Later boats\""
     )]
     Post(PostArgs),
+    /// Record what was decided of a finding, so that it is let be: once, with the reason
+    #[command(after_help = SETTLE_EXAMPLES)]
+    Settle(SettleArgs),
     /// List, show and test rules
     Rules {
         #[command(subcommand)]
@@ -132,6 +135,16 @@ Examples:
   swage fix --rule unused-import --path 'src/**' --all --apply
   swage fix --key 5daf2d13 > one.patch
   swage fix --committed --branch tidy    on a branch of its own, stacked on HEAD";
+
+const SETTLE_EXAMPLES: &str =
+    "Decisions are kept in .swage/decisions.toml. The gate takes those that are on the target.
+
+Examples:
+  swage settle 5daf2d13 --as intended --because \"the board needs the pause\"
+  swage settle 5daf2d13 --as wrong --scope pattern --because \"these calls never block\"
+  swage settle 5daf2d13 --as later --until 2031-05-01 --because \"after the summer timetable\"
+  swage settle --list
+  swage settle --check                which decisions have no effect any more";
 
 /// Which change is meant.
 #[derive(Debug, Clone, Default, Args)]
@@ -280,6 +293,62 @@ pub struct FixArgs {
     /// Neither use nor fill the cache
     #[arg(long)]
     pub no_cache: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct SettleArgs {
+    /// The finding's key, or its first digits
+    #[arg(value_name = "KEY")]
+    pub key: Option<String>,
+    /// What is decided
+    #[arg(long = "as", value_name = "ANSWER")]
+    pub answer: Option<AnswerArg>,
+    /// Why
+    #[arg(long, value_name = "TEXT")]
+    pub because: Option<String>,
+    /// The last day on which it is let be, with `--as later`
+    #[arg(long, value_name = "YYYY-MM-DD")]
+    pub until: Option<String>,
+    /// How far the decision reaches [default: finding]
+    #[arg(long, value_name = "SCOPE")]
+    pub scope: Option<ScopeArg>,
+    /// List all decisions
+    #[arg(long, conflicts_with_all = ["key", "drop", "check", "answer"])]
+    pub list: bool,
+    /// Drop the decisions about this key
+    #[arg(long, conflicts_with_all = ["check", "answer", "because"])]
+    pub drop: bool,
+    /// Say which decisions have no effect any more: exit code 1 when there are any
+    #[arg(long, conflicts_with_all = ["key", "answer"])]
+    pub check: bool,
+    /// Read rules from this file instead of the working tree's swage.toml
+    #[arg(long, value_name = "FILE")]
+    pub config: Option<PathBuf>,
+    /// The branch that the change wants to enter [default: as for `swage review`]
+    #[arg(long, value_name = "BRANCH")]
+    pub target: Option<String>,
+}
+
+/// What may be decided of a finding.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum AnswerArg {
+    /// The code is as it should be
+    Intended,
+    /// The rule is wrong here
+    Wrong,
+    /// It is right, and will be dealt with by a date
+    Later,
+}
+
+/// How far a decision reaches.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ScopeArg {
+    /// This finding, wherever it moves
+    Finding,
+    /// All that the rule finds in the file
+    File,
+    /// All places with the same text
+    Pattern,
 }
 
 #[derive(Debug, Args)]

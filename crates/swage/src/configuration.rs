@@ -3,9 +3,11 @@
 use std::path::{Path, PathBuf};
 
 use swage_core::config::{Config, FileReader, Loaded, load};
+use swage_core::decision::Decision;
 use swage_core::rule::RuleSet;
 use swage_git::{Repository, Target};
 
+use crate::decisions::decisions_of;
 use crate::failure::Failure;
 use crate::target::find_target;
 
@@ -18,6 +20,8 @@ pub struct Configuration {
     pub rules: RuleSet,
     /// Rules that a layer switched off, each with the file that did.
     pub off: Vec<(String, String)>,
+    /// What was decided of findings.
+    pub decisions: Vec<Decision>,
     /// Where they come from, for people.
     pub from: String,
     /// What a reader should know about it.
@@ -25,7 +29,7 @@ pub struct Configuration {
 }
 
 impl Configuration {
-    fn new(loaded: Loaded, place: &str) -> Self {
+    fn new(loaded: Loaded, decisions: Vec<Decision>, place: &str) -> Self {
         let mut notes = loaded.notes;
         let files = loaded.files.join(", ");
         let packs = if loaded.packs.is_empty() {
@@ -41,14 +45,14 @@ impl Configuration {
             format!("{count} rules: {files} {place}, {packs}")
         };
         let rules = loaded.config.complete(RuleSet::new(loaded.rules));
-        Self { config: loaded.config, rules, off: loaded.off, from, notes }
+        Self { config: loaded.config, rules, off: loaded.off, decisions, from, notes }
     }
 
     /// From a folder: the working tree's root, or the current folder outside a repository.
     pub fn of_folder(root: &Path, file: Option<&Path>) -> Result<Self, Failure> {
         let reader = Folder { root: root.to_owned() };
         match file {
-            None => Ok(Self::new(load(&reader, "swage.toml")?, "in the working tree")),
+            None => Ok(Self::new(load(&reader, "swage.toml")?, decisions_of(&reader)?, "in the working tree")),
             Some(path) => {
                 let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
                 let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
@@ -56,7 +60,8 @@ impl Configuration {
                     return Err(Failure::wrong(format!("there is no file {}", path.display()))
                         .hint("Give --config the path of a TOML file with rules; docs/rules.md describes its keys."));
                 }
-                Ok(Self::new(load(&OneFile(Folder { root: folder.to_owned() }), &name)?, "as given"))
+                let loaded = load(&OneFile(Folder { root: folder.to_owned() }), &name)?;
+                Ok(Self::new(loaded, decisions_of(&reader)?, "as given"))
             }
         }
     }
@@ -78,14 +83,16 @@ impl Configuration {
         let files = repository.files(&target.tip)?;
         Ok(Self::new(
             load(&files, "swage.toml")?,
+            decisions_of(&files)?,
             &format!("on {} at {}", target.name, &target.tip[..target.tip.len().min(10)]),
         ))
     }
 }
 
 /// A folder on disk.
-struct Folder {
-    root: PathBuf,
+pub struct Folder {
+    /// Its path.
+    pub root: PathBuf,
 }
 
 impl FileReader for Folder {

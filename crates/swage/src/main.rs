@@ -6,6 +6,7 @@ mod checkers;
 mod cli;
 mod commands;
 mod configuration;
+mod decisions;
 mod export;
 mod failure;
 mod orphans;

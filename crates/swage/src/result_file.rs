@@ -6,7 +6,7 @@ use std::path::Path;
 use percent_encoding::percent_decode_str;
 use serde_json::Value;
 use swage_core::baseline::{FileHits, State, compare as pair, keys};
-use swage_core::review::{Anchor, Finding, Path as ShownPath, Review, RuleEntry, Side, Suppressed};
+use swage_core::review::{Anchor, Finding, Path as ShownPath, Review, RuleEntry, Side, Standing, Suppressed};
 use swage_core::rule::Severity;
 use swage_core::scan::{Figure, Hit, Span};
 
@@ -78,7 +78,7 @@ fn hit(f: &Finding) -> Hit {
         folded,
         identity: digest(Some(&f.identity), &f.message),
         figure: f.figure,
-        suppressed: f.suppressed.as_ref().map(|a| a.reason.clone()),
+        suppressed: f.suppressed().map(|a| a.reason.clone()),
         related: Vec::new(),
         secret: false,
     }
@@ -123,7 +123,7 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
             anchor: Some(anchor).filter(|a| !a.path.text.is_empty()),
             related: Vec::new(),
             about_change: false,
-            advisory: false,
+            standing: Suppressed::of(c, &files).map_or(Standing::Counted, Standing::Suppressed),
             from_fragment: false,
             before: None,
             scope: hit.scope.clone(),
@@ -132,7 +132,6 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
             on_changed_line: false,
             figure: hit.figure,
             figure_before,
-            suppressed: Suppressed::of(c, &files),
             excerpt: Vec::new(),
             fix: None,
         })

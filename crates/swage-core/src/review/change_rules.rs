@@ -3,7 +3,7 @@
 
 use std::collections::HashMap;
 
-use super::model::{Anchor, Finding, Path, Related, Side};
+use super::model::{Anchor, Finding, Path, Related, Side, Standing};
 use super::written::Written;
 use crate::baseline::State;
 use crate::change::{Change, ChangedFile, Commit, Nature};
@@ -216,7 +216,7 @@ impl<'a> Work<'a> {
             anchor,
             related,
             about_change: true,
-            advisory: false,
+            standing: Standing::Counted,
             from_fragment: false,
             before: None,
             scope: String::new(),
@@ -225,7 +225,6 @@ impl<'a> Work<'a> {
             on_changed_line: false,
             figure: about.figure,
             figure_before: None,
-            suppressed: None,
             excerpt: Vec::new(),
             fix: None,
         }

@@ -11,7 +11,7 @@ use super::examination::{Examination, Nothing, Progress};
 use super::excerpt::Code;
 use super::file::{Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
 use super::fixes::offer_fixes;
-use super::model::{Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side, Suppressed};
+use super::model::{Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side, Standing, Suppressed};
 use super::readable::Readable;
 use super::written::{Written, written};
 use crate::baseline::{self, Compared, FileHits, State, Texts};
@@ -218,6 +218,10 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules:
         Side::Old => lines.into_iter().any(|l| map.to_new(l).is_none()),
     };
     let hit: &Hit = hit;
+    let rule = rules.get(&hit.rule);
+    let standing = Suppressed::of(c, hits)
+        .filter(|suppressed| !suppressed.in_change || rule.is_none_or(may_be_suppressed))
+        .map_or_else(|| unsuppressed(rule), Standing::Suppressed);
     Finding {
         key,
         rule: hit.rule.clone(),
@@ -230,7 +234,7 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules:
         anchor: Some(anchor),
         related: hit.related.iter().map(|place| related(change, place)).collect(),
         about_change: false,
-        advisory: rules.get(&hit.rule).and_then(|r| r.checker()).is_some_and(|c| c.advisory),
+        standing,
         scope: hit.scope.clone(),
         text_digest: format!("{:016x}", hit.shown_digest()),
         identity: format!("{:016x}", hit.shown_identity()),
@@ -238,11 +242,15 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules:
         figure: hit.figure,
         from_fragment: false,
         figure_before: figure_before.filter(|_| now.is_some()),
-        suppressed: Suppressed::of(c, hits)
-            .filter(|suppressed| !suppressed.in_change || rules.get(&hit.rule).is_none_or(may_be_suppressed)),
         excerpt: Vec::new(),
         fix: None,
     }
+}
+
+/// How a finding of a rule stands that no comment suppresses.
+fn unsuppressed(rule: Option<&Arc<Rule>>) -> Standing {
+    let advisory = rule.and_then(|rule| rule.checker()).is_some_and(|checker| checker.advisory);
+    if advisory { Standing::Advisory } else { Standing::Counted }
 }
 
 /// Whether a comment that a change brings may suppress the rule's findings.

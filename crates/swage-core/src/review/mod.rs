@@ -10,6 +10,7 @@ mod file;
 mod fixes;
 mod model;
 mod readable;
+mod settled;
 mod unexamined;
 mod written;
 
@@ -18,6 +19,7 @@ pub use examine::{examine, scan_tree};
 pub use example::{Tried, try_example};
 pub use model::{
     Anchor, Counts, ExcerptLine, FileEntry, Finding, Fix, FixEdit, Marker, Path, Proof, Related, Review, RuleEntry,
-    Side, Suppressed,
+    Settled, Side, Standing, Suppressed,
 };
+pub use settled::{offered, settle_findings};
 pub use written::Written;

@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 use super::written::Written;
 use crate::baseline::{Compared, FileHits, State};
 use crate::change::Nature;
+use crate::decision::Decision;
 use crate::rule::Severity;
 use crate::scan::{Figure, Span};
 
@@ -127,8 +128,8 @@ pub struct Finding {
     pub related: Vec<Related>,
     /// Whether it is about the change rather than about what stands in its files.
     pub about_change: bool,
-    /// Whether it is advisory: shown and never counted.
-    pub advisory: bool,
+    /// Whether it counts.
+    pub standing: Standing,
     /// It was found in the part of the file that a diff shows, without the rest.
     pub from_fragment: bool,
     /// Where it stood before, when it did and now stands elsewhere.
@@ -145,8 +146,6 @@ pub struct Finding {
     pub figure: Option<Figure>,
     /// The figure before.
     pub figure_before: Option<u64>,
-    /// The comment that lets it be, when there is one.
-    pub suppressed: Option<Suppressed>,
     /// The code around it, with the change's own lines.
     pub excerpt: Vec<ExcerptLine>,
     /// What its rule proposes to do about it; tried for findings that count against the change.
@@ -180,6 +179,42 @@ pub enum Proof {
     Proved,
     /// It isn't good, for this reason; it is a hint at best.
     Unproved(String),
+}
+
+/// Whether a finding counts, and if not, why.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Standing {
+    /// It counts.
+    Counted,
+    /// It is shown and never counted.
+    Advisory,
+    /// A comment beside it suppresses it.
+    Suppressed(Suppressed),
+    /// A decision lets it be.
+    Settled(Settled),
+}
+
+/// A finding that a decision lets be.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Settled {
+    /// `intended`, `wrong` or `later`.
+    pub answer: String,
+    /// Why.
+    pub because: String,
+    /// The last day of `later`, as `YYYY-MM-DD`.
+    pub until: Option<String>,
+    /// Who decided, as `Name <address>`.
+    pub by: String,
+    /// When, as `YYYY-MM-DD`.
+    pub on: String,
+}
+
+impl Settled {
+    /// What a decision says.
+    pub fn of(decision: &Decision) -> Self {
+        let Decision { answer, because, until, by, on, .. } = decision.clone();
+        Self { answer: answer.word().to_owned(), because, until, by, on }
+    }
 }
 
 /// A finding that a comment beside it lets be.
@@ -221,23 +256,51 @@ impl Finding {
         (self.state == State::Absent, self.path().cloned(), self.span(), self.rule.clone(), self.key.clone())
     }
 
+    /// Whether neither a comment nor a decision lets it be.
+    pub fn is_open(&self) -> bool {
+        match self.standing {
+            Standing::Counted | Standing::Advisory => true,
+            Standing::Suppressed(_) | Standing::Settled(_) => false,
+        }
+    }
+
+    /// Whether it is counted.
+    pub fn is_counted(&self) -> bool {
+        self.standing == Standing::Counted
+    }
+
+    /// Whether it is advisory.
+    pub fn is_advisory(&self) -> bool {
+        self.standing == Standing::Advisory
+    }
+
+    /// The comment that suppresses it, when one does.
+    pub fn suppressed(&self) -> Option<&Suppressed> {
+        if let Standing::Suppressed(suppressed) = &self.standing { Some(suppressed) } else { None }
+    }
+
+    /// The decision that lets it be, when one does.
+    pub fn settled(&self) -> Option<&Settled> {
+        if let Standing::Settled(settled) = &self.standing { Some(settled) } else { None }
+    }
+
     /// A measure that the change made worse: it grew.
     pub fn is_worse(&self) -> bool {
-        self.suppressed.is_none()
+        self.is_open()
             && self.state == State::Updated
             && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value > before)
     }
 
     /// A measure that the change made better without bringing it under its limit.
     pub fn is_better(&self) -> bool {
-        self.suppressed.is_none()
+        self.is_open()
             && self.state == State::Updated
             && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value < before)
     }
 
     /// What a reader of the change must see: what it brought and what it made worse.
     pub fn counts_against_change(&self) -> bool {
-        self.suppressed.is_none() && (self.state == State::New || self.is_worse())
+        self.is_open() && (self.state == State::New || self.is_worse())
     }
 }
 
@@ -297,7 +360,7 @@ impl Counts {
     /// Counts findings.
     pub fn of(findings: &[Finding]) -> Self {
         let mut counts = Self::default();
-        let counted = findings.iter().filter(|f| f.suppressed.is_none() && !f.advisory);
+        let counted = findings.iter().filter(|f| f.is_counted());
         counted.for_each(|f| counts.0[f.state as usize][f.severity as usize] += 1);
         counts
     }
@@ -365,9 +428,8 @@ impl Review {
 
     /// Findings that a comment lets be and that the change brought the comment for.
     pub fn new_suppressions(&self) -> impl Iterator<Item = (&Finding, &str)> {
-        let brought = |f: &'_ Finding| f.suppressed.as_ref().is_some_and(|a| a.in_change);
-        let brought = self.findings.iter().filter(move |f| brought(f));
-        brought.map(|f| (f, f.suppressed.as_ref().map_or("", |a| a.reason.as_str())))
+        let own = self.findings.iter().filter_map(|f| Some((f, f.suppressed()?)));
+        own.filter(|(_, suppressed)| suppressed.in_change).map(|(f, suppressed)| (f, suppressed.reason.as_str()))
     }
 
     /// Files that rules wanted and couldn't examine.

@@ -93,7 +93,7 @@ impl<'a> Wanted<'a> {
     fn wants(&self, f: &Finding) -> bool {
         let args = self.args;
         let named = args.key.iter().any(|key| f.key.starts_with(key.as_str()));
-        f.suppressed.is_none()
+        f.is_open()
             && f.anchor.as_ref().is_some_and(|a| a.side == Side::New && a.span.is_some())
             && (f.counts_against_change() || (args.all || named) && f.state != State::Absent)
             && (args.key.is_empty() || named)

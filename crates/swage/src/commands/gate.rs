@@ -2,9 +2,10 @@
 
 use std::process::ExitCode;
 
-use swage_core::change::Change;
+use swage_core::change::{Change, Content, Contents};
+use swage_core::decision::{DECISIONS_FILE, read_decisions};
 use swage_core::gate::{Outcome, Verdict, decide};
-use swage_core::review::Review;
+use swage_core::review::{Review, offered};
 use swage_git::{Head, Repository, Target};
 use swage_store::Store;
 
@@ -42,6 +43,35 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     })
 }
 
+/// Names the decisions that the change brings: they count once they are on the target.
+fn note_offered(
+    review: &mut Review,
+    change: &Change,
+    contents: &dyn Contents,
+    configuration: &Configuration,
+) -> Result<(), Failure> {
+    let Some(index) = change.files.iter().position(|file| file.new_path == DECISIONS_FILE.as_bytes()) else {
+        return Ok(());
+    };
+    let Content::Whole { bytes, .. } = contents.sides(index).new else { return Ok(()) };
+    let mut brought = read_decisions(DECISIONS_FILE, &String::from_utf8_lossy(&bytes))?;
+    brought.retain(|decision| !configuration.decisions.contains(decision));
+    let offered: Vec<String> = offered(review, &brought)
+        .into_iter()
+        .map(|(f, answer)| {
+            let place = f.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), ToString::to_string);
+            format!("{} at {place} as {}", f.rule, answer.word())
+        })
+        .collect();
+    if !offered.is_empty() {
+        review.notes.push(format!(
+            "The change brings decisions, which don't count before they are on the target. They would settle: {}.",
+            offered.join(", ")
+        ));
+    }
+    Ok(())
+}
+
 /// Reviews the merged tree against the target's tip with the target's rules, and decides by the target's policy.
 pub fn judge(
     repository: &Repository,
@@ -61,7 +91,9 @@ pub fn judge(
             ..change
         };
         let change = offer.on(change, &configuration.rules, repository, (&target.tip, merge.head.as_deref()));
-        super::examine_change(&change, contents, configuration, store, outside)
+        let mut review = super::examine_change(&change, contents, configuration, store, outside)?;
+        note_offered(&mut review, &change, contents, configuration)?;
+        Ok::<_, Failure>(review)
     })??;
     let verdict = decide(&review, &configuration.config.policy, &merge.conflicts);
     Ok((review, verdict))

@@ -11,6 +11,7 @@ mod post;
 mod review;
 mod rules;
 mod scan;
+mod settle;
 
 use std::process::ExitCode;
 use std::time::{Instant, SystemTime, UNIX_EPOCH};
@@ -26,6 +27,7 @@ use swage_store::{Found, Store};
 use crate::checkers::Outside;
 use crate::cli::{Cli, Command, HostCommand};
 use crate::configuration::Configuration;
+use crate::decisions::settle;
 use crate::failure::Failure;
 use crate::progress::Watch;
 
@@ -40,6 +42,7 @@ pub fn run(cli: Cli) -> Result<ExitCode, Failure> {
         Command::Scan(args) => scan::run(&args),
         Command::Fix(args) => fix::run(&args),
         Command::Post(args) => post::run(&args),
+        Command::Settle(args) => settle::run(&args),
         Command::Rules { command } => rules::run(&command),
         Command::Host { command: HostCommand::Serve(args) } => host::serve(&args),
         Command::Init(args) => init::run(&args),
@@ -74,6 +77,7 @@ pub fn examine_change(
     let file = |index: usize| (change.files[index].new_path.clone(), contents.sides(index).new);
     let examine = |with: &Examination<'_>| examine(change, contents, with);
     let mut review = watched(change.files.len(), configuration, or_none(store), &reports, &file, examine);
+    settle(&mut review, &configuration.decisions);
     for file in review.files.iter().filter(|f| !f.skipped_by.is_empty()) {
         let rules: Vec<String> = file.skipped_by.iter().map(|(rule, why)| format!("{rule} ({why})")).collect();
         tracing::debug!(file = %file.new_path, "skipped by {}", rules.join(", "));
@@ -97,7 +101,10 @@ pub fn watched_scan(
     reports: &[CheckerReport],
 ) -> Review {
     let file = |index: usize| (tree.files()[index].path.clone(), tree.content(index));
-    watched(tree.files().len(), configuration, cache, reports, &file, |with| scan_tree(tree, commit, with))
+    let mut review =
+        watched(tree.files().len(), configuration, cache, reports, &file, |with| scan_tree(tree, commit, with));
+    settle(&mut review, &configuration.decisions);
+    review
 }
 
 /// Examines so many files with a configuration's rules, with a bar and a log of what took the time. `file` gives a file's path and
@@ -137,7 +144,7 @@ pub fn add_totals(review: &mut Review, base: &dyn Tree, configuration: &Configur
     }
     let counted = |f: &&Finding| {
         let by_program = configuration.rules.get(&f.rule).is_some_and(|rule| rule.checker().is_some());
-        f.suppressed.is_none() && !f.advisory && !f.about_change && !by_program
+        f.is_counted() && !f.about_change && !by_program
     };
     let of = |state: State| review.findings.iter().filter(|f| counted(f) && f.state == state).count() as u64;
     review.totals = Some((before, (before + of(State::New)).saturating_sub(of(State::Absent))));
@@ -146,7 +153,7 @@ pub fn add_totals(review: &mut Review, base: &dyn Tree, configuration: &Configur
 /// What the change brings, to be remembered under its rules.
 fn brought(review: &Review) -> impl Iterator<Item = Found> {
     let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| i64::try_from(d.as_secs()).unwrap_or(0));
-    let new = review.findings.iter().filter(|f| f.state == State::New && f.suppressed.is_none());
+    let new = review.findings.iter().filter(|f| f.state == State::New && f.is_open());
     new.map(move |f| Found {
         rule: f.rule.clone(),
         key: f.key.clone(),

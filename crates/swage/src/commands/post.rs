@@ -6,9 +6,9 @@ use std::process::ExitCode;
 use swage_core::baseline::State;
 use swage_core::change::Change;
 use swage_core::gate::Verdict;
-use swage_core::review::{Anchor as ReviewAnchor, Finding, Marker, Review, Side};
+use swage_core::review::{Anchor as ReviewAnchor, Finding, Fix, Marker, Proof, Review, Side};
 use swage_git::{DiffSource, Head, Repository, Target};
-use swage_host::{Anchor, Client, CodeLine, HostError, NewProposal, Posted, Related, Report, ReportedFinding};
+use swage_host::{Anchor, Client, CodeLine, Edit, HostError, NewProposal, Posted, Related, Report, ReportedFinding};
 use swage_store::Store;
 
 use crate::checkers::Outside;
@@ -150,9 +150,21 @@ fn reported(f: &Finding, review: &Review) -> ReportedFinding {
         help: review.rule(&f.rule).and_then(|r| r.help.clone()),
         anchor: f.anchor.as_ref().map(anchor),
         related: f.related.iter().map(|r| Related { anchor: anchor(&r.anchor), message: r.message.clone() }).collect(),
-        advisory: f.advisory,
+        advisory: f.is_advisory(),
         code: code.collect(),
+        fix: f.fix.as_ref().filter(|fix| fix.proof == Proof::Proved).map(fix),
     }
+}
+
+fn fix(fix: &Fix) -> swage_host::Fix {
+    let edits = fix.edits.iter().map(|edit| Edit {
+        start_line: edit.span.start_line,
+        start_column: edit.span.start_column,
+        end_line: edit.span.end_line,
+        end_column: edit.span.end_column,
+        text: edit.text.clone(),
+    });
+    swage_host::Fix { title: fix.title.clone(), edits: edits.collect() }
 }
 
 fn anchor(a: &ReviewAnchor) -> Anchor {

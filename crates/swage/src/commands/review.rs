@@ -28,6 +28,6 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     review.notes.extend(place.repository.iter().flat_map(|r| r.ambiguous_names()));
     args.output.write(&Document { purpose: Purpose::Review, review: &review, verdict: None, show_all: args.all })?;
     let grave = args.fail_on.map(|least| least.severity());
-    let counts = |f: &&Finding| f.counts_against_change() && !f.advisory && grave.is_some_and(|g| f.severity <= g);
+    let counts = |f: &&Finding| f.counts_against_change() && !f.is_advisory() && grave.is_some_and(|g| f.severity <= g);
     Ok(if review.findings.iter().any(|f| counts(&f)) { ExitCode::from(SAYS_NO) } else { ExitCode::SUCCESS })
 }

@@ -54,9 +54,8 @@ impl Page<'_> {
     }
 
     fn findings(&self, document: &Document<'_>, out: &mut String) {
-        let shown = |f: &&Finding| {
-            document.show_all && f.state != State::Absent && f.suppressed.is_none() || f.counts_against_change()
-        };
+        let shown =
+            |f: &&Finding| document.show_all && f.state != State::Absent && f.is_open() || f.counts_against_change();
         let mut helped = std::collections::BTreeSet::new();
         // People read the worst first, and of that what concerns security.
         let mut findings: Vec<&Finding> = self.review.findings.iter().filter(shown).collect();
@@ -83,7 +82,7 @@ impl Page<'_> {
             (_, State::New, _) => " · new".to_owned(),
             (_, state, _) => format!(" · {}", state.word()),
         };
-        let advisory = if f.advisory { " · advisory" } else { "" };
+        let advisory = if f.is_advisory() { " · advisory" } else { "" };
         _ = writeln!(
             out,
             "        {place}{scope}{}",
@@ -170,7 +169,7 @@ impl Page<'_> {
 
     fn table(&self, title: &str, name: impl Fn(&Finding) -> String, out: &mut String) {
         let mut rows: BTreeMap<String, [u64; 5]> = BTreeMap::new();
-        for f in self.review.findings.iter().filter(|f| f.suppressed.is_none()) {
+        for f in self.review.findings.iter().filter(|f| f.is_open()) {
             let row = rows.entry(printable(&name(f)).into_owned()).or_default();
             let column = match f.state {
                 State::New => 0,
@@ -215,7 +214,7 @@ impl Page<'_> {
     /// The findings that comments let be: those that the change brought a comment for, or in a whole tree all of them.
     fn suppressions(&self, document: &Document<'_>, out: &mut String) {
         let whole_tree = document.purpose == Purpose::Scan;
-        let all = self.review.findings.iter().filter_map(|f| Some((f, f.suppressed.as_ref()?)));
+        let all = self.review.findings.iter().filter_map(|f| Some((f, f.suppressed()?)));
         let shown: Vec<_> = all.filter(|(_, suppressed)| whole_tree || suppressed.in_change).collect();
         if shown.is_empty() {
             return;
@@ -299,6 +298,10 @@ impl Page<'_> {
                 files.len(),
                 if found.is_empty() { "nothing found".to_owned() } else { found }
             );
+            let settled = self.review.findings.iter().filter(|f| f.settled().is_some()).count();
+            if settled > 0 {
+                _ = writeln!(out, "Also: {settled} settled.");
+            }
             return;
         }
         let (added, removed) = files.iter().fold((0, 0), |(a, r), f| (a + f.added, r + f.removed));
@@ -323,7 +326,7 @@ impl Page<'_> {
             }
         };
         let mut rest = Vec::new();
-        let advisory = self.review.findings.iter().filter(|f| f.advisory && f.state == State::New).count();
+        let advisory = self.review.findings.iter().filter(|f| f.is_advisory() && f.state == State::New).count();
         if advisory > 0 {
             rest.push(format!("{advisory} advisory"));
         }
@@ -332,6 +335,10 @@ impl Page<'_> {
         }
         if better > 0 {
             rest.push(format!("{} improved", count(better, "measure")));
+        }
+        let settled = self.review.findings.iter().filter(|f| f.settled().is_some()).count();
+        if settled > 0 {
+            rest.push(format!("{settled} settled"));
         }
         if counts.state(State::Absent) > 0 {
             rest.push(self.paint.good(format!("{} fixed", counts.state(State::Absent))));

@@ -87,18 +87,18 @@ fn finding(f: &Finding) -> Value {
         "state": f.state,
         "anchor": f.anchor.as_ref().map(anchor),
         "about_change": f.about_change,
-        "advisory": f.advisory,
+        "advisory": f.is_advisory(),
         "from_fragment": f.from_fragment,
         "scope": f.scope,
         "text_digest": f.text_digest,
         "identity": f.identity,
         "on_changed_line": f.on_changed_line,
         "figure": f.figure.map(|now| json!({ "value": now.value, "limit": now.limit, "before": f.figure_before })),
-        "suppressed": f.suppressed.as_ref().map(|a| json!({ "reason": a.reason, "in_change": a.in_change })),
+        "suppressed": f.suppressed().map(|a| json!({ "reason": a.reason, "in_change": a.in_change })),
         "related": related,
         "excerpt": f.excerpt.iter().map(|l| json!({ "marker": l.marker, "old": l.old, "new": l.new, "text": l.text, "skipped": l.skipped })).collect::<Vec<_>>(),
         "fix": f.fix.as_ref().map(fix),
-        "decision": null,
+        "decision": f.settled().map(|s| json!({ "as": s.answer, "because": s.because, "until": s.until, "by": s.by, "on": s.on })),
     })
 }
 

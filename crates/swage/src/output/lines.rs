@@ -37,7 +37,7 @@ pub fn format(document: &Document<'_>) -> String {
         .review
         .findings
         .iter()
-        .filter(|f| f.state != State::Absent && f.suppressed.is_none() && (all || f.counts_against_change()))
+        .filter(|f| f.state != State::Absent && f.is_open() && (all || f.counts_against_change()))
     {
         // What is about the whole change has no file to stand before it.
         let place = f.anchor.as_ref().map(|a| format!("{}: ", printable(&a.to_string()))).unwrap_or_default();

@@ -6,7 +6,7 @@ use swage_core::baseline::State;
 use swage_core::change::Nature;
 use swage_core::gate::Outcome;
 use swage_core::invisible::escaped_json;
-use swage_core::review::{Anchor, Finding, Fix, Path, Proof, Review, Side};
+use swage_core::review::{Anchor, Finding, Fix, Path, Proof, Review, Side, Standing};
 
 use super::{Document, Purpose};
 
@@ -149,9 +149,16 @@ fn result(f: &Finding, review: &Review, compared: bool) -> Value {
         });
     }
     // On all results of a run or on none (section 3.27.23).
-    if review.findings.iter().any(|f| f.suppressed.is_some()) {
-        let own = f.suppressed.iter().map(|a| json!({ "kind": "inSource", "justification": a.reason }));
-        value["suppressions"] = json!(own.collect::<Vec<_>>());
+    if review.findings.iter().any(|f| !f.is_open()) {
+        value["suppressions"] = match &f.standing {
+            Standing::Suppressed(comment) => json!([{ "kind": "inSource", "justification": comment.reason }]),
+            Standing::Settled(settled) => json!([{
+                "kind": "external",
+                "status": "accepted",
+                "justification": format!("{}: {}", settled.answer, settled.because),
+            }]),
+            Standing::Counted | Standing::Advisory => json!([]),
+        };
     }
     let told = |anchor: &Anchor, text: &str| {
         let mut place = location(anchor);
@@ -178,7 +185,7 @@ fn result(f: &Finding, review: &Review, compared: bool) -> Value {
         let change = json!({ "artifactLocation": artifact(&anchor.path, anchor.side), "replacements": replacements.collect::<Vec<_>>() });
         value["fixes"] = json!([{ "description": { "text": title }, "artifactChanges": [change] }]);
     }
-    if f.advisory {
+    if f.is_advisory() {
         value["properties"]["advisory"] = json!(true);
     }
     value

@@ -1,0 +1,208 @@
+//! `swage settle`: records what was decided of a finding, lists decisions, and drops them.
+
+use std::fmt::Write;
+use std::process::ExitCode;
+
+use swage_core::decision::{Answer, Decision, Scope, is_date};
+use swage_core::review::{Finding, Review};
+use swage_git::{FolderTree, Repository};
+
+use crate::checkers::Outside;
+use crate::cli::{AnswerArg, ChangeArgs, ScopeArg, SettleArgs};
+use crate::configuration::{Configuration, Folder};
+use crate::decisions::{decisions_of, settle, today, write};
+use crate::failure::{Failure, SAYS_NO};
+use crate::output::print;
+use crate::source::{Place, with_change};
+use crate::terminal::{Paint, count, printable};
+
+pub fn run(args: &SettleArgs) -> Result<ExitCode, Failure> {
+    let place = Place::find()?;
+    let decisions = decisions_of(&Folder { root: place.root.clone() })?;
+    if args.list {
+        print(listed(&decisions).as_bytes())?;
+        return Ok(ExitCode::SUCCESS);
+    }
+    if args.check {
+        return check(&place, args, &decisions);
+    }
+    let Some(key) = &args.key else {
+        return Err(Failure::wrong("say which finding is settled")
+            .hint("`swage review` shows the keys; `swage settle --list` shows what was settled."));
+    };
+    if args.drop {
+        return drop(&place, decisions, key);
+    }
+    let (Some(answer), Some(because)) = (args.answer, &args.because) else {
+        return Err(Failure::wrong("a decision needs an answer and a reason")
+            .hint("Give --as intended, wrong or later, and --because TEXT."));
+    };
+    let review = reviewed(&place, args)?;
+    let finding = found(&review, key)?;
+    let decision = decision(&place, args, finding, answer.answer(), because)?;
+    let mut all = decisions;
+    all.retain(|old| !(old.key == decision.key && old.scope == decision.scope));
+    all.push(decision.clone());
+    write(&place.root, &all)?;
+    let what = match decision.scope {
+        Scope::Finding => "This finding".to_owned(),
+        Scope::File => format!("All findings of {} in {}", decision.rule, printable(&decision.path)),
+        Scope::Pattern => format!("All findings of {} with the same text", decision.rule),
+    };
+    let until = decision.until.as_ref().map(|date| format!(" until {date}")).unwrap_or_default();
+    let text = format!(
+        "{what}: {}{until}. Commit .swage/decisions.toml; the gate heeds it once it is on the target.\n",
+        decision.answer.word()
+    );
+    print(text.as_bytes())?;
+    Ok(ExitCode::SUCCESS)
+}
+
+/// The findings of the change; those of the whole working tree when the key isn't among them.
+fn reviewed(place: &Place, args: &SettleArgs) -> Result<Review, Failure> {
+    let mut configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
+    // What is settled already can be settled anew.
+    configuration.decisions.clear();
+    let store = super::cache(place.repository.as_ref(), false);
+    let outside = Outside::given(&[]);
+    let change = ChangeArgs { target: args.target.clone(), ..ChangeArgs::default() };
+    let of_change = with_change(place, &change, &configuration, |change, contents| {
+        super::examine_change(&change, contents, &configuration, store.as_ref(), &outside)
+    });
+    let key = args.key.as_deref().unwrap_or_default();
+    match of_change {
+        Ok((Ok(review), _)) if review.findings.iter().any(|f| f.key.starts_with(key)) => Ok(review),
+        Ok((Err(error), _)) => Err(error),
+        Ok(_) | Err(_) => {
+            let tree = match &place.repository {
+                Some(repository) => FolderTree::of_checkout(repository)?,
+                None => FolderTree::of(&place.root).map_err(Failure::unfinished)?,
+            };
+            Ok(super::watched_scan(&tree, None, &configuration, super::or_none(store.as_ref()), &[]))
+        }
+    }
+}
+
+fn found<'r>(review: &'r Review, key: &str) -> Result<&'r Finding, Failure> {
+    let mut all = review.findings.iter().filter(|f| f.key.starts_with(key));
+    match (all.next(), all.next()) {
+        (Some(finding), None) => Ok(finding),
+        (Some(_), Some(_)) => Err(Failure::wrong(format!("several findings have keys that begin with {key}"))
+            .hint("Give more digits of the key.")),
+        (None, _) => Err(Failure::wrong(format!("no finding has the key {key}"))
+            .hint("`swage review --all` and `swage scan` list findings with their keys.")),
+    }
+}
+
+fn decision(
+    place: &Place,
+    args: &SettleArgs,
+    finding: &Finding,
+    answer: Answer,
+    because: &str,
+) -> Result<Decision, Failure> {
+    if because.trim().is_empty() {
+        return Err(Failure::wrong("the reason is empty").hint("Say in --because why the finding is let be."));
+    }
+    let until = args.until.clone();
+    match (answer, &until) {
+        (Answer::Later, None) => {
+            return Err(Failure::wrong("`later` needs a date").hint("Give --until YYYY-MM-DD."));
+        }
+        (Answer::Intended | Answer::Wrong, Some(_)) => {
+            return Err(Failure::wrong("only `later` has a date").hint("Leave --until out, or say --as later."));
+        }
+        (_, Some(date)) if !is_date(date) => {
+            return Err(Failure::wrong(format!("`{date}` is no date")).hint("Write it as YYYY-MM-DD."));
+        }
+        (_, Some(date)) if *date < today() => {
+            return Err(Failure::wrong(format!("{date} has passed")).hint("Give a day to come."));
+        }
+        _ => {}
+    }
+    Ok(Decision {
+        rule: finding.rule.clone(),
+        path: finding.path().map_or_else(String::new, |path| path.text.clone()),
+        definition: finding.scope.clone(),
+        text: finding.text_digest.clone(),
+        key: finding.key.clone(),
+        scope: args.scope.map_or(Scope::Finding, ScopeArg::scope),
+        answer,
+        because: because.trim().to_owned(),
+        until,
+        by: place.repository.as_ref().and_then(Repository::author).unwrap_or_else(|| "unknown".to_owned()),
+        on: today(),
+        message: finding.message.clone(),
+    })
+}
+
+fn drop(place: &Place, mut decisions: Vec<Decision>, key: &str) -> Result<ExitCode, Failure> {
+    let before = decisions.len();
+    decisions.retain(|decision| !decision.key.starts_with(key));
+    let dropped = before - decisions.len();
+    if dropped == 0 {
+        return Err(Failure::wrong(format!("no decision is about the key {key}"))
+            .hint("`swage settle --list` shows all decisions."));
+    }
+    write(&place.root, &decisions)?;
+    print(format!("Dropped {}.\n", count(dropped, "decision")).as_bytes())?;
+    Ok(ExitCode::SUCCESS)
+}
+
+fn listed(decisions: &[Decision]) -> String {
+    let (mut out, paint) = (String::new(), Paint);
+    let mut sorted: Vec<&Decision> = decisions.iter().collect();
+    sorted.sort();
+    for d in sorted {
+        let until = d.until.as_ref().map(|date| format!(" until {date}")).unwrap_or_default();
+        let reach = if d.scope == Scope::Finding { String::new() } else { format!(", {}", d.scope.word()) };
+        let place = if d.definition.is_empty() { d.path.clone() } else { format!("{} in {}", d.path, d.definition) };
+        _ = writeln!(out, "{} {}{until}{reach}", paint.strong(format!("{:8}", d.answer.word())), printable(&d.message));
+        _ = writeln!(out, "         {} {}", printable(&place), paint.faint(format!("· {} · {}", d.rule, d.key)));
+        _ = writeln!(out, "         {}", printable(&d.because));
+        _ = writeln!(out, "         {}", paint.faint(printable(&format!("{}, {}", d.by, d.on))));
+    }
+    _ = writeln!(out, "{}.", count(decisions.len(), "decision"));
+    out
+}
+
+/// Says which decisions have no effect any more: exit code 1 when there are any.
+fn check(place: &Place, args: &SettleArgs, decisions: &[Decision]) -> Result<ExitCode, Failure> {
+    let mut review = reviewed(place, args)?;
+    let before = review.notes.len();
+    let mut out = String::new();
+    for decision in decisions {
+        let mut alone = review.clone();
+        settle(&mut alone, std::slice::from_ref(decision));
+        let effect = alone.findings.iter().filter(|f| f.settled().is_some()).count();
+        if effect == 0 {
+            let why = alone.notes.get(before).cloned().unwrap_or_else(|| "no finding is like it any more".to_owned());
+            _ = writeln!(out, "{} {}: {}", decision.key, decision.rule, printable(&why));
+        }
+    }
+    settle(&mut review, decisions);
+    let idle = out.lines().count();
+    _ = writeln!(out, "{}, {idle} without effect.", count(decisions.len(), "decision"));
+    print(out.as_bytes())?;
+    Ok(if idle == 0 { ExitCode::SUCCESS } else { ExitCode::from(SAYS_NO) })
+}
+
+impl AnswerArg {
+    fn answer(self) -> Answer {
+        match self {
+            Self::Intended => Answer::Intended,
+            Self::Wrong => Answer::Wrong,
+            Self::Later => Answer::Later,
+        }
+    }
+}
+
+impl ScopeArg {
+    fn scope(self) -> Scope {
+        match self {
+            Self::Finding => Scope::Finding,
+            Self::File => Scope::File,
+            Self::Pattern => Scope::Pattern,
+        }
+    }
+}
