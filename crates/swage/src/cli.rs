@@ -78,6 +78,11 @@ pub enum Command {
         after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --to http://127.0.0.1:8417 --proposal 7\n  swage post main...quay-times --to http://127.0.0.1:8417 --proposal 7 --open \"Later boats\""
     )]
     Post(PostArgs),
+    /// Write findings as a list of work for a colleague or an assistant
+    #[command(
+        after_help = "Examples:\n  swage handoff                       what is new, with code, help and proved fixes\n  swage handoff --rule long-function --all --output work.md\n  swage handoff main...quay-times --format json"
+    )]
+    Handoff(HandoffArgs),
     /// Record what was decided of a finding, so that it is let be: once, with the reason
     #[command(after_help = SETTLE_EXAMPLES)]
     Settle(SettleArgs),
@@ -185,6 +190,17 @@ pub struct ChangeArgs {
     pub target: Option<String>,
 }
 
+impl ChangeArgs {
+    /// The words that name the change, each behind a blank, to be typed again.
+    pub fn as_typed(&self) -> String {
+        let flags = [(self.staged, "--staged"), (self.uncommitted, "--uncommitted"), (self.committed, "--committed")];
+        let flags = flags.into_iter().filter(|(given, _)| *given).map(|(_, flag)| flag.to_owned());
+        let patch = self.patch.iter().map(|file| format!("--patch {}", file.display()));
+        let target = self.target.iter().map(|target| format!("--target {target}"));
+        self.range.iter().cloned().chain(flags).chain(patch).chain(target).map(|word| format!(" {word}")).collect()
+    }
+}
+
 /// What outside programs found, when it is known already.
 #[derive(Debug, Clone, Default, Args)]
 pub struct OutsideArgs {
@@ -253,25 +269,62 @@ pub struct ReviewArgs {
     pub output: OutputArgs,
 }
 
+/// Which findings are meant.
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Which findings")]
+pub struct FindingArgs {
+    /// Only findings of this rule; may be given several times
+    #[arg(long, value_name = "RULE")]
+    pub rule: Vec<String>,
+    /// Only findings in files whose paths match; may be given several times
+    #[arg(long, value_name = "PATTERN")]
+    pub path: Vec<String>,
+    /// Only the finding with this key, or with a key that begins so
+    #[arg(long, value_name = "KEY")]
+    pub key: Vec<String>,
+    /// Only what the change brought; this is the default
+    #[arg(long, conflicts_with = "all")]
+    pub new: bool,
+    /// All findings in the files of the change, those that were there before, too
+    #[arg(long)]
+    pub all: bool,
+}
+
+/// The form of a list of work.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum HandoffFormat {
+    /// Markdown
+    Markdown,
+    /// One JSON object; docs/formats.md describes it
+    Json,
+}
+
+#[derive(Debug, Args)]
+pub struct HandoffArgs {
+    #[command(flatten)]
+    pub change: ChangeArgs,
+    #[command(flatten)]
+    pub findings: FindingArgs,
+    /// The form of the list
+    #[arg(long, value_name = "FORM", default_value = "markdown", help_heading = "Output")]
+    pub format: HandoffFormat,
+    /// Write the list to a file [default: standard output]
+    #[arg(long, value_name = "FILE", help_heading = "Output")]
+    pub output: Option<PathBuf>,
+    /// Read rules from this file instead of the working tree's swage.toml
+    #[arg(long, value_name = "FILE")]
+    pub config: Option<PathBuf>,
+    /// Neither use nor fill the cache
+    #[arg(long)]
+    pub no_cache: bool,
+}
+
 #[derive(Debug, Args)]
 pub struct FixArgs {
     #[command(flatten)]
     pub change: ChangeArgs,
-    /// Only findings of this rule; may be given several times
-    #[arg(long, value_name = "RULE", help_heading = "Which findings")]
-    pub rule: Vec<String>,
-    /// Only findings in files whose paths match; may be given several times
-    #[arg(long, value_name = "PATTERN", help_heading = "Which findings")]
-    pub path: Vec<String>,
-    /// Only the finding with this key, or with a key that begins so
-    #[arg(long, value_name = "KEY", help_heading = "Which findings")]
-    pub key: Vec<String>,
-    /// Only what the change brought; this is the default
-    #[arg(long, conflicts_with = "all", help_heading = "Which findings")]
-    pub new: bool,
-    /// All findings in the files of the change, those that were there before, too
-    #[arg(long, help_heading = "Which findings")]
-    pub all: bool,
+    #[command(flatten)]
+    pub findings: FindingArgs,
     /// Change the files of the working tree [default: show a diff]
     #[arg(long, conflicts_with_all = ["commit", "branch", "output"], help_heading = "What to do")]
     pub apply: bool,

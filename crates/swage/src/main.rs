@@ -3,6 +3,7 @@
 #![forbid(unsafe_code)]
 
 mod checkers;
+mod chosen;
 mod cli;
 mod commands;
 mod configuration;

@@ -122,9 +122,16 @@ pub(super) fn hits_and_facts(
 fn hide_secrets(found: &mut [Found], rules: &RuleSet) {
     let is_secret = |f: &&Found| rules.rules()[f.rule].secret;
     let secrets: Vec<Range<usize>> = found.iter().filter(is_secret).map(|f| f.range.clone()).collect();
-    for f in found.iter_mut().filter(|f| !rules.rules()[f.rule].secret) {
+    for f in found.iter_mut() {
+        if rules.rules()[f.rule].secret {
+            f.fix = None;
+            continue;
+        }
         if secrets.iter().any(|secret| secret.start < f.range.end && f.range.start < secret.end) {
             f.message = rules.rules()[f.rule].say(|_| Some("(hidden)".to_owned()));
+            // Neither must a fix: only one that merely removes is kept.
+            f.fix = f.fix.take().filter(|fix| fix.edits.iter().all(|edit| edit.text.is_empty()));
+            f.fix.iter_mut().for_each(|fix| fix.title = "Remove it".to_owned());
         }
     }
 }

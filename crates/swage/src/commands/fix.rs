@@ -5,17 +5,16 @@ use std::fmt::Write;
 use std::process::ExitCode;
 
 use rayon::prelude::*;
-use swage_core::baseline::State;
 use swage_core::change::{Change, Content, Contents};
 use swage_core::diff::write_file as write_diff;
 use swage_core::fix::{Attempt, Fixable, FixedContents, FixedFile, Outcome, fix_file};
 use swage_core::lang::Language;
-use swage_core::review::{Finding, Review, Side};
-use swage_core::rule::PathSet;
+use swage_core::review::{Finding, Review};
 use swage_core::scan::{Hit, Span};
 use swage_git::{FixedBlob, Repository};
 
 use crate::checkers::Outside;
+use crate::chosen::Wanted;
 use crate::cli::FixArgs;
 use crate::configuration::Configuration;
 use crate::failure::{Failure, UNFINISHED};
@@ -28,7 +27,7 @@ pub fn run(args: &FixArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
     let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
     let store = super::cache(place.repository.as_ref(), args.no_cache);
-    let wanted = Wanted::of(args)?;
+    let wanted = args.findings.wanted()?;
     // Outside programs aren't run: they would have to be run once more for each fix.
     let outside = Outside::given(&[]);
     let examine = |change: &Change, contents: &dyn Contents| {
@@ -72,45 +71,6 @@ pub fn run(args: &FixArgs) -> Result<ExitCode, Failure> {
         }
     }
     Ok(if work.could_not_try { ExitCode::from(UNFINISHED) } else { ExitCode::SUCCESS })
-}
-
-/// Which findings are to be fixed.
-struct Wanted<'a> {
-    args: &'a FixArgs,
-    paths: Option<PathSet>,
-}
-
-impl<'a> Wanted<'a> {
-    fn of(args: &'a FixArgs) -> Result<Self, Failure> {
-        let paths = (!args.path.is_empty()).then(|| PathSet::new(args.path.clone())).transpose().map_err(|wrong| {
-            let (index, why) = &wrong[0];
-            Failure::wrong(format!("`{}` is no path pattern: {why}", args.path[*index]))
-                .hint("`*` matches anything but `/`, `**` any folders, `{a,b}` either.")
-        })?;
-        Ok(Self { args, paths })
-    }
-
-    fn wants(&self, f: &Finding) -> bool {
-        let args = self.args;
-        let named = args.key.iter().any(|key| f.key.starts_with(key.as_str()));
-        f.is_open()
-            && f.anchor.as_ref().is_some_and(|a| a.side == Side::New && a.span.is_some())
-            && (f.counts_against_change() || (args.all || named) && f.state != State::Absent)
-            && (args.key.is_empty() || named)
-            && (args.rule.is_empty() || args.rule.contains(&f.rule))
-            && self.paths.as_ref().is_none_or(|set| f.path().is_some_and(|path| set.has(path.text.as_bytes())))
-    }
-
-    /// A key that names nothing is a mistake of whoever typed it.
-    fn check_keys(&self, review: &Review) -> Result<(), Failure> {
-        for key in &self.args.key {
-            if !review.findings.iter().any(|f| f.key.starts_with(key.as_str())) {
-                return Err(Failure::wrong(format!("no finding of this change has the key {key}"))
-                    .hint("`swage review --all` lists the findings with their keys."));
-            }
-        }
-        Ok(())
-    }
 }
 
 /// Fixes what is wanted in each file of the change, by the file's index.

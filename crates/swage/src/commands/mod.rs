@@ -4,6 +4,7 @@ mod compare;
 mod demo;
 mod fix;
 mod gate;
+mod handoff;
 mod host;
 mod init;
 mod man;
@@ -42,6 +43,7 @@ pub fn run(cli: Cli) -> Result<ExitCode, Failure> {
         Command::Scan(args) => scan::run(&args),
         Command::Fix(args) => fix::run(&args),
         Command::Post(args) => post::run(&args),
+        Command::Handoff(args) => handoff::run(&args),
         Command::Settle(args) => settle::run(&args),
         Command::Rules { command } => rules::run(&command),
         Command::Host { command: HostCommand::Serve(args) } => host::serve(&args),

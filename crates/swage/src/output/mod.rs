@@ -3,6 +3,7 @@
 mod human;
 mod json;
 mod lines;
+pub mod markdown;
 mod sarif;
 
 use std::io::{ErrorKind, Write};
@@ -30,6 +31,8 @@ pub enum Format {
     Sarif,
     /// One line a finding: `file:line:column: severity: message`
     Lines,
+    /// Markdown, to be read as a comment
+    Markdown,
 }
 
 /// Why a review was made.
@@ -57,6 +60,7 @@ pub fn write(format: Format, to: Option<&Path>, document: &Document<'_>) -> Resu
         Format::Human => human::format(document),
         Format::Json => json::format(document),
         Format::Sarif => sarif::format(document),
+        Format::Markdown => markdown::format(document),
         Format::Lines => {
             for remark in lines::remarks(document) {
                 anstream::eprintln!("swage: {}", printable(&remark));
