@@ -19,5 +19,5 @@ pub use error::GitError;
 pub use fixes::FixedBlob;
 pub use folders::{FolderTree, between_folders, read_regular};
 pub use merge::{Head, Merge};
-pub use repository::{CommitFiles, Repository};
+pub use repository::{CommitFiles, LineSince, Repository};
 pub use target::Target;

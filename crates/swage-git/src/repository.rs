@@ -45,6 +45,21 @@ fn check(folder: &Path) -> Result<(), GitError> {
     }
 }
 
+/// Since when a line is there.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LineSince {
+    /// The commit that brought it.
+    pub commit: String,
+    /// Who wrote that.
+    pub author: String,
+    /// When, in seconds since 1970-01-01 UTC.
+    pub at: i64,
+    /// The first line of its message.
+    pub subject: String,
+    /// The file in which it came.
+    pub path: String,
+}
+
 impl Repository {
     /// Finds the repository that a folder is in: a checkout, a linked worktree or a bare one.
     ///
@@ -136,6 +151,28 @@ impl Repository {
         let (out, _) = run(command, "var", &[0]).ok()?;
         let ident = String::from_utf8_lossy(&out);
         Some(ident[..ident.rfind('>')? + 1].to_owned())
+    }
+
+    /// The commit that brought a line (1-based) of a file at HEAD, followed through renames and through moves within the file and
+    /// between files; `None` when the file isn't there or the line isn't committed.
+    pub fn line_since(&self, path: &str, line: u32) -> Option<LineSince> {
+        let mut command = self.git();
+        let range = format!("{line},{line}");
+        command.args(["blame", "-M", "-C", "--porcelain", "-L", &range, "HEAD", "--", path]);
+        let (out, _) = run(command, "blame", &[0]).ok()?;
+        let text = String::from_utf8_lossy(&out);
+        let field = |name: &str| {
+            let value = text.lines().find_map(|l| l.strip_prefix(name)?.strip_prefix(' '));
+            value.unwrap_or_default().to_owned()
+        };
+        let commit = text.split(' ').next().filter(|id| id.len() >= 40)?.to_owned();
+        Some(LineSince {
+            commit,
+            author: field("author"),
+            at: field("author-time").parse().ok()?,
+            subject: field("summary"),
+            path: field("filename"),
+        })
     }
 
     /// The best common ancestor of two commits.

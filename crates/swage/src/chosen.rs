@@ -1,11 +1,18 @@
 //! Which findings of a change are meant.
 
+use std::path::Path;
+
 use swage_core::baseline::State;
 use swage_core::review::{Finding, Review, Side};
 use swage_core::rule::PathSet;
+use swage_git::FolderTree;
 
-use crate::cli::FindingArgs;
+use crate::checkers::Outside;
+use crate::cli::{ChangeArgs, FindingArgs};
+use crate::commands::{cache, examine_change, or_none, watched_scan};
+use crate::configuration::Configuration;
 use crate::failure::Failure;
+use crate::source::{Place, with_change};
 
 /// Findings as they were chosen.
 pub struct Wanted<'a> {
@@ -48,5 +55,47 @@ impl Wanted<'_> {
             }
         }
         Ok(())
+    }
+}
+
+/// The findings of the change that is at hand; those of the whole working tree when none of them has the key. Decisions are left
+/// aside: what is settled can be asked for, and settled anew.
+pub fn reviewed(
+    place: &Place,
+    key: &str,
+    target: Option<&str>,
+    config: Option<&Path>,
+) -> Result<(Review, Configuration), Failure> {
+    let mut configuration = Configuration::of_folder(&place.root, config)?;
+    configuration.decisions.clear();
+    let store = cache(place.repository.as_ref(), false);
+    let outside = Outside::given(&[]);
+    let change = ChangeArgs { target: target.map(str::to_owned), ..ChangeArgs::default() };
+    let of_change = with_change(place, &change, &configuration, |change, contents| {
+        examine_change(&change, contents, &configuration, store.as_ref(), &outside)
+    });
+    let review = match of_change {
+        Ok((Ok(review), _)) if review.findings.iter().any(|f| f.key.starts_with(key)) => review,
+        Ok((Err(error), _)) => return Err(error),
+        Ok(_) | Err(_) => {
+            let tree = match &place.repository {
+                Some(repository) => FolderTree::of_checkout(repository)?,
+                None => FolderTree::of(&place.root).map_err(Failure::unfinished)?,
+            };
+            watched_scan(&tree, None, &configuration, or_none(store.as_ref()), &[])
+        }
+    };
+    Ok((review, configuration))
+}
+
+/// The one finding with a key that begins so.
+pub fn found<'r>(review: &'r Review, key: &str) -> Result<&'r Finding, Failure> {
+    let mut all = review.findings.iter().filter(|f| f.key.starts_with(key));
+    match (all.next(), all.next()) {
+        (Some(finding), None) => Ok(finding),
+        (Some(_), Some(_)) => Err(Failure::wrong(format!("several findings have keys that begin with {key}"))
+            .hint("Give more digits of the key.")),
+        (None, _) => Err(Failure::wrong(format!("no finding has the key {key}"))
+            .hint("`swage review --all` and `swage scan` list findings with their keys.")),
     }
 }

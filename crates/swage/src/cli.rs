@@ -78,6 +78,9 @@ pub enum Command {
         after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --to http://127.0.0.1:8417 --proposal 7\n  swage post main...quay-times --to http://127.0.0.1:8417 --proposal 7 --open \"Later boats\""
     )]
     Post(PostArgs),
+    /// Explain one finding: what matched, why, how else to write it, what was decided on its like, and since when it is there
+    #[command(after_help = "Examples:\n  swage explain 5daf2d13\n  swage explain 5daf2d13 --format json")]
+    Explain(ExplainArgs),
     /// Write findings as a list of work for a colleague or an assistant
     #[command(
         after_help = "Examples:\n  swage handoff                       what is new, with code, help and proved fixes\n  swage handoff --rule long-function --all --output work.md\n  swage handoff main...quay-times --format json"
@@ -297,6 +300,31 @@ pub enum HandoffFormat {
     Markdown,
     /// One JSON object; docs/formats.md describes it
     Json,
+}
+
+/// The form of an explanation.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ExplainFormat {
+    /// Text for people
+    Human,
+    /// One JSON object; docs/formats.md describes it
+    Json,
+}
+
+#[derive(Debug, Args)]
+pub struct ExplainArgs {
+    /// The finding's key, or its first digits
+    #[arg(value_name = "KEY")]
+    pub key: String,
+    /// The form of the explanation
+    #[arg(long, value_name = "FORM", default_value = "human")]
+    pub format: ExplainFormat,
+    /// The branch that the change wants to enter [default: as for `swage review`]
+    #[arg(long, value_name = "BRANCH")]
+    pub target: Option<String>,
+    /// Read rules from this file instead of the working tree's swage.toml
+    #[arg(long, value_name = "FILE")]
+    pub config: Option<PathBuf>,
 }
 
 #[derive(Debug, Args)]

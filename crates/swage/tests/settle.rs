@@ -1,7 +1,7 @@
 //! Decisions: recording them, what they let be, what brings a finding back, and whose decisions the gate heeds.
 
 mod common;
-use common::{CONFIG, Sandbox};
+use common::{CONFIG, Sandbox, without_dates};
 
 const CODE: &str =
     "def load(path):\n    rows = read(path)\n    bad(path)\n    return rows\n\n\ndef save(path):\n    bad(path, 2)\n";
@@ -30,14 +30,6 @@ fn key(s: &Sandbox, line: u64) -> String {
     let all = json["findings"].as_array().expect("findings");
     let found = all.iter().find(|f| f["anchor"]["start_line"] == line).expect("a finding in that line");
     found["key"].as_str().expect("a key").to_owned()
-}
-
-fn without_dates(text: &str) -> String {
-    let is_date = |word: &str| word.len() == 10 && word.bytes().filter(|b| *b == b'-').count() == 2;
-    let words = text.split_inclusive(|c: char| !c.is_ascii_digit() && c != '-');
-    words
-        .map(|w| if is_date(&w[..w.len().min(10)]) { w.replacen(&w[..10], "[date]", 1) } else { w.to_owned() })
-        .collect()
 }
 
 #[test]

@@ -204,8 +204,10 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
         let inner = !from && alias.is_none() && parts.len() > 1;
         // What a module takes under another name may well be there for others to take.
         let renamed = from && alias.is_some();
+        // It says what this module hands on itself.
+        let list = g.text(bound) == "__all__";
         let name = g.number(bound);
-        let excused = future || beside || handed_on || inner || renamed;
+        let excused = future || beside || handed_on || inner || renamed || list;
         g.imports.push(Import { name, node: bound, statement: node, excused });
     }
 }

@@ -2,6 +2,7 @@
 
 mod compare;
 mod demo;
+mod explain;
 mod fix;
 mod gate;
 mod handoff;
@@ -43,6 +44,7 @@ pub fn run(cli: Cli) -> Result<ExitCode, Failure> {
         Command::Scan(args) => scan::run(&args),
         Command::Fix(args) => fix::run(&args),
         Command::Post(args) => post::run(&args),
+        Command::Explain(args) => explain::run(&args),
         Command::Handoff(args) => handoff::run(&args),
         Command::Settle(args) => settle::run(&args),
         Command::Rules { command } => rules::run(&command),

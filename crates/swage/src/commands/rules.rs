@@ -198,6 +198,10 @@ fn show_example(rule: &Rule, example: &Example, out: &mut String) {
             let mark = if reported { paint.severity(rule.severity, "»") } else { " ".to_owned() };
             _ = writeln!(out, " {mark} {number:3}  {}", printable(line));
         }
+        if let Some(fixed) = &file.fixed {
+            _ = writeln!(out, " {}", paint.good("fixed"));
+            fixed.lines().for_each(|line| _ = writeln!(out, "        {}", printable(line)));
+        }
     }
 }
 

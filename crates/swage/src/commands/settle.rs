@@ -4,16 +4,16 @@ use std::fmt::Write;
 use std::process::ExitCode;
 
 use swage_core::decision::{Answer, Decision, Scope, is_date};
-use swage_core::review::{Finding, Review};
-use swage_git::{FolderTree, Repository};
+use swage_core::review::Finding;
+use swage_git::Repository;
 
-use crate::checkers::Outside;
-use crate::cli::{AnswerArg, ChangeArgs, ScopeArg, SettleArgs};
-use crate::configuration::{Configuration, Folder};
+use crate::chosen::{found, reviewed};
+use crate::cli::{AnswerArg, ScopeArg, SettleArgs};
+use crate::configuration::Folder;
 use crate::decisions::{decisions_of, settle, today, write};
 use crate::failure::{Failure, SAYS_NO};
 use crate::output::print;
-use crate::source::{Place, with_change};
+use crate::source::Place;
 use crate::terminal::{Paint, count, printable};
 
 pub fn run(args: &SettleArgs) -> Result<ExitCode, Failure> {
@@ -37,7 +37,7 @@ pub fn run(args: &SettleArgs) -> Result<ExitCode, Failure> {
         return Err(Failure::wrong("a decision needs an answer and a reason")
             .hint("Give --as intended, wrong or later, and --because TEXT."));
     };
-    let review = reviewed(&place, args)?;
+    let (review, _) = reviewed(&place, key, args.target.as_deref(), args.config.as_deref())?;
     let finding = found(&review, key)?;
     let decision = decision(&place, args, finding, answer.answer(), because)?;
     let mut all = decisions;
@@ -56,42 +56,6 @@ pub fn run(args: &SettleArgs) -> Result<ExitCode, Failure> {
     );
     print(text.as_bytes())?;
     Ok(ExitCode::SUCCESS)
-}
-
-/// The findings of the change; those of the whole working tree when the key isn't among them.
-fn reviewed(place: &Place, args: &SettleArgs) -> Result<Review, Failure> {
-    let mut configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
-    // What is settled already can be settled anew.
-    configuration.decisions.clear();
-    let store = super::cache(place.repository.as_ref(), false);
-    let outside = Outside::given(&[]);
-    let change = ChangeArgs { target: args.target.clone(), ..ChangeArgs::default() };
-    let of_change = with_change(place, &change, &configuration, |change, contents| {
-        super::examine_change(&change, contents, &configuration, store.as_ref(), &outside)
-    });
-    let key = args.key.as_deref().unwrap_or_default();
-    match of_change {
-        Ok((Ok(review), _)) if review.findings.iter().any(|f| f.key.starts_with(key)) => Ok(review),
-        Ok((Err(error), _)) => Err(error),
-        Ok(_) | Err(_) => {
-            let tree = match &place.repository {
-                Some(repository) => FolderTree::of_checkout(repository)?,
-                None => FolderTree::of(&place.root).map_err(Failure::unfinished)?,
-            };
-            Ok(super::watched_scan(&tree, None, &configuration, super::or_none(store.as_ref()), &[]))
-        }
-    }
-}
-
-fn found<'r>(review: &'r Review, key: &str) -> Result<&'r Finding, Failure> {
-    let mut all = review.findings.iter().filter(|f| f.key.starts_with(key));
-    match (all.next(), all.next()) {
-        (Some(finding), None) => Ok(finding),
-        (Some(_), Some(_)) => Err(Failure::wrong(format!("several findings have keys that begin with {key}"))
-            .hint("Give more digits of the key.")),
-        (None, _) => Err(Failure::wrong(format!("no finding has the key {key}"))
-            .hint("`swage review --all` and `swage scan` list findings with their keys.")),
-    }
 }
 
 fn decision(
@@ -168,7 +132,7 @@ fn listed(decisions: &[Decision]) -> String {
 
 /// Says which decisions have no effect any more: exit code 1 when there are any.
 fn check(place: &Place, args: &SettleArgs, decisions: &[Decision]) -> Result<ExitCode, Failure> {
-    let mut review = reviewed(place, args)?;
+    let (mut review, _) = reviewed(place, "", args.target.as_deref(), args.config.as_deref())?;
     let before = review.notes.len();
     let mut out = String::new();
     for decision in decisions {

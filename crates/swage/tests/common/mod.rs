@@ -49,6 +49,15 @@ fn normal(text: &str) -> String {
     out
 }
 
+/// A text with every date masked: some of them are of today.
+pub fn without_dates(text: &str) -> String {
+    let is_date = |word: &str| word.len() == 10 && word.bytes().filter(|b| *b == b'-').count() == 2;
+    let words = text.split_inclusive(|c: char| !c.is_ascii_digit() && c != '-');
+    words
+        .map(|w| if is_date(&w[..w.len().min(10)]) { w.replacen(&w[..10], "[date]", 1) } else { w.to_owned() })
+        .collect()
+}
+
 /// A temporary folder with a repository.
 pub struct Sandbox {
     dir: tempfile::TempDir,

@@ -69,6 +69,9 @@ fn section(rule: &Rule, out: &mut String) {
             // A fence is longer than any in the code.
             let fence = if file.code.contains("```") { "`````" } else { "```" };
             _ = writeln!(out, "`{}`{when}\n\n{fence}text\n{}\n{fence}\n", file.path, code.join("\n"));
+            if let Some(fixed) = &file.fixed {
+                _ = writeln!(out, "fixed\n\n{fence}text\n{}\n{fence}\n", fixed.trim_end());
+            }
         }
     }
     out.truncate(out.trim_end().len());

@@ -1,0 +1,241 @@
+//! `swage explain`: why a finding is there, and how else one would write it; nothing is guessed.
+
+use std::fmt::Write;
+use std::process::ExitCode;
+
+use serde_json::{Value, json};
+use swage_core::baseline::State;
+use swage_core::decision::Decision;
+use swage_core::invisible::escaped_json;
+use swage_core::lang::Language;
+use swage_core::review::{Finding, Fix, Proof, Side};
+use swage_core::rule::{CodeMatch, ExampleFile, Rule};
+use swage_core::scan::try_pattern;
+use swage_git::LineSince;
+
+use crate::chosen::{found, reviewed};
+use crate::cli::{ExplainArgs, ExplainFormat};
+use crate::configuration::Folder;
+use crate::decisions::decisions_of;
+use crate::failure::Failure;
+use crate::output::print;
+use crate::source::Place;
+use crate::terminal::{Paint, printable, width, wrap};
+
+/// Most examples and decisions that are shown.
+const MOST: usize = 3;
+
+/// Lines shown before and behind a finding.
+const AROUND: u32 = 2;
+
+pub fn run(args: &ExplainArgs) -> Result<ExitCode, Failure> {
+    let place = Place::find()?;
+    let (review, configuration) = reviewed(&place, &args.key, args.target.as_deref(), args.config.as_deref())?;
+    let finding = found(&review, &args.key)?;
+    let rule = configuration.rules.get(&finding.rule).map(|rule| &**rule);
+    let bytes = finding.path().filter(|path| !path.encoded && is_new(finding));
+    let bytes = bytes.and_then(|path| std::fs::read(place.root.join(&path.text)).ok()).unwrap_or_default();
+    let path = finding.path().map_or("", |path| path.text.as_str());
+    let language = Language::of(path.as_bytes(), &bytes);
+    let decisions = decisions_of(&Folder { root: place.root.clone() })?;
+    let since = finding.span().filter(|_| finding.state == State::Unchanged || review.head.is_none());
+    let explanation = Explanation {
+        finding,
+        rule,
+        code: code(&bytes, finding),
+        holes: rule.zip(language).map(|(rule, language)| holes(rule, language, &bytes, finding)).unwrap_or_default(),
+        examples: rule.map(|rule| examples(rule, language)).unwrap_or_default(),
+        decisions: decisions.iter().filter(|d| d.rule == finding.rule).take(MOST).cloned().collect(),
+        since: since.and_then(|span| place.repository.as_ref()?.line_since(path, span.start_line)),
+    };
+    let text = match args.format {
+        ExplainFormat::Human => explanation.human(),
+        ExplainFormat::Json => explanation.json(),
+    };
+    print(text.as_bytes())?;
+    Ok(ExitCode::SUCCESS)
+}
+
+/// All that is known of a finding.
+struct Explanation<'a> {
+    finding: &'a Finding,
+    rule: Option<&'a Rule>,
+    /// The lines around it, with their numbers.
+    code: Vec<(u32, String)>,
+    /// What the holes of the pattern took.
+    holes: Vec<(String, String)>,
+    /// Examples of the rule in the finding's language.
+    examples: Vec<&'a ExampleFile>,
+    /// What was decided on findings of the rule.
+    decisions: Vec<Decision>,
+    /// The commit that brought it, when the target has it already.
+    since: Option<LineSince>,
+}
+
+fn is_new(f: &Finding) -> bool {
+    f.anchor.as_ref().is_some_and(|anchor| anchor.side == Side::New)
+}
+
+fn code(bytes: &[u8], f: &Finding) -> Vec<(u32, String)> {
+    let Some(span) = f.span() else { return Vec::new() };
+    let text = String::from_utf8_lossy(bytes);
+    let wanted = span.start_line.saturating_sub(AROUND)..=span.end_line.saturating_add(AROUND);
+    let lines = (1u32..).zip(text.lines()).filter(|(number, _)| wanted.contains(number));
+    lines.map(|(number, line)| (number, line.to_owned())).collect()
+}
+
+/// What the holes took, when one of the rule's patterns matches in this very place. A secret's text isn't shown.
+fn holes(rule: &Rule, language: &'static Language, bytes: &[u8], f: &Finding) -> Vec<(String, String)> {
+    if rule.secret {
+        return Vec::new();
+    }
+    let clauses = rule.clauses.iter().filter(|c| c.languages.is_empty() || c.languages.contains(&language));
+    let patterns = clauses.filter_map(|clause| clause.matcher_as::<CodeMatch>());
+    let matches = patterns.filter_map(|code| try_pattern(bytes, language, code).ok()).flat_map(|trial| trial.matches);
+    matches.filter(|m| Some(m.span) == f.span()).map(|m| m.holes).next().unwrap_or_default()
+}
+
+/// Examples in the language, those with their fixed form first.
+fn examples<'r>(rule: &'r Rule, language: Option<&'static Language>) -> Vec<&'r ExampleFile> {
+    let files = rule.examples.iter().flat_map(|example| example.files());
+    let own = |e: &&ExampleFile| Language::of(e.path.as_bytes(), e.code.as_bytes()) == language && !e.lines.is_empty();
+    let mut all: Vec<&ExampleFile> = files.filter(own).collect();
+    all.sort_by_key(|example| example.fixed.is_none());
+    all.truncate(MOST);
+    all
+}
+
+fn day(seconds: i64) -> String {
+    jiff::Timestamp::from_second(seconds).map(|t| t.strftime("%Y-%m-%d").to_string()).unwrap_or_default()
+}
+
+impl Explanation<'_> {
+    fn human(&self) -> String {
+        let (mut out, paint, f) = (String::new(), Paint, self.finding);
+        let place = f.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), ToString::to_string);
+        let label = paint.severity(f.severity, f.severity.word());
+        _ = writeln!(out, "{label} {}", paint.strong(printable(&f.message)));
+        let scope = if f.scope.is_empty() { String::new() } else { format!(" in {}", f.scope) };
+        _ = writeln!(
+            out,
+            "{}{}",
+            printable(&place),
+            paint.faint(printable(&format!("{scope} · {} · {}", f.rule, f.key)))
+        );
+        let is_own = |number: &u32| f.span().is_some_and(|s| (s.start_line..=s.end_line).contains(number));
+        for (number, line) in &self.code {
+            let mark = if is_own(number) { paint.severity(f.severity, "▸") } else { " ".to_owned() };
+            _ = writeln!(out, "  {mark}{number:5} {}", printable(line));
+        }
+        self.why(&mut out);
+        self.how_else(&mut out);
+        self.past(&mut out);
+        out
+    }
+
+    fn why(&self, out: &mut String) {
+        let paint = Paint;
+        let heading = |out: &mut String, text: &str| _ = writeln!(out, "\n{}", paint.strong(text));
+        heading(out, "Why");
+        if let Some(rule) = self.rule {
+            _ = writeln!(out, "  {} ({})", printable(&rule.title), printable(&rule.origin));
+            let help = rule.help.as_deref().unwrap_or_default().replace('\n', " ");
+            wrap(&printable(&help), width() - 2).iter().for_each(|line| _ = writeln!(out, "  {line}"));
+        }
+        if !self.holes.is_empty() {
+            heading(out, "What matched");
+            for (hole, text) in &self.holes {
+                let text = if text.is_empty() { paint.faint("nothing") } else { printable(text).into_owned() };
+                _ = writeln!(out, "  {hole} = {text}");
+            }
+        }
+    }
+
+    fn how_else(&self, out: &mut String) {
+        let paint = Paint;
+        if let Some(Fix { title, proof, .. }) = &self.finding.fix {
+            _ = writeln!(out, "\n{}", paint.strong("Fix"));
+            let how = match proof {
+                Proof::Proved => format!("swage fix --key {} shows it", self.finding.key),
+                Proof::Unproved(why) => format!("a hint; not proved: {why}"),
+            };
+            _ = writeln!(out, "  {} ({})", printable(title), printable(&how));
+        } else if self.rule.is_some_and(|rule| rule.clauses.iter().any(|clause| clause.fix.is_some())) {
+            // Fixes of what was there before are tried when they are asked for.
+            _ = writeln!(out, "\n{}", paint.strong("Fix"));
+            _ = writeln!(out, "  swage fix --key {} tries what the rule proposes", self.finding.key);
+        }
+        for example in &self.examples {
+            _ = writeln!(out, "\n{} {}", paint.strong("Example"), paint.faint(printable(&example.path)));
+            for (number, line) in (1u64..).zip(example.code.lines()) {
+                let mark = if example.lines.contains(&number) { "▸" } else { " " };
+                _ = writeln!(out, "  {mark} {}", printable(line));
+            }
+            if let Some(fixed) = &example.fixed {
+                _ = writeln!(out, "  {}", paint.good("fixed"));
+                fixed.lines().for_each(|line| _ = writeln!(out, "    {}", printable(line)));
+            }
+        }
+    }
+
+    fn past(&self, out: &mut String) {
+        let paint = Paint;
+        if !self.decisions.is_empty() {
+            _ = writeln!(out, "\n{}", paint.strong("Decided on its like"));
+        }
+        for d in &self.decisions {
+            let text = format!("{} at {}: {} ({}, {})", d.answer.word(), d.path, d.because, d.by, d.on);
+            wrap(&printable(&text), width() - 2).iter().for_each(|line| _ = writeln!(out, "  {line}"));
+        }
+        if let Some(since) = &self.since {
+            let short = &since.commit[..10];
+            let moved = self.finding.path().is_some_and(|path| path.text != since.path);
+            let from = if moved { format!(", in {}", since.path) } else { String::new() };
+            let text = format!("{short} {}, {}{from}: {}", since.author, day(since.at), since.subject);
+            _ = writeln!(out, "\n{}\n  {}", paint.strong("There since"), printable(&text));
+        }
+        let key = &self.finding.key;
+        let settle = format!("`swage settle {key} --as intended --because TEXT` says that it is as it should be.");
+        _ = writeln!(out, "\n{}", paint.faint(settle));
+    }
+
+    fn json(&self) -> String {
+        let f = self.finding;
+        let code = self.code.iter().map(|(line, text)| json!({ "line": line, "text": text }));
+        let holes = self.holes.iter().map(|(name, text)| json!({ "name": name, "text": text }));
+        let examples =
+            self.examples.iter().map(|e| json!({ "path": e.path, "code": e.code, "lines": e.lines, "fixed": e.fixed }));
+        let decisions = self
+            .decisions
+            .iter()
+            .map(|d| json!({ "path": d.path, "as": d.answer.word(), "because": d.because, "by": d.by, "on": d.on }));
+        let fix = f.fix.as_ref().map(|fix| {
+            let edits = fix.edits.iter().map(|edit| json!({ "span": edit.span, "text": edit.text }));
+            json!({ "title": fix.title, "proved": fix.proof == Proof::Proved, "edits": edits.collect::<Vec<_>>() })
+        });
+        let since = self.since.as_ref().map(|s| {
+            json!({ "commit": s.commit, "author": s.author, "on": day(s.at), "subject": s.subject, "path": s.path })
+        });
+        let rule = self
+            .rule
+            .map(|rule| json!({ "title": rule.title, "help": rule.help, "from": rule.origin, "match": rule.written }));
+        let value = json!({
+            "format": "swage-explanation/1",
+            "key": f.key,
+            "rule": f.rule,
+            "severity": f.severity,
+            "message": f.message,
+            "path": f.path().map(|path| &path.text),
+            "span": f.span(),
+            "definition": f.scope,
+            "about": rule,
+            "code": code.collect::<Vec<Value>>(),
+            "holes": holes.collect::<Vec<Value>>(),
+            "fix": fix,
+            "examples": examples.collect::<Vec<Value>>(),
+            "decisions": decisions.collect::<Vec<Value>>(),
+            "since": since,
+        });
+        escaped_json(serde_json::to_string_pretty(&value).unwrap_or_default()) + "\n"
+    }
+}

@@ -1,0 +1,35 @@
+//! `swage explain`: what matched, how else, what was decided, and since when.
+
+mod common;
+use common::{CONFIG, Sandbox, without_dates};
+
+fn key(s: &Sandbox, args: &[&str], line: u64) -> String {
+    let json = s.swage(&[args, &["--format", "json"]].concat()).json();
+    let all = json["findings"].as_array().cloned().unwrap_or_default();
+    let found = all.iter().find(|f| f["anchor"]["start_line"] == line).expect("a finding in that line");
+    found["key"].as_str().expect("a key").to_owned()
+}
+
+#[test]
+fn findings_are_explained() {
+    let example = "fix = { rewrite = \"good({ARGS})\" } }\n[[rule.examples]]\npath = \"quay.py\"\ncode = \"bad(1)\\ngood(2)\\n\"\nlines = [1]\nfixed = \"good(1)\\ngood(2)\\n\"\n";
+    let config =
+        CONFIG.replace("holes.ARGS = { many = true } }", &format!("holes.ARGS = {{ many = true }}, {example}"));
+    let s =
+        Sandbox::with(&[("swage.toml", &config), ("old.py", "def load(path):\n    bad(path, 2)\n    return path\n")]);
+    s.branch("topic");
+    // What was there before is followed to where it came from, through a rename.
+    s.git(&["mv", "old.py", "a.py"]);
+    s.write("a.py", s.read("a.py") + "\n\ndef save(path):\n    bad(path)\n");
+    s.commit("work");
+    let (old, new) = (key(&s, &["review"], 2), key(&s, &["review"], 7));
+    insta::assert_snapshot!("new", s.swage(&["explain", &new[..9]]).told());
+    assert_eq!(s.swage(&["settle", &new, "--as", "wrong", "--because", "save is right"]).code, 0);
+    let told = s.swage(&["explain", &old]).told();
+    let past = told.split_once("Decided").map_or(told.as_str(), |(_, past)| past);
+    insta::assert_snapshot!("old", without_dates(past));
+    let json = s.swage(&["explain", &old, "--format", "json"]).json();
+    assert_eq!((&json["since"]["path"], &json["holes"][0]["text"]), (&"old.py".into(), &"path, 2".into()));
+    let none = s.swage(&["explain", "0123456789"]);
+    assert!(none.code == 2 && none.stderr.contains("no finding has the key"), "{}", none.told());
+}
