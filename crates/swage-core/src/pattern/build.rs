@@ -128,15 +128,14 @@ pub(super) fn covering<'t>(
         if exact(node) && !list {
             return Some(vec![node]);
         }
-        let inside: Vec<_> = children
-            .into_iter()
-            .filter(|c| {
-                c.start_byte() >= range.start && c.end_byte() <= range.end && !is_irrelevant(*c, node.kind(), language)
-            })
-            .collect();
-        let (first, last) = (inside.first()?, inside.last()?);
+        let within = children.into_iter().filter(|c| c.start_byte() >= range.start && c.end_byte() <= range.end);
+        let within: Vec<_> = within.collect();
+        // Comments may stand before and behind what matters.
+        let (first, last) = (within.first()?, within.last()?);
+        let inside: Vec<_> = within.iter().copied().filter(|c| !is_irrelevant(*c, node.kind(), language)).collect();
         // A closing semicolon of the pattern may belong to the parent.
         let ends = last.end_byte() == range.end || last.end_byte() + 1 == range.end;
-        return (first.start_byte() == range.start && ends && inside.iter().all(|n| n.is_named())).then_some(inside);
+        let covers = first.start_byte() == range.start && ends && !inside.is_empty();
+        return (covers && inside.iter().all(|n| n.is_named())).then_some(inside);
     }
 }

@@ -225,6 +225,16 @@ fn copied(file: &File, node: Node<'_>, language: &Language) -> Option<String> {
     Some(out)
 }
 
+/// The range of a node without the comments that it begins and ends with, which patterns leave out.
+fn without_comments(node: Node<'_>) -> std::ops::Range<usize> {
+    let children = (0..node.child_count()).filter_map(|n| node.child(n));
+    let matter: Vec<Node<'_>> = children.filter(|child| !child.is_extra()).collect();
+    match (matter.first(), matter.last()) {
+        (Some(first), Some(last)) => first.start_byte()..last.end_byte(),
+        _ => node.byte_range(),
+    }
+}
+
 /// What trying a pattern where it came from gave.
 #[derive(Debug, PartialEq, Eq)]
 enum Outcome {
@@ -241,7 +251,7 @@ fn outcome(text: &str, holes: &[Hole], piece: &Piece<'_>, language: &'static Lan
     let source = &piece.file.source;
     let steps = Cell::new(budget(source));
     let matching = Matching { source, language, holes, given: &[], probe: None, steps: &steps };
-    let wanted = piece.node.byte_range();
+    let wanted = without_comments(piece.node);
     let mut found = None;
     preorder(piece.file.tree.root_node(), |node| {
         let range = node.byte_range();
