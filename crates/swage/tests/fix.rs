@@ -153,6 +153,53 @@ fn fixes_are_committed() {
     assert_eq!(s.git(&["status", "--porcelain"]), "A  other.py");
 }
 
+/// Files that aren't as they were read, and places that a link leads to, are left alone; then nothing is changed at all.
+#[test]
+fn only_what_was_read_is_changed() {
+    type Edit = fn(&Sandbox);
+    let cases: &[(&str, Edit, &str)] = &[
+        ("the control", |_| {}, ""),
+        (
+            "changed since",
+            |s| s.write("d/b.py", "trace(1)\n# more\n"),
+            "d/b.py isn't changed: it has changed since it was read",
+        ),
+        (
+            "a folder that is a link now",
+            |s| {
+                let outside = s.root.with_file_name("outside");
+                std::fs::rename(s.root.join("d"), &outside).expect("moved");
+                std::os::unix::fs::symlink(&outside, s.root.join("d")).expect("linked");
+            },
+            "d/b.py isn't changed: a symbolic link leads there",
+        ),
+        (
+            "a file that is a link now",
+            |s| {
+                let outside = s.root.with_file_name("outside.py");
+                std::fs::rename(s.root.join("d/b.py"), &outside).expect("moved");
+                std::os::unix::fs::symlink(&outside, s.root.join("d/b.py")).expect("linked");
+            },
+            "d/b.py isn't changed: a symbolic link leads there",
+        ),
+        ("gone", |s| std::fs::remove_file(s.root.join("d/b.py")).expect("removed"), "d/b.py isn't changed: "),
+    ];
+    for (name, edit, says) in cases {
+        let s = Sandbox::with(&[("swage.toml", RULES)]);
+        s.branch("topic");
+        s.write("a.py", "trace(0)\n");
+        s.write("d/b.py", "trace(1)\n");
+        s.commit("work");
+        edit(&s);
+        let ran = s.swage(&["fix", "--committed", "--apply"]);
+        let changed = s.read("a.py") != "trace(0)\n";
+        assert_eq!((ran.code, changed), if says.is_empty() { (0, true) } else { (3, false) }, "{name}: {}", ran.told());
+        assert!(ran.stderr.contains(says), "{name}: {}", ran.told());
+        let outside = std::fs::read_to_string(s.root.with_file_name("outside.py")).unwrap_or("trace(1)\n".to_owned());
+        assert_eq!(outside, "trace(1)\n", "{name}");
+    }
+}
+
 /// What a fix breaks in another file is seen by reviewing the result; then the file is left as it is.
 #[test]
 fn fixes_that_break_other_files_are_refused() {
