@@ -62,7 +62,7 @@ pub fn run(args: &FixArgs) -> Result<ExitCode, Failure> {
             let diff = work.diff();
             match &args.output {
                 Some(path) => write_file(path, &diff)?,
-                None => print(&diff)?,
+                None => print(&for_stdout(&diff))?,
             }
             anstream::eprint!("{}", work.table());
             if work.applied() > 0 {
@@ -71,6 +71,29 @@ pub fn run(args: &FixArgs) -> Result<ExitCode, Failure> {
         }
     }
     Ok(if work.could_not_try { ExitCode::from(UNFINISHED) } else { ExitCode::SUCCESS })
+}
+
+/// The diff as it is for programs; for people, in colours and without what could do something to their terminal.
+fn for_stdout(diff: &[u8]) -> Vec<u8> {
+    if anstream::AutoStream::choice(&std::io::stdout()) == anstream::ColorChoice::Never {
+        return diff.to_vec();
+    }
+    let paint = Paint;
+    let lines = diff.split_inclusive(|b| *b == b'\n').map(|line| {
+        let text = String::from_utf8_lossy(line.trim_ascii_end());
+        let text = printable(&text);
+        match line.first() {
+            Some(b'+') if !line.starts_with(b"+++ ") => paint.good(text),
+            Some(b'-') if !line.starts_with(b"--- ") => paint.gone(text),
+            Some(b' ') => text.into_owned(),
+            _ => paint.strong(text),
+        }
+    });
+    let mut shown = lines.collect::<Vec<_>>().join("\n");
+    if !shown.is_empty() {
+        shown.push_str("\n\n");
+    }
+    shown.into_bytes()
 }
 
 /// Fixes what is wanted in each file of the change, by the file's index.
