@@ -7,7 +7,7 @@ use std::ops::Range;
 
 use tree_sitter::Tree;
 
-use super::{Fact, Hit, Lines};
+use super::{Edit, Fact, Hit, Lines, ProposedFix};
 use crate::digest::text_digest;
 use crate::lang::{Class, Language};
 use crate::pattern::ancestors;
@@ -136,5 +136,34 @@ impl Suppression {
             _ => None,
         });
         Hit::new(rule, message, lines.span(self.range.clone()), String::new(), text, None)
+    }
+
+    /// Takes the comment away, when it says nothing else and stands on one line.
+    pub fn removal(&self, source: &[u8]) -> Option<ProposedFix> {
+        let start = memchr::memrchr(b'\n', &source[..self.range.start]).map_or(0, |newline| newline + 1);
+        let before = &source[start..self.range.start];
+        let opener =
+            before.iter().rposition(|b| b.is_ascii_alphanumeric() || b"\"')]};,".contains(b)).map_or(0, |at| at + 1);
+        let text = source[self.range.clone()].trim_ascii_end();
+        let names = text.split(|b| *b == b' ').take_while(|word| *word != b"because").any(|word| word.contains(&b','));
+        let closes = |closer: &[u8]| text.ends_with(closer) && memchr::memmem::find_iter(text, closer).count() == 1;
+        let is_whole = match before[opener..].trim_ascii() {
+            b"#" | b"//" | b"--" | b"%" => true,
+            b"/*" => closes(b"*/"),
+            b"<!--" => closes(b"-->"),
+            _ => false,
+        };
+        if names || !is_whole {
+            return None;
+        }
+        let range = if before[..opener].trim_ascii().is_empty() {
+            let next =
+                memchr::memchr(b'\n', &source[self.range.end..]).map_or(source.len(), |at| self.range.end + at + 1);
+            start..next
+        } else {
+            start + opener..self.range.start + text.len()
+        };
+        let edits = vec![Edit { range, text: String::new() }];
+        Some(ProposedFix { title: "Remove the comment".to_owned(), edits })
     }
 }

@@ -45,7 +45,7 @@ use self::words::Words;
 use crate::digest::{short_digest, without_white_space};
 use crate::lang::Language;
 pub use crate::rule::Figure;
-use crate::rule::{Plan, Prefilter, RuleSet};
+use crate::rule::{Plan, Prefilter, RuleSet, SuppressionFault};
 
 /// Whether what a file says of itself counts: that a program made it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -142,7 +142,11 @@ impl Scan<'_> {
                 let entry = &set.entries[index as usize];
                 if let Plan::Suppressions(fault) = entry.plan {
                     let rule = &rules.rules()[entry.rule];
-                    hits.extend(allow::faulty(&suppressions, fault).map(|a| a.hit(rule, &known, content, &lines)));
+                    let unused = fault == SuppressionFault::Unused && self.own.is_none();
+                    hits.extend(allow::faulty(&suppressions, fault).map(|suppression| Hit {
+                        fix: suppression.removal(content).filter(|_| unused),
+                        ..suppression.hit(rule, &known, content, &lines)
+                    }));
                 }
             }
         }

@@ -140,7 +140,7 @@ impl Explanation<'_> {
         if let Some(rule) = self.rule {
             _ = writeln!(out, "  {} ({})", printable(&rule.title), printable(&rule.origin));
             let help = rule.help.as_deref().unwrap_or_default().replace('\n', " ");
-            wrap(&printable(&help), width() - 2).iter().for_each(|line| _ = writeln!(out, "  {line}"));
+            wrap(&printable(&help), width().min(100) - 2).iter().for_each(|line| _ = writeln!(out, "  {line}"));
         }
         if !self.holes.is_empty() {
             heading(out, "What matched");
@@ -185,7 +185,7 @@ impl Explanation<'_> {
         }
         for d in &self.decisions {
             let text = format!("{} at {}: {} ({}, {})", d.answer.word(), d.path, d.because, d.by, d.on);
-            wrap(&printable(&text), width() - 2).iter().for_each(|line| _ = writeln!(out, "  {line}"));
+            wrap(&printable(&text), width().min(100) - 2).iter().for_each(|line| _ = writeln!(out, "  {line}"));
         }
         if let Some(since) = &self.since {
             let short = &since.commit[..10];
