@@ -78,15 +78,15 @@ pub enum Command {
         after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --to http://127.0.0.1:8417 --proposal 7\n  swage post main...quay-times --to http://127.0.0.1:8417 --proposal 7 --open \"Later boats\""
     )]
     Post(PostArgs),
-    /// Explain one finding: what matched, why, how else to write it, what was decided on its like, and since when it is there
+    /// Explain one finding: what matched, why, how to write it instead, decisions on similar findings, and the commit that introduced it
     #[command(after_help = "Examples:\n  swage explain 5daf2d13\n  swage explain 5daf2d13 --format json")]
     Explain(ExplainArgs),
-    /// Write findings as a list of work for a colleague or an assistant
+    /// Write findings as a work list for a colleague or an assistant
     #[command(
         after_help = "Examples:\n  swage handoff                       what is new, with code, help and proved fixes\n  swage handoff --rule long-function --all --output work.md\n  swage handoff main...quay-times --format json"
     )]
     Handoff(HandoffArgs),
-    /// Record what was decided of a finding, so that it is let be: once, with the reason
+    /// Record a decision about a finding, with the reason, so that it no longer counts
     #[command(after_help = SETTLE_EXAMPLES)]
     Settle(SettleArgs),
     /// List, show and test rules
@@ -152,7 +152,7 @@ Examples:
   swage settle 5daf2d13 --as wrong --scope pattern --because \"these calls never block\"
   swage settle 5daf2d13 --as later --until 2031-05-01 --because \"after the summer timetable\"
   swage settle --list
-  swage settle --check                which decisions have no effect any more";
+  swage settle --check                decisions that no longer have an effect";
 
 /// Which change is meant.
 #[derive(Debug, Clone, Default, Args)]
@@ -285,10 +285,10 @@ pub struct FindingArgs {
     /// Only the finding with this key, or with a key that begins so
     #[arg(long, value_name = "KEY")]
     pub key: Vec<String>,
-    /// Only what the change brought; this is the default
+    /// Only what is new with the change; this is the default
     #[arg(long, conflicts_with = "all")]
     pub new: bool,
-    /// All findings in the files of the change, those that were there before, too
+    /// All findings in the files of the change, unchanged ones included
     #[arg(long)]
     pub all: bool,
 }
@@ -387,7 +387,7 @@ pub struct SettleArgs {
     /// Why
     #[arg(long, value_name = "TEXT")]
     pub because: Option<String>,
-    /// The last day on which it is let be, with `--as later`
+    /// The last day on which the finding does not count, with `--as later`
     #[arg(long, value_name = "YYYY-MM-DD")]
     pub until: Option<String>,
     /// How far the decision reaches [default: finding]
@@ -399,7 +399,7 @@ pub struct SettleArgs {
     /// Drop the decisions about this key
     #[arg(long, conflicts_with_all = ["check", "answer", "because"])]
     pub drop: bool,
-    /// Say which decisions have no effect any more: exit code 1 when there are any
+    /// List decisions that no longer have an effect: exit code 1 when there are any
     #[arg(long, conflicts_with_all = ["key", "answer"])]
     pub check: bool,
     /// Read rules from this file instead of the working tree's swage.toml

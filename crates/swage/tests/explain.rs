@@ -26,7 +26,7 @@ fn findings_are_explained() {
     insta::assert_snapshot!("new", s.swage(&["explain", &new[..9]]).told());
     assert_eq!(s.swage(&["settle", &new, "--as", "wrong", "--because", "save is right"]).code, 0);
     let told = s.swage(&["explain", &old]).told();
-    let past = told.split_once("Decided").map_or(told.as_str(), |(_, past)| past);
+    let past = told.split_once("Decisions").map_or(told.as_str(), |(_, past)| past);
     insta::assert_snapshot!("old", without_dates(past));
     let json = s.swage(&["explain", &old, "--format", "json"]).json();
     assert_eq!((&json["since"]["path"], &json["holes"][0]["text"]), (&"old.py".into(), &"path, 2".into()));

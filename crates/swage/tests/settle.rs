@@ -145,7 +145,7 @@ fn what_has_run_out_comes_back() {
     assert!(
         ran.stdout
             .replace('\n', " ")
-            .contains("`no-bad` at a.py:3:5 was put off until 2020-01-01, so it counts again."),
+            .contains("`no-bad` at a.py:3:5 was deferred until 2020-01-01, so it counts again."),
         "{}",
         ran.stdout
     );

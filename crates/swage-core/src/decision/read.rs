@@ -42,7 +42,7 @@ fn read_decision(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Deci
         p.at(date.at, format!("`{}` is no date", date.value), Some("write it as YYYY-MM-DD".to_owned()));
     }
     if let (Some(because), true) = (&because, because.as_ref().is_some_and(|b| b.value.trim().is_empty())) {
-        p.at(because.at, "a decision needs a reason", Some("say in `because` why the finding is let be".to_owned()));
+        p.at(because.at, "a decision needs a reason", Some("say in `because` why the finding is accepted".to_owned()));
     }
     let until = until.map(|date| date.value);
     if let Some(answer) = answer

@@ -207,7 +207,7 @@ fn attempt(file: &Fixable<'_>, before: &Tried, chosen: &[usize]) -> Result<Tried
         let value = |hit: &Hit| hit.figure.map(|figure| figure.value);
         let is_worse = old.is_some_and(|at| value(hit) > value(&hits[at]));
         if c.state == State::New || is_worse {
-            return Err(format!("it would bring `{}` in line {}", hit.rule, hit.span.start_line));
+            return Err(format!("it would add a finding of `{}` in line {}", hit.rule, hit.span.start_line));
         }
     }
     Ok(after)

@@ -19,7 +19,7 @@ pub fn settle_findings(review: &mut Review, decisions: &[Decision], today: &str)
             let changed = review.findings.iter().find(|f| f.rule == decision.rule && near(f) && is_there(f));
             notes.extend(changed.filter(|_| decision.scope == Scope::Finding).map(|f| {
                 format!(
-                    "`{}` at {} was settled as {} for other code, so it counts again.",
+                    "`{}` at {} was settled as {} for different code, so it counts again.",
                     decision.rule,
                     place(f),
                     decision.answer.word()
@@ -30,7 +30,7 @@ pub fn settle_findings(review: &mut Review, decisions: &[Decision], today: &str)
         if !open {
             let until = decision.until.as_deref().unwrap_or_default();
             notes.push(format!(
-                "`{}` at {} was put off until {until}, so it counts again.",
+                "`{}` at {} was deferred until {until}, so it counts again.",
                 decision.rule,
                 place(&review.findings[covered[0]])
             ));

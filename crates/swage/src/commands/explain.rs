@@ -181,7 +181,7 @@ impl Explanation<'_> {
     fn past(&self, out: &mut String) {
         let paint = Paint;
         if !self.decisions.is_empty() {
-            _ = writeln!(out, "\n{}", paint.strong("Decided on its like"));
+            _ = writeln!(out, "\n{}", paint.strong("Decisions on similar findings"));
         }
         for d in &self.decisions {
             let text = format!("{} at {}: {} ({}, {})", d.answer.word(), d.path, d.because, d.by, d.on);
@@ -192,10 +192,10 @@ impl Explanation<'_> {
             let moved = self.finding.path().is_some_and(|path| path.text != since.path);
             let from = if moved { format!(", in {}", since.path) } else { String::new() };
             let text = format!("{short} {}, {}{from}: {}", since.author, day(since.at), since.subject);
-            _ = writeln!(out, "\n{}\n  {}", paint.strong("There since"), printable(&text));
+            _ = writeln!(out, "\n{}\n  {}", paint.strong("Introduced by"), printable(&text));
         }
         let key = &self.finding.key;
-        let settle = format!("`swage settle {key} --as intended --because TEXT` says that it is as it should be.");
+        let settle = format!("`swage settle {key} --as intended --because TEXT` records that the code is intended.");
         _ = writeln!(out, "\n{}", paint.faint(settle));
     }
 

@@ -164,7 +164,7 @@ fn keep_good(
         let place = finding.anchor.as_ref().map(ToString::to_string).unwrap_or_default();
         for attempt in file.attempts.iter_mut().filter(|a| matches!(a.outcome, Outcome::Applied(_) | Outcome::GoneWith))
         {
-            attempt.outcome = Outcome::Refused(format!("it would bring `{}` at {place}", finding.rule));
+            attempt.outcome = Outcome::Refused(format!("it would add a finding of `{}` at {place}", finding.rule));
         }
         (file.content, file.map) = (bytes, swage_core::diff::LineMap::identity());
         good.insert(index, file);

@@ -65,7 +65,7 @@ fn note_offered(
         .collect();
     if !offered.is_empty() {
         review.notes.push(format!(
-            "The change brings decisions, which don't count before they are on the target. They would settle: {}.",
+            "The change adds decisions, which count once they are on the target. They would settle: {}.",
             offered.join(", ")
         ));
     }

@@ -51,7 +51,7 @@ fn check(f: &Finding, change: &str) -> String {
 
 const CONSTRAINTS: [&str; 3] = [
     "Change what the finding is about, and nothing else.",
-    "Don't silence it with a comment or a decision; whoever owns the rules does that.",
+    "Do not suppress or settle it; that is for the maintainers of the rules.",
     "Where a fix is given, it has been tried: the file parses with it, the finding is gone, and no other has come.",
 ];
 

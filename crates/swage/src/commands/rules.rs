@@ -303,7 +303,7 @@ fn differs(rule: &Rule, tried: &Tried) -> String {
         };
     }
     if let Some(fixed) = &tried.fixed_wrongly {
-        _ = writeln!(out, "  {}", paint.gone("its fixes make something else of it than `fixed` says:"));
+        _ = writeln!(out, "  {}", paint.gone("its fixes give a different result than `fixed`:"));
         fixed.lines().for_each(|line| _ = writeln!(out, "    {}", printable(line)));
     }
     out

@@ -51,7 +51,7 @@ pub fn run(args: &SettleArgs) -> Result<ExitCode, Failure> {
     };
     let until = decision.until.as_ref().map(|date| format!(" until {date}")).unwrap_or_default();
     let text = format!(
-        "{what}: {}{until}. Commit .swage/decisions.toml; the gate heeds it once it is on the target.\n",
+        "{what}: {}{until}. Commit .swage/decisions.toml; the gate uses it once it is on the target.\n",
         decision.answer.word()
     );
     print(text.as_bytes())?;
@@ -66,7 +66,7 @@ fn decision(
     because: &str,
 ) -> Result<Decision, Failure> {
     if because.trim().is_empty() {
-        return Err(Failure::wrong("the reason is empty").hint("Say in --because why the finding is let be."));
+        return Err(Failure::wrong("the reason is empty").hint("Say in --because why the finding is accepted."));
     }
     let until = args.until.clone();
     match (answer, &until) {
@@ -130,7 +130,7 @@ fn listed(decisions: &[Decision]) -> String {
     out
 }
 
-/// Says which decisions have no effect any more: exit code 1 when there are any.
+/// Says decisions that no longer have an effect: exit code 1 when there are any.
 fn check(place: &Place, args: &SettleArgs, decisions: &[Decision]) -> Result<ExitCode, Failure> {
     let (mut review, _) = reviewed(place, "", args.target.as_deref(), args.config.as_deref())?;
     let before = review.notes.len();
@@ -140,7 +140,7 @@ fn check(place: &Place, args: &SettleArgs, decisions: &[Decision]) -> Result<Exi
         settle(&mut alone, std::slice::from_ref(decision));
         let effect = alone.findings.iter().filter(|f| f.settled().is_some()).count();
         if effect == 0 {
-            let why = alone.notes.get(before).cloned().unwrap_or_else(|| "no finding is like it any more".to_owned());
+            let why = alone.notes.get(before).cloned().unwrap_or_else(|| "no finding matches it any more".to_owned());
             _ = writeln!(out, "{} {}: {}", decision.key, decision.rule, printable(&why));
         }
     }
