@@ -26,7 +26,11 @@ fn standing(s: &Sandbox, args: &[&str]) -> String {
 }
 
 fn key(s: &Sandbox, line: u64) -> String {
-    let json = s.swage(&["review", "--format", "json"]).json();
+    key_of(s, &["review"], line)
+}
+
+fn key_of(s: &Sandbox, args: &[&str], line: u64) -> String {
+    let json = s.swage(&[args, &["--format", "json"]].concat()).json();
     let all = json["findings"].as_array().expect("findings");
     let found = all.iter().find(|f| f["anchor"]["start_line"] == line).expect("a finding in that line");
     found["key"].as_str().expect("a key").to_owned()
@@ -123,14 +127,38 @@ fn decisions_follow_code_and_not_its_meaning() {
         ),
     ];
     for (name, scope, edit, expected) in cases {
-        let s = Sandbox::with(&[("swage.toml", CONFIG), ("x.py", "x = 1\n")]);
+        let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", CODE)]);
         s.branch("topic");
-        s.write("a.py", CODE);
+        s.write("x.py", "x = 1\n");
         s.commit("work");
-        let ran = s.swage(&["settle", &key(&s, 3), "--as", "intended", "--because", "so", "--scope", scope]);
+        let ran =
+            s.swage(&["settle", &key_of(&s, &["scan"], 3), "--as", "intended", "--because", "so", "--scope", scope]);
         assert_eq!(ran.code, 0, "{}", ran.told());
         edit(&s);
-        assert_eq!(standing(&s, &["review"]), *expected, "{name}");
+        assert_eq!(standing(&s, &["scan"]), *expected, "{name}");
+    }
+}
+
+/// New code with the text of a settled finding isn't that finding, even when the old code is taken away. The control moves the
+/// whole definition.
+#[test]
+fn decisions_are_not_taken_over_by_new_code() {
+    for (moved, expected) in [
+        ("def load(path):\n    rows = read(path)\n    bad(path)\n    return rows\n", "b.py:3 intended"),
+        ("def load(path):\n    bad(path)\n", "b.py:2 open"),
+    ] {
+        let load = CODE.split("\n\n\n").next().expect("a function").to_owned() + "\n";
+        let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", &load)]);
+        s.branch("decide");
+        s.swage(&["settle", &key_of(&s, &["scan"], 3), "--as", "intended", "--because", "so"]);
+        s.commit("decide");
+        s.git(&["checkout", "--quiet", "main"]);
+        s.git(&["merge", "--quiet", "decide"]);
+        s.branch("topic");
+        s.write("a.py", "x = 1\n");
+        s.write("b.py", moved);
+        s.commit("work");
+        assert_eq!(standing(&s, &["gate"]), expected);
     }
 }
 

@@ -12,7 +12,7 @@ use crate::decision::{Answer, Decision, Scope};
 pub fn settle_findings(review: &mut Review, decisions: &[Decision], today: &str) {
     let mut notes = Vec::new();
     for decision in decisions {
-        let covered = covered(&review.findings, decision);
+        let covered = covered(review, decision);
         let open = decision.until.as_deref().is_none_or(|until| today <= until);
         if covered.is_empty() {
             let near = |f: &&Finding| f.scope == decision.definition && is_in(f, decision) && f.is_open();
@@ -46,7 +46,7 @@ pub fn settle_findings(review: &mut Review, decisions: &[Decision], today: &str)
 /// The new findings that decisions would settle, each with the decision: what a change offers to its own advantage.
 pub fn offered<'f>(review: &'f Review, decisions: &[Decision]) -> Vec<(&'f Finding, Answer)> {
     let found = decisions.iter().flat_map(|decision| {
-        let covered = covered(&review.findings, decision);
+        let covered = covered(review, decision);
         covered.into_iter().map(|index| (&review.findings[index], decision.answer))
     });
     found.collect()
@@ -65,12 +65,15 @@ fn is_there(f: &Finding) -> bool {
 }
 
 /// The findings that a decision is about, by index; those that are let be already aside.
-fn covered(findings: &[Finding], decision: &Decision) -> Vec<usize> {
+fn covered(review: &Review, decision: &Decision) -> Vec<usize> {
     // A measure that has grown since is more than what was settled.
     let own = |f: &Finding| f.rule == decision.rule && is_there(f) && f.is_open() && !f.is_worse();
     let same = |f: &Finding| f.text_digest == decision.text;
+    // In another file only code that the comparison with the base knows as moved: the same text in new code, with the old
+    // taken away, is no move. Without a base there is no telling.
+    let moved = |f: &Finding| f.state != State::New || review.base.is_none();
     let all = |wanted: &dyn Fn(&Finding) -> bool| {
-        let wanted = findings.iter().enumerate().filter(|(_, f)| own(f) && wanted(f));
+        let wanted = review.findings.iter().enumerate().filter(|(_, f)| own(f) && wanted(f));
         wanted.map(|(index, _)| index).collect::<Vec<_>>()
     };
     match decision.scope {
@@ -80,7 +83,7 @@ fn covered(findings: &[Finding], decision: &Decision) -> Vec<usize> {
             let ways: [&dyn Fn(&Finding) -> bool; 3] = [
                 &|f| f.key == decision.key && same(f),
                 &|f| same(f) && is_in(f, decision) && f.scope == decision.definition,
-                &|f| same(f) && !decision.definition.is_empty() && f.scope == decision.definition,
+                &|f| same(f) && moved(f) && !decision.definition.is_empty() && f.scope == decision.definition,
             ];
             ways.iter()
                 .map(|way| all(*way))

@@ -1,0 +1,106 @@
+//! Which change is meant, what is known of it, and how the result is put out.
+
+use std::path::PathBuf;
+
+use clap::{Args, ValueEnum};
+use swage_core::rule::Severity;
+
+use crate::checkers::GivenReport;
+use crate::failure::Failure;
+use crate::output::{self, Document, Format};
+
+/// Which change is meant.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Which change")]
+pub struct ChangeArgs {
+    /// A range: A..B compares the two, A...B takes B since it left A [default: all work since the target]
+    #[arg(value_name = "RANGE", conflicts_with_all = ["staged", "uncommitted", "committed", "patch"])]
+    pub range: Option<String>,
+    /// Only what is staged for the next commit
+    #[arg(long, conflicts_with_all = ["uncommitted", "committed", "patch"])]
+    pub staged: bool,
+    /// Only what isn't committed, untracked files included
+    #[arg(long, conflicts_with_all = ["committed", "patch"])]
+    pub uncommitted: bool,
+    /// Only what is committed since the target
+    #[arg(long, conflicts_with = "patch")]
+    pub committed: bool,
+    /// A diff in a file; `-` is standard input
+    #[arg(long, value_name = "FILE")]
+    pub patch: Option<PathBuf>,
+    /// The folder with the files of --patch, before or after it
+    #[arg(long, value_name = "DIR", requires = "patch")]
+    pub tree: Option<PathBuf>,
+    /// Leading path components to take off the names in --patch [default: found by comparing them]
+    #[arg(long, value_name = "N", requires = "patch")]
+    pub strip: Option<usize>,
+    /// Take an empty diff for a change that changes nothing, rather than for a program that failed
+    #[arg(long, requires = "patch")]
+    pub allow_empty: bool,
+    /// The title under which the change is offered [default: the subject of its only commit]
+    #[arg(long, value_name = "TEXT")]
+    pub title: Option<String>,
+    /// A file with the text with which the change is offered [default: the message of its only commit]
+    #[arg(long, value_name = "FILE")]
+    pub description: Option<PathBuf>,
+    /// The branch that the change wants to enter [default: `target` in swage.toml, else the remote's default, main or master]
+    #[arg(long, value_name = "BRANCH")]
+    pub target: Option<String>,
+}
+
+impl ChangeArgs {
+    /// The words that name the change, each behind a blank, to be typed again.
+    pub fn as_typed(&self) -> String {
+        let flags = [(self.staged, "--staged"), (self.uncommitted, "--uncommitted"), (self.committed, "--committed")];
+        let flags = flags.into_iter().filter(|(given, _)| *given).map(|(_, flag)| flag.to_owned());
+        let patch = self.patch.iter().map(|file| format!("--patch {}", file.display()));
+        let target = self.target.iter().map(|target| format!("--target {target}"));
+        self.range.iter().cloned().chain(flags).chain(patch).chain(target).map(|word| format!(" {word}")).collect()
+    }
+}
+
+/// What outside programs found, when it is known already.
+#[derive(Debug, Clone, Default, Args)]
+pub struct OutsideArgs {
+    /// Take the results of the outside program of a rule from files, and don't run it
+    #[arg(long, value_name = "RULE=BEFORE,AFTER", help_heading = "Outside programs")]
+    pub checker_results: Vec<GivenReport>,
+}
+
+/// How the result is put out.
+#[derive(Debug, Clone, Args)]
+#[command(next_help_heading = "Output")]
+pub struct OutputArgs {
+    /// The form of the result
+    #[arg(long, value_name = "FORM", default_value = "human")]
+    pub format: Format,
+    /// Write the result to a file, which is replaced whole or not at all [default: standard output]
+    #[arg(long, value_name = "FILE")]
+    pub output: Option<PathBuf>,
+}
+
+impl OutputArgs {
+    /// Puts a document out as asked.
+    pub fn write(&self, document: &Document<'_>) -> Result<(), Failure> {
+        output::write(self.format, self.output.as_deref(), document)
+    }
+}
+
+/// The least severity of a finding that counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum FailOn {
+    Error,
+    Warning,
+    Note,
+}
+
+impl FailOn {
+    /// The severity that is meant.
+    pub fn severity(self) -> Severity {
+        match self {
+            Self::Error => Severity::Error,
+            Self::Warning => Severity::Warning,
+            Self::Note => Severity::Note,
+        }
+    }
+}

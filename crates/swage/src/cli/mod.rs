@@ -1,0 +1,286 @@
+//! What can be typed.
+
+mod change;
+mod finding;
+mod rules;
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+
+pub use self::change::{ChangeArgs, FailOn, OutputArgs, OutsideArgs};
+pub use self::finding::{
+    AnswerArg, ExplainArgs, ExplainFormat, FindingArgs, FixArgs, HandoffArgs, HandoffFormat, ScopeArg, SettleArgs,
+};
+use self::finding::{FIX_EXAMPLES, SETTLE_EXAMPLES};
+pub use self::rules::{RulesArgs, RulesCommand, TryArgs};
+
+/// Reviews a proposed change with the project's own rules and decides whether it may be merged.
+#[derive(Debug, Parser)]
+#[command(
+    name = "swage",
+    version,
+    max_term_width = 100,
+    disable_help_subcommand = true,
+    after_help = "Exit codes: 0 done, or the gate passes; 1 the gate says no; 2 the call, the configuration or the input is wrong; 3 it couldn't be finished.\nBegin with `swage demo`, or with `swage init` in a repository of your own."
+)]
+pub struct Cli {
+    /// When to use colours; `auto` means on a terminal, unless NO_COLOR is set
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub color: Color,
+    /// How many threads to use, at most 256 [default: one a processor]
+    #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
+    pub threads: Option<u16>,
+    /// Log progress to standard error
+    #[arg(long, global = true)]
+    pub verbose: bool,
+    #[command(subcommand)]
+    pub command: Command,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Color {
+    Auto,
+    Always,
+    Never,
+}
+
+impl Color {
+    /// Sets the choice for all output of this process.
+    pub fn apply(self) {
+        let choice = match self {
+            Self::Auto => return,
+            Self::Always => anstream::ColorChoice::Always,
+            Self::Never => anstream::ColorChoice::Never,
+        };
+        choice.write_global();
+    }
+}
+
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    /// Review a change and report its findings
+    #[command(after_help = REVIEW_EXAMPLES)]
+    Review(ReviewArgs),
+    /// Decide whether a change may be merged: exit code 0 when it passes, 1 when it doesn't
+    #[command(after_help = GATE_EXAMPLES)]
+    Gate(GateArgs),
+    /// Compare two revisions, folders or result files of `scan`: what is new, fixed, worse or improved
+    #[command(
+        after_help = "Examples:\n  swage compare v1.2 v1.3\n  swage compare old-copy new-copy\n  swage compare old.json new.json --format json"
+    )]
+    Compare(CompareArgs),
+    /// Find everything that the rules find in a whole tree
+    #[command(
+        after_help = "Examples:\n  swage scan\n  swage scan main --format sarif --output main.sarif\n  swage scan --baseline main.sarif       what came and went since, without history"
+    )]
+    Scan(ScanArgs),
+    /// Show or apply the fixes that rules propose, each proved before it is offered
+    #[command(after_help = FIX_EXAMPLES)]
+    Fix(FixArgs),
+    /// Publish a review as threads on a review host
+    #[command(
+        after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --to http://127.0.0.1:8417 --proposal 7\n  swage post main...quay-times --to http://127.0.0.1:8417 --proposal 7 --open \"Later boats\""
+    )]
+    Post(PostArgs),
+    /// Explain one finding: what matched, why, how to write it instead, decisions on similar findings, and the commit that introduced it
+    #[command(after_help = "Examples:\n  swage explain 5daf2d13\n  swage explain 5daf2d13 --format json")]
+    Explain(ExplainArgs),
+    /// Write findings as a work list for a colleague or an assistant
+    #[command(
+        after_help = "Examples:\n  swage handoff                       what is new, with code, help and proved fixes\n  swage handoff --rule long-function --all --output work.md\n  swage handoff main...quay-times --format json"
+    )]
+    Handoff(HandoffArgs),
+    /// Record a decision about a finding, with the reason, so that it no longer counts
+    #[command(after_help = SETTLE_EXAMPLES)]
+    Settle(SettleArgs),
+    /// List, show and test rules
+    Rules {
+        #[command(subcommand)]
+        command: RulesCommand,
+    },
+    /// The stand-in review host
+    Host {
+        #[command(subcommand)]
+        command: HostCommand,
+    },
+    /// Set Swage up in this repository
+    #[command(after_help = "Examples:\n  swage init\n  swage init --hook commit")]
+    Init(InitArgs),
+    /// Build a small repository with four branches and show everything on it
+    #[command(after_help = "Examples:\n  swage demo\n  swage demo ~/ferry\n  swage demo ~/ferry --again")]
+    Demo(DemoArgs),
+    /// Print a completion script for a shell
+    #[command(after_help = "Example:\n  swage completions bash > ~/.local/share/bash-completion/completions/swage")]
+    Completions {
+        /// The shell
+        shell: clap_complete::Shell,
+    },
+    /// Write manual pages and the completions of all shells into a folder, for packagers
+    #[command(after_help = "Example:\n  swage man build/share      writes man/man1/*.1 and completions/* there")]
+    Man {
+        /// The folder; files of these names that are there already are replaced
+        #[arg(value_name = "FOLDER")]
+        folder: PathBuf,
+    },
+}
+
+const REVIEW_EXAMPLES: &str = "Examples:
+  swage review                        all work since the target, committed or not
+  swage review --staged               what is about to be committed
+  swage review main...quay-times      a branch against where it left main
+  swage review --patch change.diff --tree .
+  git diff | swage review --patch - --tree . --format lines
+  swage review --staged --fail-on error    in a hook";
+
+const GATE_EXAMPLES: &str = "Rules and policy are read from the target, never from the change.
+
+Examples:
+  swage gate                          would this work pass if it were merged now?
+  swage gate main..quay-times         may quay-times enter main?
+  swage gate --format json --output verdict.json";
+
+#[derive(Debug, Args)]
+pub struct ReviewArgs {
+    #[command(flatten)]
+    pub change: ChangeArgs,
+    /// Read rules from this file instead of the working tree's swage.toml
+    #[arg(long, value_name = "FILE")]
+    pub config: Option<PathBuf>,
+    /// Show findings that were there before, too
+    #[arg(long)]
+    pub all: bool,
+    /// End with exit code 1 when there is a new finding of at least this severity
+    #[arg(long, value_name = "SEVERITY")]
+    pub fail_on: Option<FailOn>,
+    /// Neither use nor fill the cache
+    #[arg(long)]
+    pub no_cache: bool,
+    #[command(flatten)]
+    pub outside: OutsideArgs,
+    #[command(flatten)]
+    pub output: OutputArgs,
+}
+
+#[derive(Debug, Args)]
+pub struct GateArgs {
+    #[command(flatten)]
+    pub change: ChangeArgs,
+    /// Neither use nor fill the cache
+    #[arg(long)]
+    pub no_cache: bool,
+    #[command(flatten)]
+    pub outside: OutsideArgs,
+    #[command(flatten)]
+    pub output: OutputArgs,
+}
+
+#[derive(Debug, Args)]
+pub struct CompareArgs {
+    /// A revision, a folder, or a file that `scan --format json` or `--format sarif` wrote
+    #[arg(value_name = "A")]
+    pub before: String,
+    /// The same, for the other side
+    #[arg(value_name = "B")]
+    pub after: String,
+    /// Read rules from this file instead of the working tree's swage.toml
+    #[arg(long, value_name = "FILE")]
+    pub config: Option<PathBuf>,
+    /// Neither use nor fill the cache
+    #[arg(long)]
+    pub no_cache: bool,
+    #[command(flatten)]
+    pub outside: OutsideArgs,
+    #[command(flatten)]
+    pub output: OutputArgs,
+}
+
+#[derive(Debug, Args)]
+pub struct ScanArgs {
+    /// A revision [default: the working tree's tracked and untracked files]
+    #[arg(value_name = "REVISION")]
+    pub revision: Option<String>,
+    /// A folder that needn't be a repository
+    #[arg(long, value_name = "DIR", conflicts_with = "revision")]
+    pub tree: Option<PathBuf>,
+    /// Compare with the results of an earlier scan, JSON or SARIF; it takes no history, so shallow clones will do
+    #[arg(long, value_name = "FILE")]
+    pub baseline: Option<PathBuf>,
+    /// Read rules from this file instead of the working tree's swage.toml
+    #[arg(long, value_name = "FILE")]
+    pub config: Option<PathBuf>,
+    /// Neither use nor fill the cache
+    #[arg(long)]
+    pub no_cache: bool,
+    #[command(flatten)]
+    pub outside: OutsideArgs,
+    #[command(flatten)]
+    pub output: OutputArgs,
+}
+
+#[derive(Debug, Args)]
+pub struct PostArgs {
+    #[command(flatten)]
+    pub change: ChangeArgs,
+    /// The host's address
+    #[arg(long, value_name = "URL")]
+    pub to: String,
+    /// The proposal's number
+    #[arg(long, value_name = "N")]
+    pub proposal: u64,
+    /// Open the proposal with this title when the host doesn't know it
+    #[arg(long, value_name = "TITLE")]
+    pub open: Option<String>,
+    #[command(flatten)]
+    pub outside: OutsideArgs,
+    /// Neither use nor fill the cache
+    #[arg(long)]
+    pub no_cache: bool,
+}
+
+#[derive(Debug, Subcommand)]
+pub enum HostCommand {
+    /// Serve proposals, revisions and threads on loopback until interrupted
+    #[command(
+        after_help = "Clients must send the token that SWAGE_TOKEN holds.\n\nExample:\n  SWAGE_TOKEN=secret swage host serve --data host.db"
+    )]
+    Serve(ServeArgs),
+}
+
+#[derive(Debug, Args)]
+pub struct ServeArgs {
+    /// Where to listen; only loopback addresses are served
+    #[arg(long, value_name = "ADDRESS", default_value = "127.0.0.1:8417")]
+    pub listen: std::net::SocketAddr,
+    /// The file that keeps proposals and threads
+    #[arg(long, value_name = "FILE", default_value = "swage-host.db")]
+    pub data: PathBuf,
+    /// Stop by itself after so many seconds without a request
+    #[arg(long, value_name = "SECONDS")]
+    pub idle: Option<u64>,
+}
+
+#[derive(Debug, Args)]
+pub struct InitArgs {
+    /// Install a git hook that reviews what is about to be committed or pushed
+    #[arg(long, value_name = "WHEN")]
+    pub hook: Option<Hook>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Hook {
+    /// Before each commit
+    Commit,
+    /// Before each push
+    Push,
+}
+
+#[derive(Debug, Args)]
+pub struct DemoArgs {
+    /// A folder that is empty or doesn't exist yet [default: swage-demo in the temporary folder, made anew]
+    #[arg(value_name = "DIR")]
+    pub folder: Option<PathBuf>,
+    /// Make a demo's folder anew, unless anything in it was changed
+    #[arg(long)]
+    pub again: bool,
+}
