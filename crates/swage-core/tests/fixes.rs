@@ -186,6 +186,20 @@ fn templates_make_edits() {
     assert!(wrong.is_empty(), "{wrong}");
 }
 
+/// Hundreds of fixes that aren't good don't hold a review up.
+#[test]
+fn trying_has_an_end() {
+    let code = "halve(1)\n".repeat(400);
+    let rules = rule("python", "code = 'halve(X)', holes.X = {}, fix = { rewrite = 'halve({X}' }");
+    let result = fixed(rules, "a.py", code.as_bytes());
+    assert_eq!(result.content, code.as_bytes());
+    let told = |part: &str| {
+        result.attempts.iter().filter(|a| matches!(&a.outcome, Outcome::Refused(why) if why.contains(part))).count()
+    };
+    assert_eq!(told("wouldn't parse") + told("too many fixes"), 400);
+    assert!(told("wouldn't parse") < 100);
+}
+
 /// In files of all languages, with the rules of all packs at once: what is fixed parses no worse, the diff leads from one to
 /// the other, and a second run has nothing to apply.
 #[test]

@@ -11,6 +11,10 @@ use crate::scan::{Edit, FileScan, Hit, Status, decoded};
 /// Most rounds; each applies at least one fix.
 const MOST_ROUNDS: u32 = 20;
 
+/// Most times that a file is scanned to find the fixes that aren't good: a file that is made to have thousands of them must not
+/// hold a review up.
+const MOST_TRIALS: u32 = 100;
+
 /// What became of a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FixedFile {
@@ -86,10 +90,11 @@ pub fn fix_file(file: &Fixable<'_>, content: &[u8], chosen: &dyn Fn(&Hit) -> boo
         attempts.push(Attempt { hit: hit.clone(), outcome: Outcome::NoFix });
     }
     let mut map = LineMap::identity();
+    let mut trials = MOST_TRIALS;
     for round in 1..=MOST_ROUNDS {
         let picked = pick(&now.scan.hits, &open);
         let mut refused = Vec::new();
-        let Some((next, applied)) = largest_good(file, &now, &picked, &mut refused) else {
+        let Some((next, applied)) = largest_good(file, &now, &picked, &mut refused, &mut trials) else {
             note_refused(&mut attempts, &open, refused);
             break;
         };
@@ -154,16 +159,23 @@ fn edits_of(hits: &[Hit], chosen: &[usize]) -> Vec<Edit> {
     edits
 }
 
-/// Applies as many of the fixes as are good together: all, or else the good ones of each half. `None` when none is.
+/// Applies as many of the fixes as are good together: all, or else the good ones of each half, in at most `trials` scans. `None`
+/// when none is.
 fn largest_good(
     file: &Fixable<'_>,
     now: &Tried,
     picked: &[usize],
     refused: &mut Vec<(usize, String)>,
+    trials: &mut u32,
 ) -> Option<(Tried, Vec<usize>)> {
     let (mut good, mut result) = (Vec::new(), None);
     let mut sets = vec![picked.to_vec()];
     while let Some(set) = sets.pop().filter(|set| !set.is_empty()) {
+        let Some(left) = trials.checked_sub(1) else {
+            refused.extend(set.iter().map(|index| (*index, "too many fixes of this file aren't good".to_owned())));
+            continue;
+        };
+        *trials = left;
         let mut all = [&good[..], &set].concat();
         all.sort_unstable();
         match attempt(file, now, &all) {
