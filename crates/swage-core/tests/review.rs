@@ -12,7 +12,7 @@ use swage_core::config::{Policy, read_rules};
 use swage_core::diff::{Kind, LineMap, ReadOptions, read};
 use swage_core::gate::{Outcome, decide};
 use swage_core::lang::{LANGUAGES, Language};
-use swage_core::review::{Examination, Finding, Marker, Review, examine};
+use swage_core::review::{Examination, Finding, Fixes, Marker, Review, examine};
 use swage_core::rule::{ReportForm, RuleSet, Severity};
 use swage_core::scan::Limits;
 use swage_core::scan::{Cache, NoCache};
@@ -116,7 +116,7 @@ fn reviewed(files: &[File], cache: &dyn Cache) -> Review {
     examine(
         &change,
         &contents,
-        &Examination { rules: &rules(), limits: &limits, cache, reports: &[], progress: &|_| {} },
+        &Examination { rules: &rules(), limits: &limits, cache, reports: &[], fixes: Fixes::Tried, progress: &|_| {} },
     )
 }
 
@@ -391,7 +391,14 @@ fn paths_that_are_not_utf8_are_encoded() {
     let review = examine(
         &change,
         &contents,
-        &Examination { rules: &rules(), limits: &limits, cache: &NoCache, reports: &[], progress: &|_| {} },
+        &Examination {
+            rules: &rules(),
+            limits: &limits,
+            cache: &NoCache,
+            reports: &[],
+            fixes: Fixes::Tried,
+            progress: &|_| {},
+        },
     );
     assert_eq!(review.findings[0].anchor.as_ref().unwrap().path.text, "h%E4fen%20%25.txt");
     assert!(review.findings[0].anchor.as_ref().unwrap().path.encoded && review.findings[0].state == State::New);

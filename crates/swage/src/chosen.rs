@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use swage_core::baseline::State;
-use swage_core::review::{Finding, Review, Side};
+use swage_core::review::{Finding, Fixes, Review, Side};
 use swage_core::rule::PathSet;
 use swage_git::FolderTree;
 
@@ -72,7 +72,7 @@ pub fn reviewed(
     let outside = Outside::given(&[]);
     let change = ChangeArgs { target: target.map(str::to_owned), ..ChangeArgs::default() };
     let of_change = with_change(place, &change, &configuration, |change, contents| {
-        examine_change(&change, contents, &configuration, store.as_ref(), &outside)
+        examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)
     });
     let review = match of_change {
         Ok((Ok(review), _)) if review.findings.iter().any(|f| f.key.starts_with(key)) => review,

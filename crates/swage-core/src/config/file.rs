@@ -2,10 +2,10 @@
 
 use std::collections::HashMap;
 
-use toml::de::DeTable;
-
 use super::settings::{Config, Policy, Submodules};
-use crate::rule::{PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_size, path_set, read_rule};
+use crate::rule::{
+    PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_size, parse_toml, path_set, read_rule,
+};
 use crate::scan::Limits;
 
 /// One file's part of the configuration.
@@ -35,11 +35,7 @@ pub(crate) fn read_shipped(file: &str, source: &str) -> Result<RuleFile, Vec<Pro
 }
 
 fn read_file(mut p: Problems<'_>, whole_config: bool) -> Result<RuleFile, Vec<Problem>> {
-    let (file, source) = (p.file, p.source);
-    let (document, errors) = DeTable::parse_recoverable(source);
-    for error in errors {
-        p.at(error.span().map_or(0, |s| s.start), format!("not TOML: {}", error.message()), None);
-    }
+    let (file, document) = (p.file, parse_toml(&mut p));
     let mut out = RuleFile::default();
     if p.list.is_empty() {
         let mut table = Table::new(document.get_ref(), 0);

@@ -6,6 +6,8 @@
 mod read;
 mod write;
 
+use jiff::civil::Date;
+
 pub use self::read::read_decisions;
 pub use self::write::write_decisions;
 
@@ -87,19 +89,6 @@ impl Scope {
 
 /// Whether a text is a day of the calendar, as `YYYY-MM-DD` (ISO 8601). Such texts are in the order of the days.
 pub fn is_date(text: &str) -> bool {
-    let parts: Vec<&str> = text.split('-').collect();
-    let [year, month, day] = parts[..] else { return false };
-    let number = |part: &str, digits: usize| {
-        (part.len() == digits && part.bytes().all(|b| b.is_ascii_digit())).then(|| part.parse::<u32>().ok()).flatten()
-    };
-    let (Some(year), Some(month), Some(day)) = (number(year, 4), number(month, 2), number(day, 2)) else {
-        return false;
-    };
-    let leap = year % 4 == 0 && (year % 100 != 0 || year % 400 == 0);
-    let days = match month {
-        4 | 6 | 9 | 11 => 30,
-        2 => 28 + u32::from(leap),
-        _ => 31,
-    };
-    (1..=12).contains(&month) && (1..=days).contains(&day)
+    // Other ways of writing a day aren't in that order.
+    text.len() == 10 && text.parse::<Date>().is_ok_and(|date| date.to_string() == text)
 }

@@ -1,9 +1,7 @@
 //! Reading the file of decisions, with the place of each mistake.
 
-use toml::de::DeTable;
-
 use super::{Answer, Decision, Scope, is_date};
-use crate::rule::{Problem, Problems, Table, one_of};
+use crate::rule::{Problem, Problems, Table, one_of, parse_toml};
 
 /// Reads decisions. `file` is the name that mistakes are reported under.
 ///
@@ -11,13 +9,10 @@ use crate::rule::{Problem, Problems, Table, one_of};
 /// All mistakes of the file; then no decision counts.
 pub fn read_decisions(file: &str, text: &str) -> Result<Vec<Decision>, Vec<Problem>> {
     let mut p = Problems::of(file, text);
-    let root = match DeTable::parse(text) {
-        Ok(root) => root,
-        Err(error) => {
-            p.at(error.span().map_or(0, |span| span.start), format!("not TOML: {}", error.message()), None);
-            return Err(p.list);
-        }
-    };
+    let root = parse_toml(&mut p);
+    if !p.list.is_empty() {
+        return Err(p.list);
+    }
     let mut table = Table::new(root.get_ref(), 0);
     let mut decisions = Vec::new();
     for mut entry in table.tables("decision", &mut p) {

@@ -1,9 +1,11 @@
 //! Trying fixes, and applying many in rounds.
 
 use std::borrow::Cow;
+use std::convert::Infallible;
 
 use super::Fixable;
 use super::edits::{apply_edits, line_map, overlap};
+use super::halving::keep_good;
 use crate::baseline::{FileHits, State, Texts, compare};
 use crate::diff::LineMap;
 use crate::scan::{Edit, FileScan, Hit, Status, decoded};
@@ -48,22 +50,31 @@ pub enum Outcome {
     NoFix,
 }
 
+impl Outcome {
+    /// Whether the finding is gone.
+    pub fn is_fixed(&self) -> bool {
+        matches!(self, Self::Applied(_) | Self::GoneWith)
+    }
+}
+
 /// A content with what is found in it.
 struct Tried {
     text: Vec<u8>,
     scan: FileScan,
 }
 
-/// Tries the fix of one finding of a file.
-///
-/// # Errors
-/// Why it isn't good.
-pub fn prove(file: &Fixable<'_>, content: &[u8], hit: &Hit) -> Result<(), String> {
-    let text = editable(content)?;
+/// Tries the fixes of some findings of a file, each by itself; for each, why it isn't good.
+pub fn prove(file: &Fixable<'_>, content: &[u8], hits: &[&Hit]) -> Vec<Result<(), String>> {
+    let text = match editable(content) {
+        Ok(text) => text,
+        Err(why) => return vec![Err(why); hits.len()],
+    };
     let before = Tried { text: text.to_vec(), scan: file.scan(text) };
-    let index = before.scan.hits.iter().position(|own| own.rule == hit.rule && own.span == hit.span);
-    let index = index.ok_or("it isn't found any more")?;
-    attempt(file, &before, &[index]).map(|_| ())
+    let prove = |hit: &&Hit| {
+        let index = before.scan.hits.iter().position(|own| own.rule == hit.rule && own.span == hit.span);
+        attempt(file, &before, &[index.ok_or("it isn't found any more")?]).map(|_| ())
+    };
+    hits.iter().map(prove).collect()
 }
 
 /// The text of a file that edits can be made in.
@@ -92,13 +103,15 @@ pub fn fix_file(file: &Fixable<'_>, content: &[u8], chosen: &dyn Fn(&Hit) -> boo
     let mut map = LineMap::identity();
     let mut trials = MOST_TRIALS;
     for round in 1..=MOST_ROUNDS {
-        let picked = pick(&now.scan.hits, &open);
-        let mut refused = Vec::new();
-        let Some((next, applied)) = largest_good(file, &now, &picked, &mut refused, &mut trials) else {
-            note_refused(&mut attempts, &open, refused);
-            break;
-        };
-        note_refused(&mut attempts, &open, refused);
+        let Ok::<_, Infallible>(kept) = keep_good(pick(&now.scan.hits, &open), |set| {
+            let Some(left) = trials.checked_sub(1) else {
+                return Ok(Err("too many fixes of this file aren't good".to_owned()));
+            };
+            trials = left;
+            Ok(attempt(file, &now, set))
+        });
+        note_refused(&mut attempts, &open, kept.refused);
+        let (Some(next), applied) = (kept.result, kept.good) else { break };
         for (attempt, index) in &open {
             if applied.contains(index) {
                 attempts[*attempt].outcome = Outcome::Applied(round);
@@ -157,38 +170,6 @@ fn edits_of(hits: &[Hit], chosen: &[usize]) -> Vec<Edit> {
         chosen.iter().filter_map(|index| hits[*index].fix.as_ref()).flat_map(|fix| fix.edits.iter().cloned()).collect();
     edits.sort_by_key(|edit| (edit.range.start, edit.range.end));
     edits
-}
-
-/// Applies as many of the fixes as are good together: all, or else the good ones of each half, in at most `trials` scans. `None`
-/// when none is.
-fn largest_good(
-    file: &Fixable<'_>,
-    now: &Tried,
-    picked: &[usize],
-    refused: &mut Vec<(usize, String)>,
-    trials: &mut u32,
-) -> Option<(Tried, Vec<usize>)> {
-    let (mut good, mut result) = (Vec::new(), None);
-    let mut sets = vec![picked.to_vec()];
-    while let Some(set) = sets.pop().filter(|set| !set.is_empty()) {
-        let Some(left) = trials.checked_sub(1) else {
-            refused.extend(set.iter().map(|index| (*index, "too many fixes of this file aren't good".to_owned())));
-            continue;
-        };
-        *trials = left;
-        let mut all = [&good[..], &set].concat();
-        all.sort_unstable();
-        match attempt(file, now, &all) {
-            Ok(tried) => (good, result) = (all, Some(tried)),
-            Err(why) if set.len() == 1 => refused.push((set[0], why)),
-            Err(_) => {
-                let (first, second) = set.split_at(set.len() / 2);
-                sets.push(second.to_vec());
-                sets.push(first.to_vec());
-            }
-        }
-    }
-    result.map(|tried| (tried, good))
 }
 
 /// Makes the edits of some findings and looks at the result.

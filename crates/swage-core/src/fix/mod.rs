@@ -10,10 +10,12 @@
 mod after;
 mod apply;
 mod edits;
+mod halving;
 
 pub use self::after::FixedContents;
 pub use self::apply::{Attempt, FixedFile, Outcome, fix_file, prove};
 pub use self::edits::apply_edits;
+pub use self::halving::{Kept, keep_good};
 use crate::lang::Language;
 use crate::rule::RuleSet;
 use crate::scan::{FileScan, Limits, Markers, scan};

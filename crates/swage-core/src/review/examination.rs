@@ -15,8 +15,19 @@ pub struct Examination<'a> {
     pub cache: &'a dyn Cache,
     /// What outside programs found.
     pub reports: &'a [CheckerReport],
+    /// Whether the fixes of new findings are tried.
+    pub fixes: Fixes,
     /// Is given every step, from any thread.
     pub progress: &'a (dyn Fn(Progress) + Sync),
+}
+
+/// What becomes of the fixes that rules propose for new findings.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Fixes {
+    /// Each is tried, which takes a scan of its file, and offered with the result.
+    Tried,
+    /// They are left aside.
+    LeftAside,
 }
 
 /// A step of an examination. Files are named by their index in the change or the tree that is examined.

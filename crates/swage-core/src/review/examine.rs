@@ -7,7 +7,7 @@ use rayon::prelude::*;
 
 use super::change_rules::{FileFacts, about_change};
 use super::cross_file::{Beyond, look_beyond};
-use super::examination::{Examination, Nothing, Progress};
+use super::examination::{Examination, Fixes, Nothing, Progress};
 use super::excerpt::Code;
 use super::file::{Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
 use super::fixes::offer_fixes;
@@ -74,7 +74,9 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
     let contents = &Readable(contents);
     let Looked { mut review, examined, compared, hits, beyond } = look(change, contents, with, Scope::Change);
     add_excerpts(&mut review.findings, &compared, &hits, change, contents, &beyond);
-    offer_fixes(&mut review.findings, &compared, &hits, (change, contents), &examined, with);
+    if with.fixes == Fixes::Tried {
+        offer_fixes(&mut review.findings, &compared, &hits, (change, contents), &examined, with);
+    }
     let facts = examined.iter().zip(&review.files);
     let facts = facts.map(|(e, f)| FileFacts { sizes: e.sizes, generated: e.generated, lines: f.written });
     let files: Vec<FileFacts> = facts.collect();

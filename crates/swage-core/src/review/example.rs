@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::change_rules::{FileFacts, about_change};
-use super::examination::{Examination, Nothing};
+use super::examination::{Examination, Fixes, Nothing};
 use super::examine::examine;
 use super::written::Written;
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
@@ -130,7 +130,8 @@ fn linked(set: &RuleSet, files: &[ExampleFile], before: &[ExampleFile]) -> Vec<V
     });
     let change = Change { files: changed.collect(), ..Change::default() };
     let memory = Memory(sides.values().map(|[old, new]| Sides { old: content(*old), new: content(*new) }).collect());
-    let with = Examination { rules: set, limits: &Limits::default(), cache: &NoCache, reports: &[], progress: &|_| {} };
+    let (limits, fixes) = (Limits::default(), Fixes::LeftAside);
+    let with = Examination { rules: set, limits: &limits, cache: &NoCache, reports: &[], fixes, progress: &|_| {} };
     let review = examine(&change, &memory, &with);
     let lines = |file: &ExampleFile| {
         let own = review.findings.iter().filter(|f| f.path().is_some_and(|p| p.text == file.path));

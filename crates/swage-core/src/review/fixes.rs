@@ -57,25 +57,29 @@ pub(super) fn offer_fixes(
 fn try_fixes(file: &Fixable<'_>, bytes: &[u8], own: &[(usize, &Hit)]) -> Vec<(usize, Fix)> {
     let text = decoded(bytes);
     let lines = Lines::new(&text);
-    let together = (own.len() > MOST_ALONE).then(|| {
-        let chosen = |hit: &Hit| own.iter().any(|(_, own)| own.rule == hit.rule && own.span == hit.span);
-        fix_file(file, bytes, &chosen).attempts
-    });
-    let proof = |hit: &Hit| {
-        let Some(attempts) = &together else {
-            return prove(file, bytes, hit).map_or_else(Proof::Unproved, |()| Proof::Proved);
-        };
-        let outcome = attempts.iter().find(|a| a.hit.rule == hit.rule && a.hit.span == hit.span).map(|a| &a.outcome);
-        match outcome {
-            Some(Outcome::Applied(1)) => Proof::Proved,
-            Some(Outcome::Refused(why)) => Proof::Unproved(why.clone()),
-            _ => Proof::Unproved("it overlaps another fix".to_owned()),
-        }
+    let hits: Vec<&Hit> = own.iter().map(|(_, hit)| *hit).collect();
+    let proofs: Vec<Proof> = if hits.len() > MOST_ALONE {
+        prove_together(file, bytes, &hits)
+    } else {
+        let alone = prove(file, bytes, &hits).into_iter();
+        alone.map(|proved| proved.map_or_else(Proof::Unproved, |()| Proof::Proved)).collect()
     };
-    let fix = |(at, hit): &(usize, &Hit)| {
+    let fix = |((at, hit), proof): (&(usize, &Hit), Proof)| {
         let fix = hit.fix.as_ref()?;
         let edits = fix.edits.iter().map(|e| FixEdit { span: lines.span(e.range.clone()), text: e.text.clone() });
-        Some((*at, Fix { title: fix.title.clone(), edits: edits.collect(), proof: proof(hit) }))
+        Some((*at, Fix { title: fix.title.clone(), edits: edits.collect(), proof }))
     };
-    own.iter().filter_map(fix).collect()
+    own.iter().zip(proofs).filter_map(fix).collect()
+}
+
+/// The same for many fixes of a file, tried in each other's company.
+fn prove_together(file: &Fixable<'_>, bytes: &[u8], hits: &[&Hit]) -> Vec<Proof> {
+    let is = |a: &Hit, b: &Hit| a.rule == b.rule && a.span == b.span;
+    let attempts = fix_file(file, bytes, &|hit| hits.iter().any(|own| is(own, hit))).attempts;
+    let proof = |hit: &&Hit| match attempts.iter().find(|a| is(&a.hit, hit)).map(|a| &a.outcome) {
+        Some(Outcome::Applied(1)) => Proof::Proved,
+        Some(Outcome::Refused(why)) => Proof::Unproved(why.clone()),
+        _ => Proof::Unproved("it overlaps another fix".to_owned()),
+    };
+    hits.iter().map(proof).collect()
 }

@@ -14,7 +14,7 @@ mod settled;
 mod unexamined;
 mod written;
 
-pub use examination::{CheckerReport, Examination, Progress};
+pub use examination::{CheckerReport, Examination, Fixes, Progress};
 pub use examine::{examine, scan_tree};
 pub use example::{Tried, try_example};
 pub use model::{

@@ -241,6 +241,11 @@ impl Suppressed {
 }
 
 impl Finding {
+    /// Where it stands, for people: `path:line:column`, the path alone, or the change as a whole.
+    pub fn place(&self) -> String {
+        self.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), ToString::to_string)
+    }
+
     /// The file that it stands in; `None` for the change as a whole.
     pub fn path(&self) -> Option<&Path> {
         self.anchor.as_ref().map(|a| &a.path)

@@ -21,7 +21,7 @@ pub fn settle_findings(review: &mut Review, decisions: &[Decision], today: &str)
                 format!(
                     "`{}` at {} was settled as {} for different code, so it counts again.",
                     decision.rule,
-                    place(f),
+                    f.place(),
                     decision.answer.word()
                 )
             }));
@@ -32,7 +32,7 @@ pub fn settle_findings(review: &mut Review, decisions: &[Decision], today: &str)
             notes.push(format!(
                 "`{}` at {} was deferred until {until}, so it counts again.",
                 decision.rule,
-                place(&review.findings[covered[0]])
+                review.findings[covered[0]].place()
             ));
             continue;
         }
@@ -50,10 +50,6 @@ pub fn offered<'f>(review: &'f Review, decisions: &[Decision]) -> Vec<(&'f Findi
         covered.into_iter().map(|index| (&review.findings[index], decision.answer))
     });
     found.collect()
-}
-
-fn place(f: &Finding) -> String {
-    f.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), ToString::to_string)
 }
 
 fn is_in(f: &Finding, decision: &Decision) -> bool {

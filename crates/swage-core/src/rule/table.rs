@@ -11,6 +11,15 @@ const STRINGS: &str = "a list of strings";
 const NUMBERS: &str = "a list of whole numbers";
 const TABLES: &str = "a list of tables";
 
+/// Parses a file; what isn't TOML in it is noted.
+pub(crate) fn parse<'s>(p: &mut Problems<'s>) -> Spanned<DeTable<'s>> {
+    let (document, errors) = DeTable::parse_recoverable(p.source);
+    for error in errors {
+        p.at(error.span().map_or(0, |span| span.start), format!("not TOML: {}", error.message()), None);
+    }
+    document
+}
+
 pub(crate) struct Table<'t, 'i> {
     table: &'t DeTable<'i>,
     /// Byte offset for mistakes about the table as a whole.

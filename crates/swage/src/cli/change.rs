@@ -59,6 +59,17 @@ impl ChangeArgs {
     }
 }
 
+/// Where rules come from, and whether results are kept.
+#[derive(Debug, Clone, Default, Args)]
+pub struct SetupArgs {
+    /// Read rules from this file instead of the working tree's swage.toml
+    #[arg(long, value_name = "FILE")]
+    pub config: Option<PathBuf>,
+    /// Neither use nor fill the cache
+    #[arg(long)]
+    pub no_cache: bool,
+}
+
 /// What outside programs found, when it is known already.
 #[derive(Debug, Clone, Default, Args)]
 pub struct OutsideArgs {

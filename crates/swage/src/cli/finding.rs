@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
 
-use super::ChangeArgs;
+use super::{ChangeArgs, SetupArgs};
 
 /// Examples of `swage fix`.
 pub(super) const FIX_EXAMPLES: &str =
@@ -95,12 +95,8 @@ pub struct HandoffArgs {
     /// Write the list to a file [default: standard output]
     #[arg(long, value_name = "FILE", help_heading = "Output")]
     pub output: Option<PathBuf>,
-    /// Read rules from this file instead of the working tree's swage.toml
-    #[arg(long, value_name = "FILE")]
-    pub config: Option<PathBuf>,
-    /// Neither use nor fill the cache
-    #[arg(long)]
-    pub no_cache: bool,
+    #[command(flatten)]
+    pub setup: SetupArgs,
 }
 
 #[derive(Debug, Args)]
@@ -124,12 +120,8 @@ pub struct FixArgs {
     /// Write the diff to a file [default: standard output]
     #[arg(long, value_name = "FILE", help_heading = "What to do")]
     pub output: Option<PathBuf>,
-    /// Read rules from this file instead of the working tree's swage.toml
-    #[arg(long, value_name = "FILE")]
-    pub config: Option<PathBuf>,
-    /// Neither use nor fill the cache
-    #[arg(long)]
-    pub no_cache: bool,
+    #[command(flatten)]
+    pub setup: SetupArgs,
 }
 
 #[derive(Debug, Args)]

@@ -8,7 +8,7 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 
-pub use self::change::{ChangeArgs, FailOn, OutputArgs, OutsideArgs};
+pub use self::change::{ChangeArgs, FailOn, OutputArgs, OutsideArgs, SetupArgs};
 pub use self::finding::{
     AnswerArg, ExplainArgs, ExplainFormat, FindingArgs, FixArgs, HandoffArgs, HandoffFormat, ScopeArg, SettleArgs,
 };
@@ -183,12 +183,8 @@ pub struct CompareArgs {
     /// The same, for the other side
     #[arg(value_name = "B")]
     pub after: String,
-    /// Read rules from this file instead of the working tree's swage.toml
-    #[arg(long, value_name = "FILE")]
-    pub config: Option<PathBuf>,
-    /// Neither use nor fill the cache
-    #[arg(long)]
-    pub no_cache: bool,
+    #[command(flatten)]
+    pub setup: SetupArgs,
     #[command(flatten)]
     pub outside: OutsideArgs,
     #[command(flatten)]
@@ -206,12 +202,8 @@ pub struct ScanArgs {
     /// Compare with the results of an earlier scan, JSON or SARIF; it takes no history, so shallow clones will do
     #[arg(long, value_name = "FILE")]
     pub baseline: Option<PathBuf>,
-    /// Read rules from this file instead of the working tree's swage.toml
-    #[arg(long, value_name = "FILE")]
-    pub config: Option<PathBuf>,
-    /// Neither use nor fill the cache
-    #[arg(long)]
-    pub no_cache: bool,
+    #[command(flatten)]
+    pub setup: SetupArgs,
     #[command(flatten)]
     pub outside: OutsideArgs,
     #[command(flatten)]

@@ -4,6 +4,7 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use swage_core::change::Change;
+use swage_core::review::Fixes;
 use swage_git::{DiffSource, FolderTree, between_folders};
 
 use crate::checkers::Outside;
@@ -32,8 +33,8 @@ pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
 fn revisions(args: &CompareArgs) -> Result<swage_core::review::Review, Failure> {
     let place = Place::find()?;
     let repository = place.repository()?;
-    let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
-    let store = super::cache(Some(repository), args.no_cache);
+    let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
+    let store = super::cache(Some(repository), args.setup.no_cache);
     let trusted = Configuration::of_trusted(Some(repository), None, &configuration);
     let outside = Outside::of_target(repository, &trusted, &args.outside.checker_results)?;
     let (base, head) = (repository.commit(&args.before)?, repository.commit(&args.after)?);
@@ -44,7 +45,7 @@ fn revisions(args: &CompareArgs) -> Result<swage_core::review::Review, Failure> 
     let mut review = diff.with(|change, contents| {
         let (base, head) = (Some(base), Some(head));
         let change = Change { base, head, description, commits: commits.clone(), ..change };
-        super::examine_change(&change, contents, &configuration, store.as_ref(), &outside)
+        super::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)
     })??;
     super::add_totals(&mut review, &tree, &configuration, store.as_ref());
     Ok(review)
@@ -52,11 +53,11 @@ fn revisions(args: &CompareArgs) -> Result<swage_core::review::Review, Failure> 
 
 /// Two folders, by the rules of the second unless others are named.
 fn folders(args: &CompareArgs, before: &Path, after: &Path) -> Result<swage_core::review::Review, Failure> {
-    let configuration = Configuration::of_folder(after, args.config.as_deref())?;
+    let configuration = Configuration::of_folder(after, args.setup.config.as_deref())?;
     let outside = Outside::given(&args.outside.checker_results);
     let description = format!("{} against {}", after.display(), before.display());
     let mut review = between_folders(before, after, |change, contents| {
-        super::examine_change(&Change { description, ..change }, contents, &configuration, None, &outside)
+        super::examine_change(&Change { description, ..change }, contents, &configuration, None, &outside, Fixes::Tried)
     })??;
     super::add_totals(&mut review, &FolderTree::of(before).map_err(Failure::unfinished)?, &configuration, None);
     Ok(review)

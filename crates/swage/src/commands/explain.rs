@@ -112,7 +112,7 @@ fn day(seconds: i64) -> String {
 impl Explanation<'_> {
     fn human(&self) -> String {
         let (mut out, paint, f) = (String::new(), Paint, self.finding);
-        let place = f.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), ToString::to_string);
+        let place = f.place();
         let label = paint.severity(f.severity, f.severity.word());
         _ = writeln!(out, "{label} {}", paint.strong(printable(&f.message)));
         let scope = if f.scope.is_empty() { String::new() } else { format!(" in {}", f.scope) };

@@ -6,10 +6,10 @@ use std::process::ExitCode;
 
 use rayon::prelude::*;
 use swage_core::change::{Change, Content, Contents};
-use swage_core::diff::write_file as write_diff;
-use swage_core::fix::{Attempt, Fixable, FixedContents, FixedFile, Outcome, fix_file};
+use swage_core::diff::{LineMap, write_file as write_diff};
+use swage_core::fix::{Attempt, Fixable, FixedContents, FixedFile, Outcome, fix_file, keep_good};
 use swage_core::lang::Language;
-use swage_core::review::{Finding, Review};
+use swage_core::review::{Finding, Fixes, Review};
 use swage_core::scan::{Hit, Span};
 use swage_git::{FixedBlob, Repository};
 
@@ -25,19 +25,20 @@ use crate::worktree::{Replacement, replace};
 
 pub fn run(args: &FixArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
-    let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
-    let store = super::cache(place.repository.as_ref(), args.no_cache);
+    let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
+    let store = super::cache(place.repository.as_ref(), args.setup.no_cache);
     let wanted = args.findings.wanted()?;
     // Outside programs aren't run: they would have to be run once more for each fix.
     let outside = Outside::given(&[]);
+    // What is proposed is tried below, once, and not with each review.
     let examine = |change: &Change, contents: &dyn Contents| {
-        super::examine_change(change, contents, &configuration, store.as_ref(), &outside)
+        super::examine_change(change, contents, &configuration, store.as_ref(), &outside, Fixes::LeftAside)
     };
     let (work, _) = with_change(&place, &args.change, &configuration, |change, contents| {
         let review = examine(&change, contents)?;
         wanted.check_keys(&review)?;
         let fixed = fix_files(&change, contents, &review, &configuration, &wanted);
-        let (fixed, after) = keep_good(&change, contents, &review, fixed, &examine)?;
+        let (fixed, after) = without_breaking(&change, contents, &review, fixed, &examine)?;
         Ok::<_, Failure>(Work::new(&change, contents, review, fixed, after))
     })?;
     let work = work?;
@@ -127,7 +128,7 @@ fn fix_files(
 
 /// Reviews the change as it would be, and leaves out files whose fixes bring findings elsewhere, such as in files that used
 /// what has gone.
-fn keep_good(
+fn without_breaking(
     change: &Change,
     contents: &dyn Contents,
     before: &Review,
@@ -136,41 +137,26 @@ fn keep_good(
 ) -> Result<(BTreeMap<usize, FixedFile>, Review), Failure> {
     let known: HashSet<&str> =
         before.findings.iter().filter(|f| f.counts_against_change()).map(|f| f.key.as_str()).collect();
-    let review = |fixed: &BTreeMap<usize, FixedFile>| {
-        let after = FixedContents::new(contents, fixed);
-        examine(&after.change(change), &after)
-    };
-    let broken = |after: &Review| {
-        after.findings.iter().find(|f| f.counts_against_change() && !known.contains(f.key.as_str())).cloned()
-    };
-    let mut good: BTreeMap<usize, FixedFile> = BTreeMap::new();
-    let mut refused: Vec<(usize, Finding)> = Vec::new();
-    let mut sets: Vec<Vec<usize>> = vec![fixed.keys().copied().collect()];
-    while let Some(set) = sets.pop().filter(|set| !set.is_empty()) {
-        let mut all = good.clone();
-        all.extend(set.iter().filter_map(|index| Some((*index, fixed.get(index)?.clone()))));
-        match broken(&review(&all)?) {
-            None => good = all,
-            Some(finding) if set.len() == 1 => refused.push((set[0], finding)),
-            Some(_) => {
-                let (first, second) = set.split_at(set.len() / 2);
-                sets.extend([second.to_vec(), first.to_vec()]);
-            }
-        }
-    }
-    for (index, finding) in refused {
-        let Some(mut file) = fixed.remove(&index) else { continue };
+    let is_changed = |file: &FixedFile| file.attempts.iter().any(|attempt| attempt.outcome.is_fixed());
+    let changed = fixed.iter().filter(|(_, file)| is_changed(file)).map(|(index, _)| *index).collect();
+    let kept = keep_good(changed, |set| {
+        let some = set.iter().filter_map(|index| Some((*index, fixed.get(index)?.clone()))).collect();
+        let contents = FixedContents::new(contents, &some);
+        let after = examine(&contents.change(change), &contents)?;
+        let new = |f: &&Finding| f.counts_against_change() && !known.contains(f.key.as_str());
+        let broken = after.findings.iter().find(new).cloned();
+        Ok::<_, Failure>(broken.map_or(Ok(after), Err))
+    })?;
+    for (index, finding) in kept.refused {
         let Content::Whole { bytes, .. } = contents.sides(index).new else { continue };
-        let place = finding.anchor.as_ref().map(ToString::to_string).unwrap_or_default();
-        for attempt in file.attempts.iter_mut().filter(|a| matches!(a.outcome, Outcome::Applied(_) | Outcome::GoneWith))
-        {
-            attempt.outcome = Outcome::Refused(format!("it would add a finding of `{}` at {place}", finding.rule));
+        let Some(file) = fixed.get_mut(&index) else { continue };
+        for attempt in file.attempts.iter_mut().filter(|attempt| attempt.outcome.is_fixed()) {
+            let why = format!("it would add a finding of `{}` at {}", finding.rule, finding.place());
+            attempt.outcome = Outcome::Refused(why);
         }
-        (file.content, file.map) = (bytes, swage_core::diff::LineMap::identity());
-        good.insert(index, file);
+        (file.content, file.map) = (bytes, LineMap::identity());
     }
-    let after = review(&good)?;
-    Ok((good, after))
+    Ok((fixed, kept.result.unwrap_or_else(|| before.clone())))
 }
 
 /// What is to be changed, and what that gives.
@@ -249,8 +235,7 @@ impl Work {
             rows.insert((order, key), row);
         }
         rows.into_values().for_each(|row| out.push_str(&row));
-        let fixed =
-            self.attempts().filter(|(_, a)| matches!(a.outcome, Outcome::Applied(_) | Outcome::GoneWith)).count();
+        let fixed = self.attempts().filter(|(_, a)| a.outcome.is_fixed()).count();
         let all = self.attempts().count();
         if all == 0 {
             out.push_str("There is nothing to fix.\n");

@@ -5,7 +5,7 @@ use std::process::ExitCode;
 use swage_core::change::{Change, Content, Contents};
 use swage_core::decision::{DECISIONS_FILE, read_decisions};
 use swage_core::gate::{Outcome, Verdict, decide};
-use swage_core::review::{Review, offered};
+use swage_core::review::{Fixes, Review, offered};
 use swage_git::{Head, Repository, Target};
 use swage_store::Store;
 
@@ -59,7 +59,7 @@ fn note_offered(
     let offered: Vec<String> = offered(review, &brought)
         .into_iter()
         .map(|(f, answer)| {
-            let place = f.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), ToString::to_string);
+            let place = f.place();
             format!("{} at {place} as {}", f.rule, answer.word())
         })
         .collect();
@@ -91,7 +91,7 @@ pub fn judge(
             ..change
         };
         let change = offer.on(change, &configuration.rules, repository, (&target.tip, merge.head.as_deref()));
-        let mut review = super::examine_change(&change, contents, configuration, store, outside)?;
+        let mut review = super::examine_change(&change, contents, configuration, store, outside, Fixes::Tried)?;
         note_offered(&mut review, &change, contents, configuration)?;
         Ok::<_, Failure>(review)
     })??;

@@ -6,7 +6,7 @@ use std::process::ExitCode;
 use serde_json::{Value, json};
 use swage_core::baseline::State;
 use swage_core::invisible::escaped_json;
-use swage_core::review::{Finding, Proof, Review, Side};
+use swage_core::review::{Finding, Fixes, Proof, Review, Side};
 
 use crate::checkers::Outside;
 use crate::cli::{HandoffArgs, HandoffFormat};
@@ -18,11 +18,11 @@ use crate::terminal::count;
 
 pub fn run(args: &HandoffArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
-    let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
-    let store = super::cache(place.repository.as_ref(), args.no_cache);
+    let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
+    let store = super::cache(place.repository.as_ref(), args.setup.no_cache);
     let outside = Outside::given(&[]);
     let (review, _) = with_change(&place, &args.change, &configuration, |change, contents| {
-        super::examine_change(&change, contents, &configuration, store.as_ref(), &outside)
+        super::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)
     })?;
     let review = review?;
     let wanted = args.findings.wanted()?;

@@ -21,7 +21,7 @@ use std::time::{Instant, SystemTime, UNIX_EPOCH};
 use clap::CommandFactory;
 use swage_core::baseline::State;
 use swage_core::change::{Change, Content, Contents, Tree};
-use swage_core::review::{CheckerReport, Examination, Finding, Review, examine, scan_tree};
+use swage_core::review::{CheckerReport, Examination, Finding, Fixes, Review, examine, scan_tree};
 use swage_core::scan::{Cache, NoCache};
 use swage_git::Repository;
 use swage_store::{Found, Store};
@@ -74,13 +74,14 @@ pub fn examine_change(
     configuration: &Configuration,
     store: Option<&Store>,
     outside: &Outside<'_>,
+    fixes: Fixes,
 ) -> Result<Review, Failure> {
     let start = Instant::now();
     let reports = outside.of_change(change, contents, &configuration.rules)?;
     tracing::debug!(programs = reports.len(), took = ?start.elapsed(), "outside programs");
     let file = |index: usize| (change.files[index].new_path.clone(), contents.sides(index).new);
     let examine = |with: &Examination<'_>| examine(change, contents, with);
-    let mut review = watched(change.files.len(), configuration, or_none(store), &reports, &file, examine);
+    let mut review = watched(change.files.len(), configuration, or_none(store), (&reports, fixes), &file, examine);
     settle(&mut review, &configuration.decisions);
     for file in review.files.iter().filter(|f| !f.skipped_by.is_empty()) {
         let rules: Vec<String> = file.skipped_by.iter().map(|(rule, why)| format!("{rule} ({why})")).collect();
@@ -105,8 +106,9 @@ pub fn watched_scan(
     reports: &[CheckerReport],
 ) -> Review {
     let file = |index: usize| (tree.files()[index].path.clone(), tree.content(index));
-    let mut review =
-        watched(tree.files().len(), configuration, cache, reports, &file, |with| scan_tree(tree, commit, with));
+    let mut review = watched(tree.files().len(), configuration, cache, (reports, Fixes::LeftAside), &file, |with| {
+        scan_tree(tree, commit, with)
+    });
     settle(&mut review, &configuration.decisions);
     review
 }
@@ -117,7 +119,7 @@ fn watched(
     files: usize,
     configuration: &Configuration,
     cache: &dyn Cache,
-    reports: &[CheckerReport],
+    (reports, fixes): (&[CheckerReport], Fixes),
     file: &dyn Fn(usize) -> (Vec<u8>, Content),
     examine: impl FnOnce(&Examination<'_>) -> Review,
 ) -> Review {
@@ -127,6 +129,7 @@ fn watched(
         limits: &configuration.config.limits,
         cache: &watch,
         reports,
+        fixes,
         progress: &|step| watch.see(step),
     };
     let review = examine(&with);
@@ -162,7 +165,7 @@ fn brought(review: &Review) -> impl Iterator<Item = Found> {
         rule: f.rule.clone(),
         key: f.key.clone(),
         at: now,
-        place: f.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), ToString::to_string),
+        place: f.place(),
         message: f.message.clone(),
     })
 }

@@ -6,7 +6,7 @@ use std::process::ExitCode;
 use swage_core::baseline::State;
 use swage_core::change::Change;
 use swage_core::gate::Verdict;
-use swage_core::review::{Anchor as ReviewAnchor, Finding, Fix, Marker, Proof, Review, Side};
+use swage_core::review::{Anchor as ReviewAnchor, Finding, Fix, Fixes, Marker, Proof, Review, Side};
 use swage_git::{DiffSource, Head, Repository, Target};
 use swage_host::{Anchor, Client, CodeLine, Edit, HostError, NewProposal, Posted, Related, Report, ReportedFinding};
 use swage_store::Store;
@@ -77,7 +77,7 @@ fn review(
         let change = offer.on(change, &configuration.rules, repository, (&base, Some(head)));
         let change =
             Change { base: Some(base), head: Some(head.to_owned()), target: Some(target.tip.clone()), ..change };
-        super::examine_change(&change, contents, configuration, store, outside)
+        super::examine_change(&change, contents, configuration, store, outside, Fixes::Tried)
     })?
 }
 

@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use swage_core::review::Finding;
+use swage_core::review::{Finding, Fixes};
 
 use crate::checkers::Outside;
 use crate::cli::ReviewArgs;
@@ -21,7 +21,7 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
         None => Outside::given(&args.outside.checker_results),
     };
     let (review, notes) = with_change(&place, &args.change, &configuration, |change, contents| {
-        super::examine_change(&change, contents, &configuration, store.as_ref(), &outside)
+        super::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)
     })?;
     let mut review = review?;
     review.notes.extend(notes);

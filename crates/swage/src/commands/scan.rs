@@ -18,8 +18,8 @@ use crate::source::Place;
 pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
     let root = args.tree.clone().unwrap_or_else(|| place.root.clone());
-    let configuration = Configuration::of_folder(&root, args.config.as_deref())?;
-    let store = super::cache(place.repository.as_ref(), args.no_cache);
+    let configuration = Configuration::of_folder(&root, args.setup.config.as_deref())?;
+    let store = super::cache(place.repository.as_ref(), args.setup.no_cache);
     let cache = super::or_none(store.as_ref());
     let trusted = Configuration::of_trusted(place.repository.as_ref(), None, &configuration);
     let outside = match &place.repository {

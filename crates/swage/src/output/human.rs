@@ -40,7 +40,7 @@ struct Page<'a> {
 
 /// Where a finding stands.
 fn place(f: &Finding) -> String {
-    f.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), |a| printable(&a.to_string()).into_owned())
+    printable(&f.place()).into_owned()
 }
 
 impl Page<'_> {

@@ -42,7 +42,7 @@ pub fn format(document: &Document<'_>) -> String {
     if !listed.is_empty() {
         _ = writeln!(out, "## {} more\n", count(listed.len(), "finding"));
         for f in listed {
-            _ = writeln!(out, "- {}: {} ({})", code(&place(f)), text(&f.message), code(&f.rule));
+            _ = writeln!(out, "- {}: {} ({})", code(&f.place()), text(&f.message), code(&f.rule));
         }
         out.push('\n');
     }
@@ -54,7 +54,7 @@ pub fn format(document: &Document<'_>) -> String {
 pub fn finding(f: &Finding, review: &Review, out: &mut String) {
     _ = writeln!(out, "## {}: {}\n", f.severity.word(), text(&f.message));
     let scope = if f.scope.is_empty() { String::new() } else { format!(" in {}", code(&f.scope)) };
-    _ = writeln!(out, "{}{scope} · {} · {}\n", code(&place(f)), code(&f.rule), code(&f.key));
+    _ = writeln!(out, "{}{scope} · {} · {}\n", code(&f.place()), code(&f.rule), code(&f.key));
     for related in &f.related {
         _ = writeln!(out, "- {}: {}", text(&related.message), code(&related.anchor.to_string()));
     }
@@ -116,10 +116,6 @@ fn remarks(review: &Review, out: &mut String) {
         out.push_str("## Notes\n\n");
         all.iter().for_each(|remark| _ = writeln!(out, "- {remark}"));
     }
-}
-
-fn place(f: &Finding) -> String {
-    f.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), ToString::to_string)
 }
 
 fn shown_line(line: &str) -> String {
