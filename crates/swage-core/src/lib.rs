@@ -15,7 +15,8 @@
 //! 10. [`baseline`] compares the findings of both sides;
 //! 11. [`decision`] is what maintainers have said of findings, and [`mod@fix`] tries proposed edits in memory, and applies many;
 //! 12. [`review`] puts it all together, and every output is a function of the result;
-//! 13. [`gate`] decides.
+//! 13. [`gate`] decides;
+//! 14. [`mod@brief`] tells a reader what a change is made of and what it reaches.
 //!
 //! ```
 //! use std::sync::Arc;
@@ -47,6 +48,7 @@
 #![deny(clippy::print_stdout, clippy::print_stderr, clippy::disallowed_methods)]
 
 pub mod baseline;
+pub mod brief;
 pub mod change;
 pub mod checker;
 pub mod config;

@@ -6,7 +6,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The rooms from the ground up. A file of `src` is a room of its own when it isn't a folder.
-const ROOMS: [&str; 17] = [
+const ROOMS: [&str; 18] = [
     "digest",
     "invisible",
     "diff",
@@ -24,6 +24,7 @@ const ROOMS: [&str; 17] = [
     "fix",
     "review",
     "gate",
+    "brief",
 ];
 
 fn sources(folder: &Path, found: &mut Vec<PathBuf>) {

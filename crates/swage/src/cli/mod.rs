@@ -1,5 +1,6 @@
 //! What can be typed.
 
+mod brief;
 mod change;
 mod finding;
 mod rules;
@@ -8,6 +9,7 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 
+pub use self::brief::{BriefArgs, BriefFormat};
 pub use self::change::{ChangeArgs, FailOn, OutputArgs, OutsideArgs, SetupArgs};
 pub use self::finding::{
     AnswerArg, ExplainArgs, ExplainFormat, FindingArgs, FixArgs, HandoffArgs, HandoffFormat, ScopeArg, SettleArgs,
@@ -83,6 +85,9 @@ pub enum Command {
         after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --to http://127.0.0.1:8417 --proposal 7\n  swage post main...quay-times --to http://127.0.0.1:8417 --proposal 7 --open \"Later boats\""
     )]
     Post(PostArgs),
+    /// Tell a reader what a change is made of: files, definitions, who refers to them, where to look twice, in which order to read
+    #[command(after_help = brief::EXAMPLES)]
+    Brief(BriefArgs),
     /// Explain one finding: what matched, why, how to write it instead, decisions on similar findings, and the commit that introduced it
     #[command(after_help = "Examples:\n  swage explain 5daf2d13\n  swage explain 5daf2d13 --format json")]
     Explain(ExplainArgs),

@@ -224,18 +224,22 @@ impl Demo {
         )?;
         self.show(&["scan", "main", "--format", "lines"], None)?;
 
-        heading("2. What is new on a branch")?;
+        heading("2. What a branch is made of")?;
+        self.say("tidy-folders moves the boards into a place of their own. Whoever is to read it sees first which definitions moved or got another name, and in which order to read the files.")?;
+        self.show(&["brief", "main...tidy-folders"], None)?;
+
+        heading("3. What is new on a branch")?;
         self.say("harbour-dev asks before offering quay-times. A route reaches the store, one function got a parameter more and another has too many, and a debugging print was left in. The comment that merely speaks of store.find(id) isn't reported.")?;
         self.show(&["review", "main...quay-times"], None)?;
 
-        heading("3. What can be fixed at once")?;
+        heading("4. What can be fixed at once")?;
         self.say("Where a rule proposes an edit, it has been tried in memory: the file still parses, the finding is gone, and no other has come. This shows a diff; --apply changes the files, --commit and --branch commit.")?;
         self.show(&["fix", "main...quay-times"], None)?;
 
-        heading("4. Rule by rule, file by file")?;
+        heading("5. Rule by rule, file by file")?;
         self.show(&["compare", "main", "quay-times"], None)?;
 
-        heading("5. On the review host")?;
+        heading("6. On the review host")?;
         self.say("A small host is started for this demo on a free port. The findings become threads at their lines.")?;
         let data = self.folder.join(".git").join("swage-demo-host.db");
         let options = ServerOptions {
@@ -255,7 +259,7 @@ impl Demo {
         post(&[])?;
         drop(host);
 
-        heading("6. May it be merged?")?;
+        heading("7. May it be merged?")?;
         self.say("The gate judges what main would be after the merge, by main's own rules.")?;
         self.show(&["gate", "main..quay-times"], None)?;
         self.show(&["gate", "main..later-boats"], None)?;
@@ -264,7 +268,7 @@ impl Demo {
         )?;
         self.show(&["gate", "main..tidy-folders"], None)?;
 
-        heading("7. Beyond one file")?;
+        heading("8. Beyond one file")?;
         self.say(
             "winter-sailings takes a port away that a board still needs, in a file that it doesn't touch; it changes times without telling travellers; and a program of the line's own finds a boat that arrives before it departs. A second program only guesses: what it says is shown and never counted.",
         )?;

@@ -1,5 +1,6 @@
 //! One file a command. Each reads like the story of its command: gather, compute, present.
 
+mod brief;
 mod compare;
 mod demo;
 mod explain;
@@ -45,6 +46,7 @@ pub fn run(cli: Cli) -> Result<ExitCode, Failure> {
         Command::Fix(args) => fix::run(&args),
         Command::Post(args) => post::run(&args),
         Command::Explain(args) => explain::run(&args),
+        Command::Brief(args) => brief::run(&args),
         Command::Handoff(args) => handoff::run(&args),
         Command::Settle(args) => settle::run(&args),
         Command::Rules { command } => rules::run(&command),

@@ -1,9 +1,11 @@
 //! Output formats. Each is a function of the review and the verdict alone, in a file of its own.
 
+pub mod brief;
 mod human;
 mod json;
 mod lines;
 pub mod markdown;
+mod picture;
 mod sarif;
 
 use std::io::{ErrorKind, Write};
