@@ -16,7 +16,7 @@
 //! 11. [`decision`] is what maintainers have said of findings, and [`mod@fix`] tries proposed edits in memory, and applies many;
 //! 12. [`review`] puts it all together, and every output is a function of the result;
 //! 13. [`gate`] decides;
-//! 14. [`mod@brief`] tells a reader what a change is made of and what it reaches.
+//! 14. [`mod@learn`] makes a rule of what was done to code, and [`mod@brief`] tells a reader what a change is made of and what it reaches.
 //!
 //! ```
 //! use std::sync::Arc;
@@ -59,6 +59,7 @@ pub mod fix;
 pub mod gate;
 pub mod invisible;
 pub mod lang;
+pub mod learn;
 pub mod link;
 pub mod pattern;
 pub mod review;

@@ -6,7 +6,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The rooms from the ground up. A file of `src` is a room of its own when it isn't a folder.
-const ROOMS: [&str; 18] = [
+const ROOMS: [&str; 19] = [
     "digest",
     "invisible",
     "diff",
@@ -24,6 +24,7 @@ const ROOMS: [&str; 18] = [
     "fix",
     "review",
     "gate",
+    "learn",
     "brief",
 ];
 

@@ -65,3 +65,46 @@ impl Repository {
         Ok(found.into_iter().map(history).collect())
     }
 }
+
+/// A commit of a line of history.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Landing {
+    /// Its id.
+    pub id: String,
+    /// Its first parent; `None` for the first commit of all, and where a shallow clone ends.
+    pub parent: Option<String>,
+    /// When it was committed, in seconds since 1970 (UTC).
+    pub at: i64,
+    /// The first line of its message.
+    pub subject: String,
+}
+
+impl Repository {
+    /// The commits by which a branch came to be what it is: its tip and the first parents, oldest first, those up to `after` left
+    /// out.
+    ///
+    /// # Errors
+    /// When git fails.
+    pub fn landings(&self, tip: &str, after: Option<&str>) -> Result<Vec<Landing>, GitError> {
+        let mut log = self.git();
+        log.args(["log", "--first-parent", "-z", "--format=%H %ct %P%n%s", tip]);
+        log.args(after.map(|after| format!("^{after}")));
+        log.arg("--");
+        let (out, _) = run(log, "log", &[0])?;
+        let landing = |record: &[u8]| {
+            let text = String::from_utf8_lossy(record);
+            let (head, subject) = text.split_once('\n')?;
+            let mut fields = head.split(' ');
+            Some(Landing {
+                id: fields.next()?.to_owned(),
+                at: fields.next()?.parse().ok()?,
+                parent: fields.next().filter(|id| !id.is_empty()).map(str::to_owned),
+                subject: subject.to_owned(),
+            })
+        };
+        let mut landings: Vec<Landing> =
+            out.split(|b| *b == 0).filter(|record| !record.is_empty()).filter_map(landing).collect();
+        landings.reverse();
+        Ok(landings)
+    }
+}

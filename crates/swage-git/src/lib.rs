@@ -19,7 +19,7 @@ pub use change::{DiffSource, ReadChange};
 pub use error::GitError;
 pub use fixes::FixedBlob;
 pub use folders::{FolderTree, between_folders, read_regular};
-pub use history::FileHistory;
+pub use history::{FileHistory, Landing};
 pub use merge::{Head, Merge};
 pub use repository::{CommitFiles, LineSince, Repository};
 pub use target::Target;

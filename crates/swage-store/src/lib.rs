@@ -1,253 +1,41 @@
-//! Swage's local database: results of scans by the name of what was scanned and with which rules, and what each rule
-//! found lately.
+//! Swage's local databases: the [cache](Store) of scan results, and the [history](History) of runs.
 //!
-//! Each row carries a digest of itself and of its name, so that one which was damaged or exchanged is never taken.
-//! Everything in it can be computed anew, so a cache that is missing, locked, damaged or of another version costs time
-//! and nothing else: failures are logged and the run goes on without. Runs at the same time share the file; SQLite's
-//! write-ahead log and one transaction a run keep them from harming each other.
+//! Both are SQLite files beside the repository's objects. The cache can be computed anew at any time; the history can't, so it is
+//! migrated from version to version and never emptied.
 
 #![forbid(unsafe_code)]
+
+mod cache;
+mod history;
 
 use std::path::Path;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
-use rusqlite::{Connection, OptionalExtension};
-use sha2::{Digest, Sha256};
-use swage_core::scan::Cache;
-use swage_core::scan::FileScan;
+use rusqlite::Connection;
 
-/// Grows when the table or the stored form changes; another version's file is emptied.
-const VERSION: i64 = 5;
-/// Most results that are kept; the oldest go first.
-const MOST: i64 = 300_000;
+pub use cache::Store;
+pub use history::{Count, FindingRecord, History, Run};
 
-/// Most findings of a rule that are remembered.
-const MOST_OF_RULE: i64 = 20;
-
-/// A finding that a change brought, as it was when it was found.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Found {
-    /// The rule's id.
-    pub rule: String,
-    /// The finding's key.
-    pub key: String,
-    /// When it was found first, in seconds since 1970 (UTC).
-    pub at: i64,
-    /// Where it stood, for people.
-    pub place: String,
-    /// What it said.
-    pub message: String,
+/// Opens or makes a database that runs at the same time share: SQLite's write-ahead log and one transaction a run keep them from
+/// harming each other.
+fn connect(path: &Path) -> Result<Connection, Box<dyn std::error::Error>> {
+    if let Some(folder) = path.parent() {
+        std::fs::create_dir_all(folder)?;
+    }
+    let connection = Connection::open(path)?;
+    connection.busy_timeout(Duration::from_secs(2))?;
+    connection.pragma_update(None, "journal_mode", "WAL")?;
+    connection.pragma_update(None, "synchronous", "NORMAL")?;
+    Ok(connection)
 }
 
-/// A cache in an SQLite file.
-pub struct Store {
-    connection: Mutex<Connection>,
-    /// Results to be written when the run ends.
-    fresh: Mutex<Vec<([u8; 32], Vec<u8>)>>,
-    /// Findings to be remembered when the run ends.
-    found: Mutex<Vec<Found>>,
-}
-
-impl Store {
-    /// Opens or makes the cache at a path; `None`, with the reason logged, when that can't be.
-    pub fn open(path: &Path) -> Option<Self> {
-        match Self::try_open(path) {
-            Ok(store) => Some(store),
-            Err(error) => {
-                tracing::info!(path = %path.display(), %error, "working without a cache");
-                None
-            }
-        }
-    }
-
-    fn try_open(path: &Path) -> Result<Self, Box<dyn std::error::Error>> {
-        if let Some(folder) = path.parent() {
-            std::fs::create_dir_all(folder)?;
-        }
-        let connection = Connection::open(path)?;
-        connection.busy_timeout(Duration::from_secs(2))?;
-        connection.pragma_update(None, "journal_mode", "WAL")?;
-        connection.pragma_update(None, "synchronous", "NORMAL")?;
-        let version: i64 = connection.pragma_query_value(None, "user_version", |row| row.get(0))?;
-        if version != VERSION {
-            connection.execute_batch(&format!(
-                "BEGIN IMMEDIATE; DROP TABLE IF EXISTS scans; CREATE TABLE scans (name BLOB PRIMARY KEY, result BLOB NOT NULL); DROP TABLE IF EXISTS found; CREATE TABLE found (rule TEXT NOT NULL, key TEXT NOT NULL, at INTEGER NOT NULL, place TEXT NOT NULL, message TEXT NOT NULL, PRIMARY KEY (rule, key)); PRAGMA user_version = {VERSION}; COMMIT;"
-            ))?;
-        }
-        Ok(Self { connection: Mutex::new(connection), fresh: Mutex::new(Vec::new()), found: Mutex::new(Vec::new()) })
-    }
-
-    /// Writes what this run found. Called at the end of a run; a run that dies before loses only time.
-    pub fn save(&self) {
-        let fresh = std::mem::take(&mut *locked(&self.fresh));
-        let found = std::mem::take(&mut *locked(&self.found));
-        if !(fresh.is_empty() && found.is_empty())
-            && let Err(error) = self.write(&fresh, &found)
-        {
-            tracing::info!(%error, "the cache wasn't written");
-        }
-    }
-
-    /// Remembers what a change brought; what is known already keeps its time.
-    pub fn remember(&self, found: impl IntoIterator<Item = Found>) {
-        locked(&self.found).extend(found);
-    }
-
-    /// What a rule found lately, newest first.
-    pub fn lately(&self, rule: &str) -> Vec<Found> {
-        let connection = locked(&self.connection);
-        let read = || {
-            let mut select = connection
-                .prepare("SELECT rule, key, at, place, message FROM found WHERE rule = ?1 ORDER BY at DESC, key")?;
-            let rows = select.query_map([rule], |row| {
-                Ok(Found {
-                    rule: row.get(0)?,
-                    key: row.get(1)?,
-                    at: row.get(2)?,
-                    place: row.get(3)?,
-                    message: row.get(4)?,
-                })
-            })?;
-            rows.collect::<rusqlite::Result<Vec<_>>>()
-        };
-        read().unwrap_or_default()
-    }
-
-    fn write(&self, fresh: &[([u8; 32], Vec<u8>)], found: &[Found]) -> rusqlite::Result<()> {
-        let mut connection = locked(&self.connection);
-        let transaction = connection.transaction()?;
-        {
-            let mut insert = transaction.prepare("INSERT OR REPLACE INTO scans (name, result) VALUES (?1, ?2)")?;
-            for (name, result) in fresh {
-                insert.execute((name, result))?;
-            }
-        }
-        {
-            let mut insert = transaction.prepare(
-                "INSERT INTO found (rule, key, at, place, message) VALUES (?1, ?2, ?3, ?4, ?5) ON CONFLICT (rule, key) DO UPDATE SET place = ?4, message = ?5",
-            )?;
-            let mut trim = transaction.prepare(
-                "DELETE FROM found WHERE rule = ?1 AND key NOT IN (SELECT key FROM found WHERE rule = ?1 ORDER BY at DESC, key LIMIT ?2)",
-            )?;
-            for f in found {
-                insert.execute((&f.rule, &f.key, f.at, &f.place, &f.message))?;
-            }
-            let rules: std::collections::BTreeSet<&str> = found.iter().map(|f| f.rule.as_str()).collect();
-            for rule in rules {
-                trim.execute((rule, MOST_OF_RULE))?;
-            }
-        }
-        let count: i64 = transaction.query_row("SELECT count(*) FROM scans", [], |row| row.get(0))?;
-        if count > MOST {
-            transaction.execute(
-                "DELETE FROM scans WHERE rowid IN (SELECT rowid FROM scans ORDER BY rowid LIMIT ?1)",
-                [count - MOST * 3 / 4],
-            )?;
-        }
-        transaction.commit()
-    }
-}
-
-impl Cache for Store {
-    fn get(&self, name: &[u8; 32]) -> Option<FileScan> {
-        let connection = locked(&self.connection);
-        let mut select = connection.prepare_cached("SELECT result FROM scans WHERE name = ?1").ok()?;
-        let row: Vec<u8> = select.query_row([name], |row| row.get(0)).optional().ok()??;
-        let (bytes, digest) = row.split_last_chunk::<32>()?;
-        if *digest != digest_of(name, bytes) {
-            tracing::info!("a row of the cache is damaged");
-            return None;
-        }
-        postcard::from_bytes(bytes).ok()
-    }
-
-    fn put(&self, name: [u8; 32], scan: &FileScan) {
-        if let Ok(mut bytes) = postcard::to_stdvec(scan) {
-            let digest = digest_of(&name, &bytes);
-            bytes.extend(digest);
-            locked(&self.fresh).push((name, bytes));
-        }
-    }
-}
-
-/// What a row ends with.
-fn digest_of(name: &[u8; 32], bytes: &[u8]) -> [u8; 32] {
-    Sha256::new_with_prefix(name).chain_update(bytes).finalize().into()
+/// The version of the form of a database.
+fn version(connection: &Connection) -> rusqlite::Result<i64> {
+    connection.pragma_query_value(None, "user_version", |row| row.get(0))
 }
 
 /// A panic elsewhere can't leave the guarded values half-written.
 fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use swage_core::scan::Status;
-
-    #[test]
-    fn damaged_and_exchanged_rows_are_never_taken() {
-        let dir = tempfile::tempdir().unwrap();
-        let store = Store::open(&dir.path().join("cache.db")).unwrap();
-        let scan = |why: &str| FileScan::without_hits(Status::NotExamined(why.into()));
-        store.put([1; 32], &scan("too large"));
-        store.put([2; 32], &scan("too deep"));
-        store.save();
-        let row = |name: u8| -> Vec<u8> {
-            let sql = "SELECT result FROM scans WHERE name = ?1";
-            locked(&store.connection).query_row(sql, [&[name; 32]], |row| row.get(0)).unwrap()
-        };
-        let set = |name: u8, bytes: &[u8]| {
-            let sql = "UPDATE scans SET result = ?2 WHERE name = ?1";
-            locked(&store.connection).execute(sql, (&[name; 32], bytes)).unwrap();
-        };
-        let whole = row(1);
-        for at in 0..whole.len() {
-            let mut flipped = whole.clone();
-            flipped[at] ^= 1 << (at % 8);
-            set(1, &flipped);
-            assert_eq!(store.get(&[1; 32]), None, "byte {at}");
-            set(1, &whole[..at]);
-            assert_eq!(store.get(&[1; 32]), None, "cut at {at}");
-        }
-        set(1, &row(2));
-        assert_eq!(store.get(&[1; 32]), None, "the row of another");
-        set(1, &whole);
-        assert_eq!(store.get(&[1; 32]), Some(scan("too large")), "control");
-    }
-
-    #[test]
-    fn results_are_kept_and_damage_is_survived() {
-        let dir = tempfile::tempdir().unwrap();
-        let path = dir.path().join("deep/cache.db");
-        let scan = FileScan::without_hits(Status::NotExamined("too large".into()));
-        let store = Store::open(&path).unwrap();
-        assert_eq!(store.get(&[1; 32]), None);
-        store.put([1; 32], &scan);
-        store.save();
-        // A second run sees it, also while the first is open; another version's table is emptied.
-        let second = Store::open(&path).unwrap();
-        assert_eq!(second.get(&[1; 32]), Some(scan));
-        let found = |key: u32, at: i64| Found {
-            rule: "r".into(),
-            key: format!("{key:04}"),
-            at,
-            place: "a.py:1:1".into(),
-            message: format!("seen at {at}"),
-        };
-        second.remember((0..30).map(|n| found(n, i64::from(n))));
-        second.save();
-        second.remember([found(29, 99), found(30, 50)]);
-        second.save();
-        let lately: Vec<_> = second.lately("r").into_iter().map(|f| (f.key, f.at, f.message)).collect();
-        assert_eq!((lately.len(), &lately[0].0[..], &lately[1].0[..]), (20, "0030", "0029"));
-        assert_eq!((lately[1].1, &lately[1].2[..]), (29, "seen at 99"), "the first time and the newest words");
-        locked(&second.connection).pragma_update(None, "user_version", 99).unwrap();
-        assert_eq!(Store::open(&path).unwrap().get(&[1; 32]), None);
-        drop((store, second));
-        std::fs::write(&path, b"this is no database, and long enough to be looked at as one").unwrap();
-        std::fs::remove_file(dir.path().join("deep/cache.db-wal")).ok();
-        assert!(Store::open(&path).is_none());
-    }
 }

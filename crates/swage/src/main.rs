@@ -10,6 +10,7 @@ mod configuration;
 mod decisions;
 mod export;
 mod failure;
+mod history;
 mod orphans;
 mod output;
 mod patch;

@@ -16,8 +16,8 @@ use swage_core::scan::Cache;
 use swage_core::scan::{FileScan, Markers, scan};
 use tracing::Level;
 
-/// With fewer steps, no bar is drawn.
-const FEWEST_STEPS: usize = 200;
+/// With fewer files or rules, no bar is drawn.
+pub const FEWEST_STEPS: usize = 200;
 /// How many slow files and slow rules are named.
 const MOST_NAMED: usize = 5;
 
@@ -55,7 +55,7 @@ impl<'a> Watch<'a> {
     /// Watches the examination of so many files.
     pub fn new(files: usize, cache: &'a dyn Cache) -> Self {
         Self {
-            bar: bar(files, "{bar:30} {pos} of {len} files, {msg}"),
+            bar: bar(files, FEWEST_STEPS, "{bar:30} {pos} of {len} files, {msg}"),
             bytes: AtomicU64::new(0),
             cache,
             hits: AtomicU64::new(0),
@@ -111,9 +111,9 @@ impl<'a> Watch<'a> {
     }
 }
 
-/// A bar of so many steps. Nothing is drawn in the first half second, nor anywhere but on a terminal.
-pub fn bar(steps: usize, template: &str) -> ProgressBar {
-    if !std::io::stderr().is_terminal() || steps < FEWEST_STEPS {
+/// A bar of so many steps; with less than the fewest, none. Nothing is drawn in the first half second, nor anywhere but on a terminal.
+pub fn bar(steps: usize, fewest: usize, template: &str) -> ProgressBar {
+    if !std::io::stderr().is_terminal() || steps < fewest {
         return ProgressBar::hidden();
     }
     let bar = ProgressBar::with_draw_target(Some(steps as u64), ProgressDrawTarget::stderr_with_hz(8));

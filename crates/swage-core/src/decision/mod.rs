@@ -4,11 +4,13 @@
 //! described in docs/decisions.md.
 
 mod read;
+mod report;
 mod write;
 
 use jiff::civil::Date;
 
 pub use self::read::read_decisions;
+pub use self::report::{Adjustment, PastFinding, Proposal, RuleReport, report};
 pub use self::write::write_decisions;
 
 /// Where decisions are kept, from the root of the repository.

@@ -4,6 +4,7 @@ mod brief;
 mod change;
 mod finding;
 mod rules;
+mod trend;
 
 use std::path::PathBuf;
 
@@ -15,7 +16,8 @@ pub use self::finding::{
     AnswerArg, ExplainArgs, ExplainFormat, FindingArgs, FixArgs, HandoffArgs, HandoffFormat, ScopeArg, SettleArgs,
 };
 use self::finding::{FIX_EXAMPLES, SETTLE_EXAMPLES};
-pub use self::rules::{RulesArgs, RulesCommand, TryArgs};
+pub use self::rules::{LearnArgs, ReplayArgs, ReportArgs, ReportFormat, RulesArgs, RulesCommand, TryArgs};
+pub use self::trend::{TrendArgs, TrendFormat};
 
 /// Reviews a proposed change with the project's own rules and decides whether it may be merged.
 #[derive(Debug, Parser)]
@@ -99,6 +101,9 @@ pub enum Command {
     /// Record a decision about a finding, with the reason, so that it no longer counts
     #[command(after_help = SETTLE_EXAMPLES)]
     Settle(SettleArgs),
+    /// Show how the findings of the target developed, commit by commit, as a table or a plot
+    #[command(after_help = trend::EXAMPLES)]
+    Trend(TrendArgs),
     /// List, show and test rules
     Rules {
         #[command(subcommand)]

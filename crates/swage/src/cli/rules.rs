@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use clap::{Args, Subcommand};
+use clap::{Args, Subcommand, ValueEnum};
 
 #[derive(Debug, Subcommand)]
 pub enum RulesCommand {
@@ -35,6 +35,19 @@ pub enum RulesCommand {
         #[arg(value_name = "FOLDER")]
         folder: PathBuf,
     },
+    /// Show what became of each rule's findings: fixed, suppressed, settled; and what follows from it for the configuration
+    #[command(
+        after_help = "It knows what review and gate found in this clone, and the decisions of the working tree.\n\nExamples:\n  swage rules report\n  swage rules report --apply 1"
+    )]
+    Report(ReportArgs),
+    /// Propose a rule, with a fix and examples, from code before and after it was mended
+    #[command(after_help = LEARN_EXAMPLES)]
+    Learn(LearnArgs),
+    /// Show what a rule would have said of past changes: how much, how fast, and how often its lines were changed again soon
+    #[command(
+        after_help = "Rules of packs that are off can be replayed, too.\n\nExamples:\n  swage rules replay wait-left-in\n  swage rules replay too-many-parameters --since v1.0"
+    )]
+    Replay(ReplayArgs),
     /// Run every rule's examples: exit code 1 when one doesn't hold
     Test(RulesArgs),
 }
@@ -66,6 +79,72 @@ pub struct TryArgs {
     /// Files and folders [default: the current folder]
     #[arg(value_name = "PATH")]
     pub paths: Vec<PathBuf>,
+}
+
+/// The form of a report on rules.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ReportFormat {
+    /// A table for people
+    Human,
+    /// One JSON object; docs/formats.md describes it
+    Json,
+}
+
+#[derive(Debug, Args)]
+pub struct ReportArgs {
+    /// Write the proposal with this number to swage.toml
+    #[arg(long, value_name = "N")]
+    pub apply: Option<usize>,
+    #[command(flatten)]
+    pub rules: RulesArgs,
+    /// The form of the report
+    #[arg(long, value_name = "FORM", default_value = "human", conflicts_with = "apply")]
+    pub format: ReportFormat,
+}
+
+const LEARN_EXAMPLES: &str =
+    "What differs between the places becomes holes; what is the same stays. More pairs make a better rule.
+
+Examples:
+  swage rules learn old.py new.py --id wait-in-route
+  swage rules learn a-before.ts a-after.ts b-before.ts b-after.ts > .swage/rules/learned.toml
+  swage rules learn --commit 4f2a9c1 --commit 9e03b77 --language python";
+
+#[derive(Debug, Args)]
+pub struct LearnArgs {
+    /// Files in pairs: before, after, before, after, ...
+    #[arg(value_name = "BEFORE AFTER")]
+    pub files: Vec<PathBuf>,
+    /// Learn from what this commit changed; may be given several times
+    #[arg(long, value_name = "REVISION")]
+    pub commit: Vec<String>,
+    /// Of the commits, only files of this language
+    #[arg(long, value_name = "LANGUAGE", requires = "commit")]
+    pub language: Option<String>,
+    /// The id of the rule
+    #[arg(long, value_name = "ID", default_value = "learned")]
+    pub id: String,
+    /// Write the rule to a file, which is replaced whole or not at all [default: standard output]
+    #[arg(long, value_name = "FILE")]
+    pub output: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+pub struct ReplayArgs {
+    /// The rule's id
+    #[arg(value_name = "RULE")]
+    pub id: String,
+    /// Look at the changes of the target since this revision [default: the last 100]
+    #[arg(long, value_name = "REVISION")]
+    pub since: Option<String>,
+    /// The branch [default: as for review]
+    #[arg(long, value_name = "BRANCH")]
+    pub target: Option<String>,
+    #[command(flatten)]
+    pub rules: RulesArgs,
+    /// The form of the report
+    #[arg(long, value_name = "FORM", default_value = "human")]
+    pub format: ReportFormat,
 }
 
 #[derive(Debug, Args)]

@@ -13,6 +13,7 @@ use crate::checkers::Outside;
 use crate::cli::GateArgs;
 use crate::configuration::Configuration;
 use crate::failure::{Failure, SAYS_NO, UNFINISHED};
+use crate::history::{self, Record};
 use crate::output::{Document, Purpose};
 use crate::source::{Offer, Place, gate_sides};
 
@@ -30,6 +31,11 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let offer = Offer::of(&args.change)?;
     let (mut review, verdict) = judge(repository, sides, &offer, &configuration, store.as_ref(), &outside)?;
     review.notes.extend(repository.ambiguous_names());
+    if !args.no_cache {
+        let branch = history::branch_of(repository, &args.change);
+        let (command, rules) = ("gate", &configuration.rules);
+        Record { command, review: &review, verdict: Some(&verdict), rules, branch }.leave(repository);
+    }
     args.output.write(&Document {
         purpose: Purpose::Gate,
         review: &review,

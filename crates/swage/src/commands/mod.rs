@@ -15,9 +15,10 @@ mod review;
 mod rules;
 mod scan;
 mod settle;
+mod trend;
 
 use std::process::ExitCode;
-use std::time::{Instant, SystemTime, UNIX_EPOCH};
+use std::time::Instant;
 
 use clap::CommandFactory;
 use swage_core::baseline::State;
@@ -25,7 +26,7 @@ use swage_core::change::{Change, Content, Contents, Tree};
 use swage_core::review::{CheckerReport, Examination, Finding, Fixes, Review, examine, scan_tree};
 use swage_core::scan::{Cache, NoCache};
 use swage_git::Repository;
-use swage_store::{Found, Store};
+use swage_store::Store;
 
 use crate::checkers::Outside;
 use crate::cli::{Cli, Command, HostCommand};
@@ -35,6 +36,7 @@ use crate::failure::Failure;
 use crate::progress::Watch;
 
 pub use gate::judge;
+pub use trend::TrendRow;
 
 /// Runs the command that was typed.
 pub fn run(cli: Cli) -> Result<ExitCode, Failure> {
@@ -48,6 +50,7 @@ pub fn run(cli: Cli) -> Result<ExitCode, Failure> {
         Command::Explain(args) => explain::run(&args),
         Command::Brief(args) => brief::run(&args),
         Command::Handoff(args) => handoff::run(&args),
+        Command::Trend(args) => trend::run(&args),
         Command::Settle(args) => settle::run(&args),
         Command::Rules { command } => rules::run(&command),
         Command::Host { command: HostCommand::Serve(args) } => host::serve(&args),
@@ -90,7 +93,6 @@ pub fn examine_change(
         tracing::debug!(file = %file.new_path, "skipped by {}", rules.join(", "));
     }
     if let Some(store) = store {
-        store.remember(brought(&review));
         store.save();
     }
     review.rules_from.clone_from(&configuration.from);
@@ -157,19 +159,6 @@ pub fn add_totals(review: &mut Review, base: &dyn Tree, configuration: &Configur
     };
     let of = |state: State| review.findings.iter().filter(|f| counted(f) && f.state == state).count() as u64;
     review.totals = Some((before, (before + of(State::New)).saturating_sub(of(State::Absent))));
-}
-
-/// What the change brings, to be remembered under its rules.
-fn brought(review: &Review) -> impl Iterator<Item = Found> {
-    let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| i64::try_from(d.as_secs()).unwrap_or(0));
-    let new = review.findings.iter().filter(|f| f.state == State::New && f.is_open());
-    new.map(move |f| Found {
-        rule: f.rule.clone(),
-        key: f.key.clone(),
-        at: now,
-        place: f.place(),
-        message: f.message.clone(),
-    })
 }
 
 /// A change to the rules themselves is pointed out: it counts only once it is merged.

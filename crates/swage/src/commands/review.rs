@@ -8,6 +8,7 @@ use crate::checkers::Outside;
 use crate::cli::ReviewArgs;
 use crate::configuration::Configuration;
 use crate::failure::{Failure, SAYS_NO};
+use crate::history::{self, Record};
 use crate::output::{Document, Purpose};
 use crate::source::{Place, with_change};
 
@@ -26,6 +27,11 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     let mut review = review?;
     review.notes.extend(notes);
     review.notes.extend(place.repository.iter().flat_map(|r| r.ambiguous_names()));
+    if let Some(repository) = place.repository.as_ref().filter(|_| !args.no_cache) {
+        let branch = history::branch_of(repository, &args.change);
+        let (command, rules) = ("review", &configuration.rules);
+        Record { command, review: &review, verdict: None, rules, branch }.leave(repository);
+    }
     args.output.write(&Document { purpose: Purpose::Review, review: &review, verdict: None, show_all: args.all })?;
     let grave = args.fail_on.map(|least| least.severity());
     let counts = |f: &&Finding| f.counts_against_change() && !f.is_advisory() && grave.is_some_and(|g| f.severity <= g);

@@ -1,6 +1,9 @@
 //! `swage rules`: list, show and test them.
 
+mod learn;
 mod pages;
+mod replay;
+mod report;
 mod trial;
 
 use std::borrow::Cow;
@@ -15,6 +18,7 @@ use swage_core::scan::try_pattern;
 use crate::cli::{RulesArgs, RulesCommand};
 use crate::configuration::Configuration;
 use crate::failure::{Failure, SAYS_NO};
+use crate::history;
 use crate::output::print;
 use crate::progress;
 use crate::source::Place;
@@ -32,6 +36,9 @@ pub fn run(command: &RulesCommand) -> Result<ExitCode, Failure> {
         RulesCommand::List { rules, .. } => list(&load(rules)?),
         RulesCommand::Show { id, rules } => show(&load(rules)?, id),
         RulesCommand::Try(args) => trial::run(args),
+        RulesCommand::Report(args) => report::run(args),
+        RulesCommand::Replay(args) => replay::run(args),
+        RulesCommand::Learn(args) => learn::run(args),
         RulesCommand::Pages { folder } => pages::run(folder),
         RulesCommand::Schema => {
             print(SCHEMA.as_bytes())?;
@@ -135,13 +142,13 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
     }
     rule.examples.iter().for_each(|example| show_example(rule, example, &mut out));
     let place = Place::find()?;
-    let lately = super::cache(place.repository.as_ref(), false).map(|store| store.lately(id)).unwrap_or_default();
+    let history = place.repository.as_ref().and_then(history::open);
+    let lately = history.and_then(|history| history.lately(id).ok()).unwrap_or_default();
     if !lately.is_empty() {
         _ = writeln!(out, "\n{}", paint.strong("Found lately"));
     }
     for found in lately.iter().take(MOST_LATELY) {
-        let day =
-            jiff::Timestamp::from_second(found.at).map(|t| t.strftime("%Y-%m-%d").to_string()).unwrap_or_default();
+        let day = history::day(found.first);
         _ = writeln!(out, "  {}  {}  {}", paint.faint(day), printable(&found.place), printable(&found.message));
     }
     print(out.as_bytes())?;
@@ -209,7 +216,7 @@ fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
     let paint = Paint;
     let mut out = String::new();
     let (mut examples, mut failed, mut without) = (0, 0, Vec::new());
-    let bar = progress::bar(configuration.rules.rules().len(), "{bar:30} {pos} of {len} rules");
+    let bar = progress::bar(configuration.rules.rules().len(), progress::FEWEST_STEPS, "{bar:30} {pos} of {len} rules");
     for rule in configuration.rules.rules() {
         if rule.examples.is_empty() {
             without.push(rule.id.as_str());

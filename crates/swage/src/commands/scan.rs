@@ -11,6 +11,7 @@ use crate::checkers::Outside;
 use crate::cli::ScanArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
+use crate::history::Record;
 use crate::output::{Document, Purpose};
 use crate::result_file;
 use crate::source::Place;
@@ -51,6 +52,10 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     }
     review.rules_from.clone_from(&configuration.from);
     review.notes.extend(configuration.notes);
+    if let Some(repository) = place.repository.as_ref().filter(|_| !args.setup.no_cache && args.tree.is_none()) {
+        let (command, rules) = ("scan", &configuration.rules);
+        Record { command, review: &review, verdict: None, rules, branch: None }.leave(repository);
+    }
     if let Some(baseline) = &args.baseline {
         let review = result_file::against(review, baseline)?;
         let document = Document { purpose: Purpose::Compare, review: &review, verdict: None, show_all: false };

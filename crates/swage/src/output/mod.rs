@@ -7,6 +7,7 @@ mod lines;
 pub mod markdown;
 mod picture;
 mod sarif;
+pub mod trend_plot;
 
 use std::io::{ErrorKind, Write};
 use std::os::unix::ffi::OsStrExt;
