@@ -16,7 +16,8 @@
 //! 11. [`decision`] is what maintainers have said of findings, and [`mod@fix`] tries proposed edits in memory, and applies many;
 //! 12. [`review`] puts it all together, and every output is a function of the result;
 //! 13. [`gate`] decides;
-//! 14. [`mod@learn`] makes a rule of what was done to code, and [`mod@brief`] tells a reader what a change is made of and what it reaches.
+//! 14. [`mod@learn`] makes a rule of what was done to code;
+//! 15. [`view`] has a change line by line, and [`mod@brief`] tells a reader what it is made of and what it reaches.
 //!
 //! ```
 //! use std::sync::Arc;
@@ -66,3 +67,4 @@ pub mod review;
 pub mod rule;
 pub mod scan;
 mod scope;
+pub mod view;

@@ -6,7 +6,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The rooms from the ground up. A file of `src` is a room of its own when it isn't a folder.
-const ROOMS: [&str; 19] = [
+const ROOMS: [&str; 20] = [
     "digest",
     "invisible",
     "diff",
@@ -25,6 +25,7 @@ const ROOMS: [&str; 19] = [
     "review",
     "gate",
     "learn",
+    "view",
     "brief",
 ];
 

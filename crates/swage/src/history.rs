@@ -37,22 +37,11 @@ pub fn name_of(rules: &RuleSet) -> String {
     format!("{:016x}", text_digest(&digests))
 }
 
-/// The state of a counted finding in the words that people read.
-fn word(f: &Finding) -> &'static str {
-    match f.state {
-        State::New => "new",
-        State::Absent => "fixed",
-        State::Updated if f.is_worse() => "worse",
-        State::Updated if f.is_better() => "improved",
-        State::Updated | State::Unchanged => "unchanged",
-    }
-}
-
 /// How many counted findings of each rule and severity there are. Those of a scan have one state for all.
 pub fn counts(review: &Review, is_scan: bool) -> Vec<Count> {
     let mut counts: BTreeMap<(&str, &str, &str), u64> = BTreeMap::new();
     for f in review.findings.iter().filter(|f| f.is_counted()) {
-        let state = if is_scan { ALL } else { word(f) };
+        let state = if is_scan { ALL } else { f.state_word() };
         *counts.entry((&f.rule, f.severity.word(), state)).or_default() += 1;
     }
     let count = |((rule, severity, state), findings): ((&str, &str, &str), u64)| Count {

@@ -41,7 +41,7 @@ impl fmt::Display for Path {
 }
 
 /// The side of a change that an anchor refers to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Side {
     /// Before.
@@ -301,6 +301,17 @@ impl Finding {
         self.is_open()
             && self.state == State::Updated
             && self.figure.zip(self.figure_before).is_some_and(|(now, before)| now.value < before)
+    }
+
+    /// Its state in the words that people read.
+    pub fn state_word(&self) -> &'static str {
+        match self.state {
+            State::New => "new",
+            State::Absent => "fixed",
+            State::Updated if self.is_worse() => "worse",
+            State::Updated if self.is_better() => "improved",
+            State::Updated | State::Unchanged => "unchanged",
+        }
     }
 
     /// What a reader of the change must see: what it brought and what it made worse.

@@ -24,6 +24,8 @@ pub enum BriefFormat {
     Json,
     /// Markdown, to be read as a comment
     Markdown,
+    /// A page in one file, with the change line by line
+    Html,
 }
 
 #[derive(Debug, Args)]

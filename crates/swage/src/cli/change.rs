@@ -3,10 +3,14 @@
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
+use swage_core::change::{Change, Contents};
+use swage_core::review::Review;
 use swage_core::rule::Severity;
 
 use crate::checkers::GivenReport;
+use crate::configuration::Configuration;
 use crate::failure::Failure;
+use crate::output::html::Page;
 use crate::output::{self, Document, Format};
 
 /// Which change is meant.
@@ -91,6 +95,17 @@ pub struct OutputArgs {
 }
 
 impl OutputArgs {
+    /// What a page shows besides the review, when a page is asked for.
+    pub fn page(
+        &self,
+        change: &Change,
+        contents: &dyn Contents,
+        review: &Review,
+        configuration: &Configuration,
+    ) -> Option<Page> {
+        (self.format == Format::Html).then(|| Page::of(change, contents, review, configuration))
+    }
+
     /// Puts a document out as asked.
     pub fn write(&self, document: &Document<'_>) -> Result<(), Failure> {
         output::write(self.format, self.output.as_deref(), document)

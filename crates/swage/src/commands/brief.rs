@@ -6,14 +6,16 @@ use std::process::ExitCode;
 
 use swage_core::brief::{Background, Brief, Churn, Flow, Map, brief, flow};
 use swage_core::change::{Change, Contents};
-use swage_core::review::{Fixes, Path};
+use swage_core::review::{Fixes, Path, Review};
+use swage_core::view::ChangeView;
 use swage_git::Repository;
 
 use crate::checkers::Outside;
 use crate::cli::{BriefArgs, BriefFormat};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
-use crate::output::{brief as form, print, write_file};
+use crate::output::html::{self, Page};
+use crate::output::{Document, Purpose, brief as form, print, write_file};
 use crate::source::{Place, with_change};
 
 /// How many days of history say how often a file is changed.
@@ -27,7 +29,7 @@ pub fn run(args: &BriefArgs) -> Result<ExitCode, Failure> {
     let (result, notes) = with_change(&place, &args.change, &configuration, |change, contents| {
         gather(args, &place, &configuration, points, (change, contents), &pictures)
     })?;
-    let (mut brief, flow) = result?;
+    let Gathered { mut brief, flow, review, view } = result?;
     brief.notes.extend(notes);
     if let Some(path) = pictures.map {
         let map = Map::of(&brief);
@@ -41,6 +43,11 @@ pub fn run(args: &BriefArgs) -> Result<ExitCode, Failure> {
         BriefFormat::Human => form::human::format(&brief),
         BriefFormat::Json => form::json(&brief),
         BriefFormat::Markdown => form::markdown::format(&brief),
+        BriefFormat::Html => {
+            let page = Page { view, brief: Some(brief) };
+            let (purpose, review) = (Purpose::Review, &review);
+            html::format(&Document { purpose, review, verdict: None, show_all: false, page: Some(&page) })?
+        }
     };
     match &args.output {
         Some(path) => write_file(path, anstream::adapter::strip_str(&text).to_string().as_bytes())?,
@@ -91,7 +98,17 @@ fn read_points(path: &FilePath) -> Result<String, Failure> {
     Ok(String::from_utf8_lossy(&bytes).into_owned())
 }
 
-/// The review of a change and what surrounds it, as an overview; and the flow when one is wanted.
+/// What is known of a change.
+struct Gathered {
+    brief: Brief,
+    /// What a definition calls, when that is to be drawn.
+    flow: Option<Flow>,
+    review: Review,
+    /// The change line by line; empty unless it is to be shown.
+    view: ChangeView,
+}
+
+/// The review of a change and what surrounds it.
 fn gather(
     args: &BriefArgs,
     place: &Place,
@@ -99,7 +116,7 @@ fn gather(
     points: Option<String>,
     (mut change, contents): (Change, &dyn Contents),
     pictures: &Pictures<'_>,
-) -> Result<(Brief, Option<Flow>), Failure> {
+) -> Result<Gathered, Failure> {
     let store = super::cache(place.repository.as_ref(), args.setup.no_cache);
     let outside = Outside::given(&[]);
     let review = super::examine_change(&change, contents, configuration, store.as_ref(), &outside, Fixes::LeftAside)?;
@@ -124,7 +141,11 @@ fn gather(
         })?),
         None => None,
     };
-    Ok((brief(&change, contents, &review, &background), flow))
+    let view = match args.format {
+        BriefFormat::Html => ChangeView::of(&change, contents, &review, &configuration.rules),
+        BriefFormat::Human | BriefFormat::Json | BriefFormat::Markdown => ChangeView::default(),
+    };
+    Ok(Gathered { brief: brief(&change, contents, &review, &background), flow, review, view })
 }
 
 /// How often the files of a change were changed before it.

@@ -4,21 +4,22 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use swage_core::change::Change;
-use swage_core::review::Fixes;
+use swage_core::review::{Fixes, Review};
 use swage_git::{DiffSource, FolderTree, between_folders};
 
 use crate::checkers::Outside;
 use crate::cli::CompareArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
+use crate::output::html::Page;
 use crate::output::{Document, Purpose};
 use crate::result_file;
 use crate::source::Place;
 
 pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
     let (before, after) = (Path::new(&args.before), Path::new(&args.after));
-    let review = match (before, after) {
-        _ if before.is_file() && after.is_file() => result_file::compare(before, after)?,
+    let (review, page) = match (before, after) {
+        _ if before.is_file() && after.is_file() => (result_file::compare(before, after)?, None),
         _ if before.is_dir() && after.is_dir() => folders(args, before, after)?,
         _ if !before.is_file() && !after.is_file() => revisions(args)?,
         _ => {
@@ -26,11 +27,17 @@ pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
                 .hint("Give two revisions, two folders, or two result files that `swage scan --format json` wrote."));
         }
     };
-    args.output.write(&Document { purpose: Purpose::Compare, review: &review, verdict: None, show_all: false })?;
+    args.output.write(&Document {
+        purpose: Purpose::Compare,
+        review: &review,
+        verdict: None,
+        show_all: false,
+        page: page.as_ref(),
+    })?;
     Ok(ExitCode::SUCCESS)
 }
 
-fn revisions(args: &CompareArgs) -> Result<swage_core::review::Review, Failure> {
+fn revisions(args: &CompareArgs) -> Result<(Review, Option<Page>), Failure> {
     let place = Place::find()?;
     let repository = place.repository()?;
     let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
@@ -42,23 +49,28 @@ fn revisions(args: &CompareArgs) -> Result<swage_core::review::Review, Failure> 
     let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.clone() })?;
     let description = format!("{}..{}", args.before, args.after);
     let tree = repository.files(&base)?;
-    let mut review = diff.with(|change, contents| {
+    let (mut review, page) = diff.with(|change, contents| {
         let (base, head) = (Some(base), Some(head));
         let change = Change { base, head, description, commits: commits.clone(), ..change };
-        super::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)
+        let review = super::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)?;
+        let page = args.output.page(&change, contents, &review, &configuration);
+        Ok::<_, Failure>((review, page))
     })??;
     super::add_totals(&mut review, &tree, &configuration, store.as_ref());
-    Ok(review)
+    Ok((review, page))
 }
 
 /// Two folders, by the rules of the second unless others are named.
-fn folders(args: &CompareArgs, before: &Path, after: &Path) -> Result<swage_core::review::Review, Failure> {
+fn folders(args: &CompareArgs, before: &Path, after: &Path) -> Result<(Review, Option<Page>), Failure> {
     let configuration = Configuration::of_folder(after, args.setup.config.as_deref())?;
     let outside = Outside::given(&args.outside.checker_results);
     let description = format!("{} against {}", after.display(), before.display());
-    let mut review = between_folders(before, after, |change, contents| {
-        super::examine_change(&Change { description, ..change }, contents, &configuration, None, &outside, Fixes::Tried)
+    let (mut review, page) = between_folders(before, after, |change, contents| {
+        let change = Change { description, ..change };
+        let review = super::examine_change(&change, contents, &configuration, None, &outside, Fixes::Tried)?;
+        let page = args.output.page(&change, contents, &review, &configuration);
+        Ok::<_, Failure>((review, page))
     })??;
     super::add_totals(&mut review, &FolderTree::of(before).map_err(Failure::unfinished)?, &configuration, None);
-    Ok(review)
+    Ok((review, page))
 }

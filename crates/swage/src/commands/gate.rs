@@ -29,7 +29,11 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let store = super::cache(Some(repository), args.no_cache);
     let outside = Outside::trusting(repository, &configuration, &sides.0.tip, &args.outside.checker_results)?;
     let offer = Offer::of(&args.change)?;
-    let (mut review, verdict) = judge(repository, sides, &offer, &configuration, store.as_ref(), &outside)?;
+    let page = |change: &Change, contents: &dyn Contents, review: &Review| {
+        args.output.page(change, contents, review, &configuration)
+    };
+    let with = (store.as_ref(), &outside);
+    let (mut review, verdict, page) = judge(repository, sides, &offer, &configuration, with, page)?;
     review.notes.extend(repository.ambiguous_names());
     if !args.no_cache {
         let branch = history::branch_of(repository, &args.change);
@@ -41,6 +45,7 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
         review: &review,
         verdict: Some(&verdict),
         show_all: false,
+        page: page.as_ref(),
     })?;
     Ok(match verdict.result {
         Outcome::Pass => ExitCode::SUCCESS,
@@ -79,16 +84,17 @@ fn note_offered(
 }
 
 /// Reviews the merged tree against the target's tip with the target's rules, and decides by the target's policy.
-pub fn judge(
+/// `look` sees the merge while its contents are at hand.
+pub fn judge<R>(
     repository: &Repository,
     (target, head, description): (Target, Head, String),
     offer: &Offer,
     configuration: &Configuration,
-    store: Option<&Store>,
-    outside: &Outside<'_>,
-) -> Result<(Review, Verdict), Failure> {
+    (store, outside): (Option<&Store>, &Outside<'_>),
+    look: impl FnOnce(&Change, &dyn Contents, &Review) -> R,
+) -> Result<(Review, Verdict, R), Failure> {
     let merge = repository.merge(&target, &head)?;
-    let review = merge.change.with(|change, contents| {
+    let (review, seen) = merge.change.with(|change, contents| {
         let change = Change {
             base: Some(target.tip.clone()),
             head: merge.head.clone(),
@@ -99,8 +105,9 @@ pub fn judge(
         let change = offer.on(change, &configuration.rules, repository, (&target.tip, merge.head.as_deref()));
         let mut review = super::examine_change(&change, contents, configuration, store, outside, Fixes::Tried)?;
         note_offered(&mut review, &change, contents, configuration)?;
-        Ok::<_, Failure>(review)
+        let seen = look(&change, contents, &review);
+        Ok::<_, Failure>((review, seen))
     })??;
     let verdict = decide(&review, &configuration.config.policy, &merge.conflicts);
-    Ok((review, verdict))
+    Ok((review, verdict, seen))
 }

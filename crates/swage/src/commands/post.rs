@@ -45,7 +45,8 @@ pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
     }
     let review = review(repository, &target, &commit, &offer, &configuration, store.as_ref(), &outside)?;
     let sides = (target.clone(), head, description);
-    let (_, verdict) = super::judge(repository, sides, &offer, &configuration, store.as_ref(), &outside)?;
+    let with = (store.as_ref(), &outside);
+    let (_, verdict, ()) = super::judge(repository, sides, &offer, &configuration, with, |_, _, _| ())?;
     let report = report(&review, &verdict, &target);
     if let Some(title) = &args.open {
         client

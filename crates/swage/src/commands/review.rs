@@ -22,9 +22,11 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
         None => Outside::given(&args.outside.checker_results),
     };
     let (review, notes) = with_change(&place, &args.change, &configuration, |change, contents| {
-        super::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)
+        let review = super::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)?;
+        let page = args.output.page(&change, contents, &review, &configuration);
+        Ok::<_, Failure>((review, page))
     })?;
-    let mut review = review?;
+    let (mut review, page) = review?;
     review.notes.extend(notes);
     review.notes.extend(place.repository.iter().flat_map(|r| r.ambiguous_names()));
     if let Some(repository) = place.repository.as_ref().filter(|_| !args.no_cache) {
@@ -32,7 +34,13 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
         let (command, rules) = ("review", &configuration.rules);
         Record { command, review: &review, verdict: None, rules, branch }.leave(repository);
     }
-    args.output.write(&Document { purpose: Purpose::Review, review: &review, verdict: None, show_all: args.all })?;
+    args.output.write(&Document {
+        purpose: Purpose::Review,
+        review: &review,
+        verdict: None,
+        show_all: args.all,
+        page: page.as_ref(),
+    })?;
     let grave = args.fail_on.map(|least| least.severity());
     let counts = |f: &&Finding| f.counts_against_change() && !f.is_advisory() && grave.is_some_and(|g| f.severity <= g);
     Ok(if review.findings.iter().any(|f| counts(&f)) { ExitCode::from(SAYS_NO) } else { ExitCode::SUCCESS })

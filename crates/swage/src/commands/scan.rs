@@ -58,11 +58,18 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     }
     if let Some(baseline) = &args.baseline {
         let review = result_file::against(review, baseline)?;
-        let document = Document { purpose: Purpose::Compare, review: &review, verdict: None, show_all: false };
+        let document =
+            Document { purpose: Purpose::Compare, review: &review, verdict: None, show_all: false, page: None };
         args.output.write(&document)?;
         return Ok(ExitCode::SUCCESS);
     }
-    args.output.write(&Document { purpose: Purpose::Scan, review: &review, verdict: None, show_all: true })?;
+    args.output.write(&Document {
+        purpose: Purpose::Scan,
+        review: &review,
+        verdict: None,
+        show_all: true,
+        page: None,
+    })?;
     Ok(ExitCode::SUCCESS)
 }
 

@@ -1,6 +1,7 @@
 //! Output formats. Each is a function of the review and the verdict alone, in a file of its own.
 
 pub mod brief;
+pub mod html;
 mod human;
 mod json;
 mod lines;
@@ -36,6 +37,8 @@ pub enum Format {
     Lines,
     /// Markdown, to be read as a comment
     Markdown,
+    /// A page in one file, with the change line by line
+    Html,
 }
 
 /// Why a review was made.
@@ -55,6 +58,8 @@ pub struct Document<'a> {
     pub verdict: Option<&'a Verdict>,
     /// Show findings that were there before, too.
     pub show_all: bool,
+    /// The change line by line, for the form that shows it.
+    pub page: Option<&'a html::Page>,
 }
 
 /// Puts a document out in the form and to the place that were asked for.
@@ -64,6 +69,7 @@ pub fn write(format: Format, to: Option<&Path>, document: &Document<'_>) -> Resu
         Format::Json => json::format(document),
         Format::Sarif => sarif::format(document),
         Format::Markdown => markdown::format(document),
+        Format::Html => html::format(document)?,
         Format::Lines => {
             for remark in lines::remarks(document) {
                 anstream::eprintln!("swage: {}", printable(&remark));

@@ -27,7 +27,8 @@ impl Ran {
     }
 }
 
-fn normal(text: &str) -> String {
+/// A text with commit ids and keys masked.
+pub fn normal(text: &str) -> String {
     let mut out = String::new();
     let mut word = String::new();
     for c in text.chars().chain(['\0']) {

@@ -41,7 +41,7 @@ fn lines(written: u32, dropped: u32) -> String {
 }
 
 /// The first line: who offers what, how much, and how long it takes.
-fn gist(brief: &Brief) -> String {
+pub fn gist(brief: &Brief) -> String {
     let mut authors: Vec<&str> =
         brief.commits.iter().map(|c| c.author.split(" <").next().unwrap_or_default()).collect();
     authors.sort_unstable();
@@ -54,7 +54,10 @@ fn gist(brief: &Brief) -> String {
     let all = lines(sum(|f| f.written), sum(|f| f.dropped));
     let files = count(brief.files.len(), "file");
     let separator = if all.is_empty() { "" } else { " " };
-    format!("{commits}{files}{separator}{all}, about {} to read", count(brief.minutes, "minute"))
+    // Beyond two hours, minutes say no more.
+    let time =
+        if brief.minutes < 120 { count(brief.minutes, "minute") } else { count(brief.minutes.div_ceil(60), "hour") };
+    format!("{commits}{files}{separator}{all}, about {time} to read")
 }
 
 /// The findings of the change in a line.
@@ -81,7 +84,7 @@ fn fate(file: &BriefFile) -> String {
 }
 
 /// What happens to a definition, in a word.
-fn word(what: What) -> &'static str {
+pub fn word(what: What) -> &'static str {
     match what {
         What::Added => "added",
         What::Changed => "changed",
