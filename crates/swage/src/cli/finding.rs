@@ -100,6 +100,19 @@ pub struct HandoffArgs {
 }
 
 #[derive(Debug, Args)]
+pub struct StepArgs {
+    #[command(flatten)]
+    pub change: ChangeArgs,
+    #[command(flatten)]
+    pub findings: FindingArgs,
+    /// Begin with the first finding, whatever was passed over before
+    #[arg(long)]
+    pub afresh: bool,
+    #[command(flatten)]
+    pub setup: SetupArgs,
+}
+
+#[derive(Debug, Args)]
 pub struct FixArgs {
     #[command(flatten)]
     pub change: ChangeArgs,

@@ -14,6 +14,7 @@ pub use self::brief::{BriefArgs, BriefFormat};
 pub use self::change::{ChangeArgs, FailOn, OutputArgs, OutsideArgs, SetupArgs};
 pub use self::finding::{
     AnswerArg, ExplainArgs, ExplainFormat, FindingArgs, FixArgs, HandoffArgs, HandoffFormat, ScopeArg, SettleArgs,
+    StepArgs,
 };
 use self::finding::{FIX_EXAMPLES, SETTLE_EXAMPLES};
 pub use self::rules::{LearnArgs, ReplayArgs, ReportArgs, ReportFormat, RulesArgs, RulesCommand, TryArgs};
@@ -82,6 +83,11 @@ pub enum Command {
     /// Show or apply the fixes that rules propose, each proved before it is offered
     #[command(after_help = FIX_EXAMPLES)]
     Fix(FixArgs),
+    /// Go through findings one at a time: take the fix, settle, edit, pass over
+    #[command(
+        after_help = "It takes a terminal. What was passed over is remembered, so that the next run goes on there.\n\nExamples:\n  swage step\n  swage step --rule long-function --all"
+    )]
+    Step(StepArgs),
     /// Publish a review as threads on a review host
     #[command(
         after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --to http://127.0.0.1:8417 --proposal 7\n  swage post main...quay-times --to http://127.0.0.1:8417 --proposal 7 --open \"Later boats\""

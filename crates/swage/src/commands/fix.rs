@@ -12,10 +12,11 @@ use swage_core::lang::Language;
 use swage_core::review::{Finding, Fixes, Review};
 use swage_core::scan::{Hit, Span};
 use swage_git::{FixedBlob, Repository};
+use swage_store::Store;
 
 use crate::checkers::Outside;
 use crate::chosen::Wanted;
-use crate::cli::FixArgs;
+use crate::cli::{ChangeArgs, FixArgs};
 use crate::configuration::Configuration;
 use crate::failure::{Failure, UNFINISHED};
 use crate::output::{print, write_file};
@@ -27,21 +28,7 @@ pub fn run(args: &FixArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
     let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
     let store = super::cache(place.repository.as_ref(), args.setup.no_cache);
-    let wanted = args.findings.wanted()?;
-    // Outside programs aren't run: they would have to be run once more for each fix.
-    let outside = Outside::given(&[]);
-    // What is proposed is tried below, once, and not with each review.
-    let examine = |change: &Change, contents: &dyn Contents| {
-        super::examine_change(change, contents, &configuration, store.as_ref(), &outside, Fixes::LeftAside)
-    };
-    let (work, _) = with_change(&place, &args.change, &configuration, |change, contents| {
-        let review = examine(&change, contents)?;
-        wanted.check_keys(&review)?;
-        let fixed = fix_files(&change, contents, &review, &configuration, &wanted);
-        let (fixed, after) = without_breaking(&change, contents, &review, fixed, &examine)?;
-        Ok::<_, Failure>(Work::new(&change, contents, review, fixed, after))
-    })?;
-    let work = work?;
+    let work = tried(&place, &args.change, &configuration, store.as_ref(), &args.findings.wanted()?)?;
     match (&place.repository, args) {
         (Some(repository), FixArgs { branch: Some(name), .. }) => {
             let id = work.branch(repository, name, args.message.as_deref())?;
@@ -72,6 +59,30 @@ pub fn run(args: &FixArgs) -> Result<ExitCode, Failure> {
         }
     }
     Ok(if work.could_not_try { ExitCode::from(UNFINISHED) } else { ExitCode::SUCCESS })
+}
+
+/// Tries the fixes of what is wanted in a change, as far as they make nothing worse.
+pub fn tried(
+    place: &Place,
+    change: &ChangeArgs,
+    configuration: &Configuration,
+    store: Option<&Store>,
+    wanted: &Wanted<'_>,
+) -> Result<Work, Failure> {
+    // Outside programs aren't run: they would have to be run once more for each fix.
+    let outside = Outside::given(&[]);
+    // What is proposed is tried here, once, and not with each review.
+    let examine = |change: &Change, contents: &dyn Contents| {
+        super::examine_change(change, contents, configuration, store, &outside, Fixes::LeftAside)
+    };
+    let (work, _) = with_change(place, change, configuration, |change, contents| {
+        let review = examine(&change, contents)?;
+        wanted.check_keys(&review)?;
+        let fixed = fix_files(&change, contents, &review, configuration, wanted);
+        let (fixed, after) = without_breaking(&change, contents, &review, fixed, &examine)?;
+        Ok::<_, Failure>(Work::new(&change, contents, review, fixed, after))
+    })?;
+    work
 }
 
 /// The diff as it is for programs; for people, in colours and without what could do something to their terminal.
@@ -160,7 +171,7 @@ fn without_breaking(
 }
 
 /// What is to be changed, and what that gives.
-struct Work {
+pub struct Work {
     files: Vec<FileWork>,
     after: Review,
     before: Review,
@@ -206,8 +217,21 @@ impl Work {
         self.attempts().filter(|(_, a)| matches!(a.outcome, Outcome::Applied(_))).count()
     }
 
+    /// The changed files: path, content before and content after.
+    pub fn replacements(&self) -> impl Iterator<Item = Replacement<'_>> {
+        self.changed().map(|file| Replacement { path: &file.path, before: &file.before, after: &file.fixed.content })
+    }
+
+    /// Why a fix was refused, when one was.
+    pub fn refusal(&self) -> Option<&str> {
+        self.attempts().find_map(|(_, attempt)| match &attempt.outcome {
+            Outcome::Refused(why) => Some(why.as_str()),
+            Outcome::Applied(_) | Outcome::GoneWith | Outcome::NoFix => None,
+        })
+    }
+
     /// All edits as one unified diff.
-    fn diff(&self) -> Vec<u8> {
+    pub fn diff(&self) -> Vec<u8> {
         self.changed()
             .flat_map(|file| write_diff(&file.path, &file.before, &file.fixed.content, &file.fixed.map))
             .collect()
@@ -265,10 +289,7 @@ impl Work {
         let Some(root) = repository.workdir() else {
             return Err(Failure::wrong("a bare repository has no files to change").hint("Use --branch NAME."));
         };
-        let replacements: Vec<Replacement<'_>> = self
-            .changed()
-            .map(|file| Replacement { path: &file.path, before: &file.before, after: &file.fixed.content })
-            .collect();
+        let replacements: Vec<Replacement<'_>> = self.replacements().collect();
         replace(root, &replacements)?;
         Ok(replacements.len())
     }

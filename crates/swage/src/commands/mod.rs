@@ -15,6 +15,7 @@ mod review;
 mod rules;
 mod scan;
 mod settle;
+mod step;
 mod trend;
 
 use std::process::ExitCode;
@@ -51,6 +52,7 @@ pub fn run(cli: Cli) -> Result<ExitCode, Failure> {
         Command::Brief(args) => brief::run(&args),
         Command::Handoff(args) => handoff::run(&args),
         Command::Trend(args) => trend::run(&args),
+        Command::Step(args) => step::run(&args),
         Command::Settle(args) => settle::run(&args),
         Command::Rules { command } => rules::run(&command),
         Command::Host { command: HostCommand::Serve(args) } => host::serve(&args),

@@ -39,7 +39,9 @@ pub fn run(args: &SettleArgs) -> Result<ExitCode, Failure> {
     };
     let (review, _) = reviewed(&place, key, args.target.as_deref(), args.config.as_deref())?;
     let finding = found(&review, key)?;
-    let decision = decision(&place, args, finding, answer.answer(), because)?;
+    let scope = args.scope.map_or(Scope::Finding, ScopeArg::scope);
+    let given = Given { answer: answer.answer(), because: because.clone(), until: args.until.clone(), scope };
+    let decision = decision(&place, finding, given)?;
     let mut all = decisions;
     all.retain(|old| !(old.key == decision.key && old.scope == decision.scope));
     all.push(decision.clone());
@@ -58,17 +60,21 @@ pub fn run(args: &SettleArgs) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
-fn decision(
-    place: &Place,
-    args: &SettleArgs,
-    finding: &Finding,
-    answer: Answer,
-    because: &str,
-) -> Result<Decision, Failure> {
+/// What was said of a finding.
+pub struct Given {
+    pub answer: Answer,
+    pub because: String,
+    /// The last day of `later`.
+    pub until: Option<String>,
+    pub scope: Scope,
+}
+
+/// The decision about a finding.
+pub fn decision(place: &Place, finding: &Finding, given: Given) -> Result<Decision, Failure> {
+    let Given { answer, because, until, scope } = given;
     if because.trim().is_empty() {
         return Err(Failure::wrong("the reason is empty").hint("Say in --because why the finding is accepted."));
     }
-    let until = args.until.clone();
     match (answer, &until) {
         (Answer::Later, None) => {
             return Err(Failure::wrong("`later` needs a date").hint("Give --until YYYY-MM-DD."));
@@ -90,7 +96,7 @@ fn decision(
         definition: finding.scope.clone(),
         text: finding.text_digest.clone(),
         key: finding.key.clone(),
-        scope: args.scope.map_or(Scope::Finding, ScopeArg::scope),
+        scope,
         answer,
         because: because.trim().to_owned(),
         until,

@@ -1,6 +1,7 @@
 //! A hermetic folder with a git repository, in which the built program runs.
 #![allow(dead_code, reason = "each test file uses its part")]
 
+use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
@@ -89,19 +90,25 @@ impl Sandbox {
         sandbox
     }
 
-    fn hermetic(&self, command: &mut Command, folder: &Path) {
-        command.current_dir(folder).env_clear().stdin(Stdio::null());
-        command.env("PATH", std::env::var_os("PATH").unwrap_or_default()).env("HOME", self.dir.path());
-        command
-            .env("GIT_CONFIG_GLOBAL", "/dev/null")
-            .env("GIT_CONFIG_SYSTEM", "/dev/null")
-            .env("GIT_CEILING_DIRECTORIES", self.dir.path());
+    /// The environment in which everything runs.
+    pub fn environment(&self) -> Vec<(String, OsString)> {
+        let mut all = vec![
+            ("PATH".to_owned(), std::env::var_os("PATH").unwrap_or_default()),
+            ("HOME".to_owned(), self.dir.path().into()),
+            ("GIT_CONFIG_GLOBAL".to_owned(), "/dev/null".into()),
+            ("GIT_CONFIG_SYSTEM".to_owned(), "/dev/null".into()),
+            ("GIT_CEILING_DIRECTORIES".to_owned(), self.dir.path().into()),
+        ];
         for role in ["AUTHOR", "COMMITTER"] {
-            command
-                .env(format!("GIT_{role}_NAME"), "harbour-dev")
-                .env(format!("GIT_{role}_EMAIL"), "harbour-dev@example.org")
-                .env(format!("GIT_{role}_DATE"), "2031-03-01T09:00:00Z");
+            all.push((format!("GIT_{role}_NAME"), "harbour-dev".into()));
+            all.push((format!("GIT_{role}_EMAIL"), "harbour-dev@example.org".into()));
+            all.push((format!("GIT_{role}_DATE"), "2031-03-01T09:00:00Z".into()));
         }
+        all
+    }
+
+    fn hermetic(&self, command: &mut Command, folder: &Path) {
+        command.current_dir(folder).env_clear().stdin(Stdio::null()).envs(self.environment());
     }
 
     pub fn git(&self, args: &[&str]) -> String {
