@@ -1,4 +1,4 @@
-//! What past runs found: how many findings of each rule and state, and which findings changes brought.
+//! What past runs found: how many findings of each rule and state, and which findings changes introduced.
 
 use std::path::Path;
 use std::sync::Mutex;
@@ -65,7 +65,7 @@ pub struct Count {
     pub findings: u64,
 }
 
-/// A finding that a change brought.
+/// A finding that a change introduced.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FindingRecord {
     /// The rule's id.
@@ -131,7 +131,7 @@ impl History {
         Ok(Self { connection: Mutex::new(connection) })
     }
 
-    /// Records a run and the findings that its change brought; where it looked at all of a branch's work, the branch's other
+    /// Records a run and the findings that its change introduced; where it looked at all of a branch's work, the branch's other
     /// findings are gone.
     ///
     /// # Errors
@@ -211,7 +211,7 @@ impl History {
         self.select("WHERE rule = ?1 ORDER BY first DESC, key LIMIT ?2", params![rule, MAX_OF_RULE])
     }
 
-    /// All that changes brought, by rule and key.
+    /// All that changes introduced, by rule and key.
     ///
     /// # Errors
     /// When the database can't be read.

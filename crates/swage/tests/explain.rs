@@ -33,3 +33,44 @@ fn findings_are_explained() {
     let none = s.swage(&["explain", "0123456789"]);
     assert!(none.code == 2 && none.stderr.contains("no finding has the key"), "{}", none.told());
 }
+
+/// What the repository knows of it: places that the rule accepts, by its filters and by its fix, and how it was fixed before.
+#[test]
+fn the_repository_answers_too() {
+    let rule = |id: &str, more: &str| {
+        format!(
+            "[[rule]]\nid = \"{id}\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"m\"\nlanguages = [\"python\"]\n[rule.match]\n{more}\n"
+        )
+    };
+    let opens = rule(
+        "opens",
+        "code = \"open(ARGS)\"\nholes.ARGS = { many = true }\nnot_enclosed_by = { code = \"closing(X)\", holes.X = {} }",
+    );
+    let waits = rule("waits", "code = \"wait(TIME)\"\nholes.TIME = {}\nfix = { rewrite = \"pause({TIME}, { })\" }");
+    let s = Sandbox::with(&[
+        ("swage.toml", &(opens + &waits)),
+        ("far/a.py", "closing(open(1))\npause(3, {})\n"),
+        ("near/b.py", "closing(open(2))\n"),
+        ("near/c.py", "x = 1\nopen(0)\nwait(0)\ny = 2\n"),
+        ("near/gone.py", "wait(8)\n"),
+    ]);
+    // One was fixed, and one went with its file.
+    s.write("near/c.py", "x = 1\nclosing(open(0))\nwait(0)\ny = 2\n");
+    s.git(&["rm", "-q", "near/gone.py"]);
+    s.commit("Close what is opened");
+    s.branch("topic");
+    s.write("near/d.py", "open(5)\nwait(5)\n");
+    s.commit("work");
+    let told = |line: u64| {
+        let told = s.swage(&["explain", &key(&s, &["review"], line)]).told();
+        let from = told.find("Accepted here").unwrap_or(told.len());
+        told[from..].to_owned()
+    };
+    insta::assert_snapshot!("accepted-and-fixed", without_dates(&told(1)));
+    insta::assert_snapshot!("accepted-by-fix", without_dates(&told(2)));
+    let json = s.swage(&["explain", &key(&s, &["review"], 1), "--format", "json"]).json();
+    assert_eq!(
+        (&json["accepted"][0]["path"], &json["fixed_before"][0]["subject"]),
+        (&"near/b.py".into(), &"Close what is opened".into())
+    );
+}

@@ -13,7 +13,7 @@ const MIN_JUDGED: usize = 5;
 /// With a smaller share of useful findings, in percent, a rule had better be a note; with less than the second, off.
 const USEFUL: (u32, u32) = (60, 40);
 
-/// A finding that a change brought, as past runs saw it.
+/// A finding that a change introduced, as past runs saw it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PastFinding {
     /// The rule's id.
@@ -35,7 +35,7 @@ pub struct PastFinding {
 pub struct RuleReport {
     /// The rule's id.
     pub rule: String,
-    /// Findings that changes brought, and those that were settled.
+    /// Findings that changes introduced, and those that were settled.
     pub found: usize,
     /// Of those, the ones found first lately.
     pub lately: usize,

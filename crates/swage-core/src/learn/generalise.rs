@@ -55,7 +55,7 @@ impl Generaliser<'_> {
             Some(after) => self.rewrite(after, &gaps, &names),
         };
         if fix.is_none() {
-            doubts.push("what was made of the places isn't told by what was there, so there is no fix".to_owned());
+            doubts.push("the code after doesn't follow from the code before, so there is no fix".to_owned());
         }
         let language = Language::of(self.pairs[*pair].path.as_bytes(), source).ok_or("the language isn't known")?;
         Ok(Learned { language, pattern, holes, fix, places: 0, doubts: Vec::new() })

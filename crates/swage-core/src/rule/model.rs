@@ -186,7 +186,7 @@ pub enum RuleSide {
 }
 
 /// One way to match, with its filters.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct Clause {
     /// Only these languages; all when empty.
     pub languages: Vec<&'static Language>,

@@ -33,6 +33,8 @@ pub struct ChangeView {
 pub struct FileView {
     /// Its path; before the change when that deletes it.
     pub path: Path,
+    /// Its path before.
+    pub old_path: Path,
     /// Its hunks.
     pub hunks: Vec<Vec<LineView>>,
     /// Why no lines are shown, when none are.
@@ -78,7 +80,7 @@ impl SideLines {
             Content::Absent | Content::Unavailable(_) => return Self { lines: Vec::new() },
         };
         let number = |at: usize| numbers.map_or(at as u32 + 1, |numbers| numbers.get(at).copied().unwrap_or(0));
-        // Without the rest of the file, words can't be told.
+        // Without the rest of the file, words can't be classified.
         let language = Language::of(path, bytes).filter(|_| numbers.is_none());
         let mut words = language.map(|language| paint(bytes, language)).unwrap_or_default().into_iter().peekable();
         let (mut lines, mut start) = (Vec::new(), 0);
@@ -138,6 +140,7 @@ fn hide(text: &mut String, line: u32, hidden: &[Span]) -> bool {
 
 fn file_view(file: &ChangedFile, sides: &crate::change::Sides, secrets: &[&Finding]) -> FileView {
     let path = Path::new(if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path });
+    let old_path = Path::new(&file.old_path);
     let unavailable = [&sides.old, &sides.new].into_iter().find_map(|content| match content {
         Content::Unavailable(why) => Some(why.clone()),
         _ => None,
@@ -152,7 +155,7 @@ fn file_view(file: &ChangedFile, sides: &crate::change::Sides, secrets: &[&Findi
         Nature::Text => None,
     };
     if note.is_some() {
-        return FileView { path, hunks: Vec::new(), note };
+        return FileView { path, old_path, hunks: Vec::new(), note };
     }
     let hidden = |path: &[u8], side: Side| -> Vec<Span> {
         let path = Path::new(path);
@@ -161,7 +164,7 @@ fn file_view(file: &ChangedFile, sides: &crate::change::Sides, secrets: &[&Findi
     };
     let old = SideLines::of(&file.old_path, &sides.old, &hidden(&file.old_path, Side::Old));
     let new = SideLines::of(&file.new_path, &sides.new, &hidden(&file.new_path, Side::New));
-    FileView { path, hunks: hunks(rows(old, new, &file.map)), note: None }
+    FileView { path, old_path, hunks: hunks(rows(old, new, &file.map)), note: None }
 }
 
 /// All known lines of both sides, removed ones before those that take their place.

@@ -1,4 +1,4 @@
-//! What the words of a file are, told by the node classes of its language. That needs no query a language, and is the same for all.
+//! What the words of a file are, by the node classes of its language. That needs no query a language, and is the same for all.
 
 use std::ops::Range;
 

@@ -93,7 +93,7 @@ pub enum Command {
         after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --to http://127.0.0.1:8417 --proposal 7\n  swage post main...quay-times --to http://127.0.0.1:8417 --proposal 7 --open \"Later boats\""
     )]
     Post(PostArgs),
-    /// Tell a reader what a change is made of: files, definitions, who refers to them, where to look twice, in which order to read
+    /// Show what a change is made of: files, definitions, who refers to them, risks, and an order to read it in
     #[command(after_help = brief::EXAMPLES)]
     Brief(BriefArgs),
     /// Explain one finding: what matched, why, how to write it instead, decisions on similar findings, and the commit that introduced it

@@ -35,7 +35,7 @@ pub struct TrendArgs {
     /// Only findings of this rule
     #[arg(long, value_name = "RULE")]
     pub rule: Option<String>,
-    /// Draw findings by severity, and what each commit brought and fixed, as an .svg picture
+    /// Draw findings by severity, and what each commit introduced and fixed, as an .svg picture
     #[arg(long, value_name = "FILE")]
     pub plot: Option<PathBuf>,
     /// List the latest runs of review, gate and scan instead

@@ -1,5 +1,7 @@
 //! `swage explain`: why a finding is there, and how else one would write it; nothing is guessed.
 
+mod elsewhere;
+
 use std::fmt::Write;
 use std::process::ExitCode;
 
@@ -8,10 +10,12 @@ use swage_core::baseline::State;
 use swage_core::decision::Decision;
 use swage_core::invisible::escaped_json;
 use swage_core::lang::Language;
-use swage_core::review::{Finding, Fix, Proof, Side};
+use swage_core::review::{Finding, Fix, Marker, Proof, Side};
 use swage_core::rule::{CodeMatch, ExampleFile, Rule};
 use swage_core::scan::try_pattern;
-use swage_git::LineSince;
+use swage_git::{FolderTree, LineSince};
+
+use self::elsewhere::{Accepted, Fixed, accepted, fixed};
 
 use crate::chosen::{found, reviewed};
 use crate::cli::{ExplainArgs, ExplainFormat};
@@ -39,7 +43,18 @@ pub fn run(args: &ExplainArgs) -> Result<ExitCode, Failure> {
     let language = Language::of(path.as_bytes(), &bytes);
     let decisions = decisions_of(&Folder { root: place.root.clone() })?;
     let since = finding.span().filter(|_| finding.state == State::Unchanged || review.head.is_none());
+    let limits = &configuration.config.limits;
+    let tree = match &place.repository {
+        Some(repository) if repository.workdir().is_some() => FolderTree::of_checkout(repository)?,
+        Some(_) | None => FolderTree::of(&place.root).map_err(Failure::unfinished)?,
+    };
+    let past = match (rule, &place.repository) {
+        (Some(rule), Some(repository)) => fixed(repository, rule, args.target.as_deref(), limits)?,
+        (Some(_), None) | (None, _) => Vec::new(),
+    };
     let explanation = Explanation {
+        accepted: rule.map(|rule| accepted(&tree, rule, path, limits)).unwrap_or_default(),
+        fixed: past,
         finding,
         rule,
         code: code(&bytes, finding),
@@ -66,6 +81,10 @@ struct Explanation<'a> {
     holes: Vec<(String, String)>,
     /// Examples of the rule in the finding's language.
     examples: Vec<&'a ExampleFile>,
+    /// Places that the rule accepts.
+    accepted: Vec<Accepted>,
+    /// How findings of the rule were fixed before.
+    fixed: Vec<Fixed>,
     /// What was decided on findings of the rule.
     decisions: Vec<Decision>,
     /// The commit that brought it, when the target has it already.
@@ -129,6 +148,7 @@ impl Explanation<'_> {
         }
         self.why(&mut out);
         self.how_else(&mut out);
+        self.here(&mut out);
         self.past(&mut out);
         out
     }
@@ -174,6 +194,29 @@ impl Explanation<'_> {
             if let Some(fixed) = &example.fixed {
                 _ = writeln!(out, "  {}", paint.good("fixed"));
                 fixed.lines().for_each(|line| _ = writeln!(out, "    {}", printable(line)));
+            }
+        }
+    }
+
+    fn here(&self, out: &mut String) {
+        let paint = Paint;
+        if !self.accepted.is_empty() {
+            _ = writeln!(out, "\n{}", paint.strong("Accepted here"));
+        }
+        for a in &self.accepted {
+            let place = format!("{}:{}", a.path, a.line);
+            _ = writeln!(out, "  {}  {}", paint.faint(printable(&place)), printable(&a.text));
+        }
+        for f in &self.fixed {
+            let what = format!("{} {}, {}: {}", &f.commit[..f.commit.len().min(10)], day(f.at), f.place, f.subject);
+            _ = writeln!(out, "\n{} {}", paint.strong("Fixed before"), paint.faint(printable(&what)));
+            for line in &f.lines {
+                let text = printable(&line.text);
+                _ = match line.marker {
+                    Marker::Same => writeln!(out, "    {text}"),
+                    Marker::Added => writeln!(out, "  {}", paint.good(format!("+ {text}"))),
+                    Marker::Removed => writeln!(out, "  {}", paint.gone(format!("- {text}"))),
+                };
             }
         }
     }
@@ -233,6 +276,11 @@ impl Explanation<'_> {
             "holes": holes.collect::<Vec<Value>>(),
             "fix": fix,
             "examples": examples.collect::<Vec<Value>>(),
+            "accepted": self.accepted.iter().map(|a| json!({ "path": a.path, "line": a.line, "text": a.text })).collect::<Vec<_>>(),
+            "fixed_before": self.fixed.iter().map(|f| json!({
+                "commit": f.commit, "on": day(f.at), "subject": f.subject, "place": f.place,
+                "lines": f.lines.iter().map(|l| json!({ "marker": l.marker, "old": l.old, "new": l.new, "text": l.text })).collect::<Vec<_>>(),
+            })).collect::<Vec<_>>(),
             "decisions": decisions.collect::<Vec<Value>>(),
             "since": since,
         });

@@ -96,7 +96,7 @@ impl<'a> Desk<'a> {
             if key.kind == KeyEventKind::Release {
                 continue;
             }
-            let told = match self.session.press(key) {
+            let outcome = match self.session.press(key) {
                 None => continue,
                 Some(Action::Quit) => return Ok(()),
                 Some(Action::Fix) => self.fix(),
@@ -111,7 +111,7 @@ impl<'a> Desk<'a> {
                     edited
                 }
             };
-            self.session.message = told.unwrap_or_else(|failure| failure.message());
+            self.session.message = outcome.unwrap_or_else(|failure| failure.message());
         }
     }
 

@@ -80,7 +80,7 @@ pub struct TrendRow {
     pub commit: Landing,
     /// All findings by severity: errors, warnings, notes.
     pub all: [u64; 3],
-    /// What it brought and fixed, when it was compared with its parent.
+    /// What it introduced and fixed, when it was compared with its parent.
     pub change: Option<(u64, u64)>,
     /// Whether its rules differ from those of the row before it.
     pub other_rules: bool,

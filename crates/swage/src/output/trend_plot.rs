@@ -1,4 +1,4 @@
-//! The history of a branch as a plot: findings by severity above, what each commit brought and fixed below.
+//! The history of a branch as a plot: findings by severity above, what each commit introduced and fixed below.
 
 use plotters::prelude::*;
 

@@ -37,7 +37,7 @@ const MOST_LISTED: usize = 30;
 
 /// What the rule would have found.
 struct Past {
-    /// The change that brought it, by its place among the landings.
+    /// The change that introduced it, by its place among the landings.
     landing: usize,
     place: String,
     message: String,
