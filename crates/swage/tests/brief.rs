@@ -211,3 +211,85 @@ fn mistakes_are_named() {
     let diff = s.git(&["diff", "main", "topic"]);
     insta::assert_snapshot!("diff-alone", s.swage_in(".", &["brief", "--patch", "-"], &diff, &[]).told());
 }
+
+/// For each language, a function that calls one that was there, and now another and a method; what the flow shows of it.
+#[test]
+fn calls_are_followed_in_every_language() {
+    let cases = [
+        (
+            "a.py",
+            "def one():\n    pass\n\n\ndef two(x):\n    pass\n\n\ndef go(x):\n    one()\n",
+            "    two(1)\n    x.upper()\n",
+        ),
+        ("a.js", "function one() {}\nfunction two(x) {}\nfunction go(x) {\n  one();\n", "  two(1);\n  x.trim();\n}\n"),
+        (
+            "a.ts",
+            "class A {\n  one(): void {}\n  two(x: number): void {}\n  go(x: string) {\n    this.one();\n",
+            "    this.two(1);\n    x.trim();\n  }\n}\n",
+        ),
+        (
+            "a.go",
+            "package a\n\nfunc one() {}\nfunc two(x int) {}\nfunc go1(x T) {\n\tone()\n",
+            "\ttwo(1)\n\tx.Trim()\n}\n",
+        ),
+        (
+            "A.java",
+            "class A {\n  void one() {}\n  void two(int x) {}\n  void go(String x) {\n    one();\n",
+            "    this.two(1);\n    x.trim();\n  }\n}\n",
+        ),
+        ("a.rs", "fn one() {}\nfn two(x: u8) {}\nfn go(x: &str) {\n    one();\n", "    two(1);\n    x.trim();\n}\n"),
+        (
+            "a.c",
+            "void one(void) {}\nvoid two(int x) {}\nvoid go(struct s *x) {\n  one();\n",
+            "  two(1);\n  x->trim();\n}\n",
+        ),
+        ("a.cpp", "void one() {}\nvoid two(int x) {}\nvoid go(S &x) {\n  one();\n", "  two(1);\n  x.trim();\n}\n"),
+        (
+            "A.cs",
+            "class A {\n  void One() {}\n  void Two(int x) {}\n  void Go(string x) {\n    One();\n",
+            "    Two(1);\n    x.Trim();\n  }\n}\n",
+        ),
+        ("a.kt", "fun one() {}\nfun two(x: Int) {}\nfun go(x: String) {\n    one()\n", "    two(1)\n    x.trim()\n}\n"),
+        (
+            "a.php",
+            "<?php\nfunction one() {}\nfunction two($x) {}\nfunction go($x) {\n  one();\n",
+            "  two(1);\n  $x->trim();\n}\n",
+        ),
+        ("a.rb", "def one(x)\nend\n\ndef two(x)\nend\n\ndef go(x)\n  one(2)\n", "  two(1)\n  x.strip()\nend\n"),
+        (
+            "a.swift",
+            "func one() {}\nfunc two(x: Int) {}\nfunc go(x: String) {\n  one()\n",
+            "  two(x: 1)\n  x.trim()\n}\n",
+        ),
+        (
+            "a.scala",
+            "object A {\n  def one() = {}\n  def two(x: Int) = {}\n  def go(x: String) = {\n    one()\n",
+            "    two(1)\n    x.trim()\n  }\n}\n",
+        ),
+    ];
+    let mut told = String::new();
+    for (path, head, tail) in cases {
+        let closing: String = tail.lines().skip(2).map(|line| format!("{line}\n")).collect();
+        let s = Sandbox::with(&[(path, &format!("{head}{closing}"))]);
+        s.branch("topic");
+        s.write(path, format!("{head}{tail}"));
+        s.commit("work");
+        let name = if path == "a.go" {
+            "go1"
+        } else if path == "A.cs" {
+            "Go"
+        } else {
+            "go"
+        };
+        let ran = s.swage(&["brief", "--flow", name, "flow.svg"]);
+        assert_eq!(ran.code, 0, "{path}: {}", ran.told());
+        let calls: Vec<String> = picture(&s, "flow.svg")
+            .into_iter()
+            .filter(|title| title.contains(" calls ") && title.contains(" in line "))
+            .collect();
+        let text = s.read("flow.svg");
+        let missed = text.split("Not shown: ").nth(1).and_then(|rest| rest.split(' ').next()).unwrap_or("0");
+        _ = writeln!(told, "{path}: {}; {missed} not shown", calls.join("; "));
+    }
+    insta::assert_snapshot!("calls", told);
+}

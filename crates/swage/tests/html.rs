@@ -135,3 +135,109 @@ fn secrets_are_masked_in_pages() {
         assert!(page.contains("••••") && !page.contains("abcdefgh") && !page.contains("ijklmnop"), "{command}: {page}");
     }
 }
+
+/// The lines of each file on a page, as `marker old new text`, hunks parted by `@`.
+fn lines_on(page: &str) -> Vec<(String, Vec<String>)> {
+    let plain = |html: &str| {
+        let mut out = String::new();
+        html.split('<').for_each(|piece| out += piece.split_once('>').map_or(piece, |(_, text)| text));
+        let entities =
+            [("&lt;", "<"), ("&gt;", ">"), ("&quot;", "\""), ("&#x27;", "'"), ("&#x2f;", "/"), ("&amp;", "&")];
+        entities.iter().fold(out, |text, (entity, sign)| text.replace(entity, sign))
+    };
+    let files = page.split("<details class=\"card file\"").skip(1);
+    let file = |part: &str| {
+        let path = part.split("data-path=\"").nth(1).and_then(|rest| rest.split('"').next()).unwrap_or_default();
+        let rows = part.lines().filter_map(|line| {
+            if line.starts_with("<div class=\"gap\"") {
+                return Some("@".to_owned());
+            }
+            let rest = line.strip_prefix("<div class=\"l")?;
+            let marker = rest
+                .strip_prefix(' ')
+                .and_then(|rest| rest.chars().next())
+                .map_or(' ', |c| if c == 'a' { '+' } else { '-' });
+            let mut numbers = rest.split("<i>").skip(1).map(|piece| piece.split('<').next().unwrap_or_default());
+            let (old, new) = (numbers.next()?, numbers.next()?);
+            let code = rest.split_once("<code>")?.1.split("</code>").next()?;
+            Some(format!("{marker} {old} {new} {}", plain(code)))
+        });
+        (path.to_owned(), rows.collect())
+    };
+    files.map(file).collect()
+}
+
+/// The same from git's own diff.
+fn lines_of(diff: &str) -> Vec<(String, Vec<String>)> {
+    let mut files: Vec<(String, Vec<String>)> = Vec::new();
+    let (mut old, mut new) = (0, 0);
+    for line in diff.lines() {
+        if let Some(path) = line.strip_prefix("+++ b/") {
+            files.push((path.to_owned(), Vec::new()));
+        } else if let Some(hunk) = line.strip_prefix("@@ -") {
+            let number = |text: &str| text.split([',', ' ']).next().and_then(|n| n.parse::<u32>().ok()).unwrap_or(0);
+            let (before, after) = hunk.split_once(" +").unwrap_or_default();
+            (old, new) = (number(before), number(after));
+            let rows = &mut files.last_mut().expect("a file").1;
+            if !rows.is_empty() {
+                rows.push("@".to_owned());
+            }
+        } else if let Some((_, rows)) = files
+            .last_mut()
+            .filter(|_| !line.starts_with("diff ") && !line.starts_with("index ") && !line.starts_with("--- "))
+        {
+            let (marker, text) = line.split_at(1);
+            match marker {
+                "+" => rows.push(format!("+  {new} {text}")),
+                "-" => rows.push(format!("- {old}  {text}")),
+                _ => rows.push(format!("  {old} {new} {text}")),
+            }
+            old += u32::from(marker != "+");
+            new += u32::from(marker != "-");
+        }
+    }
+    files
+}
+
+/// A page shows the lines that git's diff shows, with the same numbers, in the same hunks: on files that were edited at random.
+#[test]
+fn the_lines_of_a_page_are_those_of_the_diff() {
+    let mut state = 0x2545_f491_4f6c_dd1d_u64;
+    let mut random = move |below: u64| {
+        state ^= state << 13;
+        state ^= state >> 7;
+        state ^= state << 17;
+        state % below
+    };
+    let words = ["if a < b && c > 'd':", "x = \"<b>\" # why", "\tindented", "", "return f(x, 7)", "}", "end & go"];
+    let line = |random: &mut dyn FnMut(u64) -> u64| format!("{} {}", words[random(7) as usize], random(9));
+    let mut before: Vec<(String, Vec<String>)> = Vec::new();
+    for n in 0..24 {
+        let ending = ["py", "js", "txt", "rs"][n % 4];
+        let lines = (0..random(60)).map(|_| line(&mut random)).collect();
+        before.push((format!("f{n:02}.{ending}"), lines));
+    }
+    let text = |lines: &[String]| lines.iter().map(|line| format!("{line}\n")).collect::<String>();
+    let mut s = Sandbox::with(&[("swage.toml", CONFIG)]);
+    before.iter().for_each(|(path, lines)| s.write(path, text(lines)));
+    s.commit("before");
+    s.branch("topic");
+    for (path, lines) in &mut before {
+        for _ in 0..=random(5) {
+            let at = random(lines.len() as u64 + 1) as usize;
+            let gone = (random(4) as usize).min(lines.len() - at);
+            let fresh: Vec<String> = (0..random(4)).map(|_| line(&mut random)).collect();
+            lines.splice(at..at + gone, fresh);
+        }
+        s.write(path, text(lines));
+    }
+    s.commit("after");
+    let page = s.swage(&["review", "main...topic", "--format", "html"]).stdout;
+    let diff = s.git(&["diff", "--no-color", "-U3", "main", "topic"]);
+    let mut expected = lines_of(&diff);
+    expected.retain(|(_, rows)| !rows.is_empty());
+    assert!(expected.len() > 15, "{}", expected.len());
+    assert_eq!(lines_on(&page), expected);
+    s = harbour();
+    assert!(!lines_on(&s.swage(&["review", "--format", "html"]).stdout).is_empty(), "control");
+}

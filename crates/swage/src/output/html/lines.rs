@@ -11,9 +11,9 @@ use swage_core::view::{FileView, LineView, Word};
 
 use super::Page;
 
-/// Text in which nothing is markup, and nothing invisible.
+/// Text in which nothing is markup, and nothing invisible but tabs, which whoever copies code wants to have.
 fn escaped(text: &str) -> String {
-    HtmlEscape(&shown(text)).to_string()
+    text.split('\t').map(|piece| HtmlEscape(&shown(piece)).to_string()).collect::<Vec<_>>().join("\t")
 }
 
 /// Names, each with the file and the line where it is defined.
