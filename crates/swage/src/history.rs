@@ -12,6 +12,7 @@ use swage_git::Repository;
 use swage_store::{Count, FindingRecord, History, Run};
 
 use crate::cli::ChangeArgs;
+use crate::source::Range;
 
 /// The state of what a scan finds, which is compared with nothing.
 pub const ALL: &str = "all";
@@ -113,8 +114,8 @@ pub fn branch_of(repository: &Repository, change: &ChangeArgs) -> Option<(String
     }
     match change.range.as_deref() {
         Some(range) => {
-            let head = range.rsplit("..").next().filter(|head| !head.is_empty() && *head != "HEAD");
-            let branch = head.map(str::to_owned).or_else(|| repository.current_branch())?;
+            let head = Range::parse(range).ok()?.to;
+            let branch = if head == "HEAD" { repository.current_branch()? } else { head.to_owned() };
             Some((branch, true))
         }
         None => {

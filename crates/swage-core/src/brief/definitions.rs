@@ -83,6 +83,8 @@ pub(super) struct FileOutlines {
     pub map: LineMap,
     pub old: Vec<Definition>,
     pub new: Vec<Definition>,
+    /// Only the lines of a diff are known of it.
+    pub is_partial: bool,
 }
 
 impl FileOutlines {

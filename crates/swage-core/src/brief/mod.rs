@@ -164,8 +164,7 @@ pub fn brief(change: &Change, contents: &dyn Contents, review: &Review, backgrou
             Vec::new()
         }
     };
-    let partial = (0..change.files.len()).any(|index| matches!(contents.sides(index).new, Content::Partial { .. }));
-    if partial {
+    if outlines.iter().any(|file| file.is_partial) {
         notes.push("Only the lines of the diff are known, so definitions aren't compared.".to_owned());
     }
     let subjects = change.commits.iter().flatten().map(|commit| commit.message.as_str());
@@ -271,6 +270,7 @@ fn outlines(change: &Change, contents: &dyn Contents) -> Vec<FileOutlines> {
             map: file.map.clone(),
             old: of(&file.old_path, &sides.old),
             new: of(&file.new_path, &sides.new),
+            is_partial: matches!(sides.new, Content::Partial { .. }),
         }
     };
     change.files.par_iter().enumerate().map(one).collect()

@@ -22,6 +22,7 @@ use crate::cli::{ExplainArgs, ExplainFormat};
 use crate::configuration::Folder;
 use crate::decisions::decisions_of;
 use crate::failure::Failure;
+use crate::history::day;
 use crate::output::print;
 use crate::source::Place;
 use crate::terminal::{Paint, printable, width, wrap};
@@ -122,10 +123,6 @@ fn examples<'r>(rule: &'r Rule, language: Option<&'static Language>) -> Vec<&'r 
     all.sort_by_key(|example| example.fixed.is_none());
     all.truncate(MOST);
     all
-}
-
-fn day(seconds: i64) -> String {
-    jiff::Timestamp::from_second(seconds).map(|t| t.strftime("%Y-%m-%d").to_string()).unwrap_or_default()
 }
 
 impl Explanation<'_> {
