@@ -26,11 +26,9 @@ pub use self::reading::{FileKind, Risk};
 pub use self::uses::Use;
 
 use self::definitions::FileOutlines;
-use crate::baseline::State;
 use crate::change::{Change, Content, Contents, Nature, Tree};
 use crate::lang::Language;
-use crate::review::{Path, Review};
-use crate::rule::Severity;
+use crate::review::{FindingCounts, Path, Review};
 
 /// How often a file was changed lately.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
@@ -136,21 +134,6 @@ pub struct Group {
     pub dropped: u32,
 }
 
-/// Findings in short.
-#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
-pub struct FindingCounts {
-    /// New ones by severity: errors, warnings, notes.
-    pub new: [u64; 3],
-    /// Fixed ones.
-    pub fixed: u64,
-    /// Measures that grew.
-    pub worse: u64,
-    /// Measures that shrank and are still over their limit.
-    pub improved: u64,
-    /// Those that were there before and still are.
-    pub unchanged: u64,
-}
-
 /// Gathers the overview of a change that has been reviewed.
 pub fn brief(change: &Change, contents: &dyn Contents, review: &Review, background: &Background) -> Brief {
     let mut notes = Vec::new();
@@ -187,7 +170,7 @@ pub fn brief(change: &Change, contents: &dyn Contents, review: &Review, backgrou
         risks: reading::risks(&files, &definitions, &uses, review, &background.churn),
         order: reading::order(&files, &definitions, &uses),
         minutes: reading::minutes(&files, &definitions, &uses),
-        findings: counts(review),
+        findings: review.finding_counts(),
         tests,
         files,
         definitions,
@@ -327,17 +310,4 @@ fn texts(change: &Change, definitions: &[DefinitionChange], tests: &[Path]) -> V
     }
     texts.extend(tests.iter().map(|path| (format!("test {path}"), path.text.clone())));
     texts
-}
-
-fn counts(review: &Review) -> FindingCounts {
-    let counts = review.counts();
-    let worse = review.findings.iter().filter(|f| f.is_worse()).count() as u64;
-    let improved = review.findings.iter().filter(|f| f.is_better()).count() as u64;
-    FindingCounts {
-        new: Severity::ALL.map(|severity| counts.get(State::New, severity)),
-        fixed: counts.state(State::Absent),
-        worse,
-        improved,
-        unchanged: (counts.state(State::Unchanged) + counts.state(State::Updated)).saturating_sub(worse + improved),
-    }
 }

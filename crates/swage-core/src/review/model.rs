@@ -402,6 +402,21 @@ impl Counts {
     }
 }
 
+/// Findings in short.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
+pub struct FindingCounts {
+    /// New ones by severity: errors, warnings, notes.
+    pub new: [u64; 3],
+    /// Fixed ones.
+    pub fixed: u64,
+    /// Measures that grew.
+    pub worse: u64,
+    /// Measures that shrank and are still over their limit.
+    pub improved: u64,
+    /// Those that were there before and still are.
+    pub unchanged: u64,
+}
+
 /// All that is known about a change, or about a tree when there is no change.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Review {
@@ -440,6 +455,20 @@ impl Review {
     /// The counts of all findings.
     pub fn counts(&self) -> Counts {
         Counts::of(&self.findings)
+    }
+
+    /// The findings in short, by the words that people read.
+    pub fn finding_counts(&self) -> FindingCounts {
+        let counts = self.counts();
+        let worse = self.findings.iter().filter(|f| f.is_worse()).count() as u64;
+        let improved = self.findings.iter().filter(|f| f.is_better()).count() as u64;
+        FindingCounts {
+            new: Severity::ALL.map(|severity| counts.get(State::New, severity)),
+            fixed: counts.state(State::Absent),
+            worse,
+            improved,
+            unchanged: (counts.state(State::Unchanged) + counts.state(State::Updated)).saturating_sub(worse + improved),
+        }
     }
 
     /// Findings that a comment lets be and that the change brought the comment for.

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use swage_core::baseline::State;
 use swage_core::gate::Outcome;
 use swage_core::invisible::shown;
-use swage_core::review::{Finding, Marker, Proof, Review};
+use swage_core::review::{Finding, FindingCounts, Marker, Proof, Review};
 use swage_core::rule::Severity;
 
 use super::{Document, Purpose};
@@ -89,19 +89,15 @@ pub fn finding(f: &Finding, review: &Review, out: &mut String) {
 }
 
 fn summary(document: &Document<'_>, out: &mut String) {
-    let counts = document.review.counts();
+    let counts = document.review.finding_counts();
     if document.purpose == Purpose::Scan {
-        let by_severity = Severity::ALL.into_iter().map(|s| count(counts.get(State::New, s), s.word()));
+        let by_severity = Severity::ALL.into_iter().zip(counts.new).map(|(severity, n)| count(n, severity.word()));
         _ = writeln!(out, "{}\n", by_severity.collect::<Vec<_>>().join(", "));
         return;
     }
-    let findings = &document.review.findings;
-    let worse = findings.iter().filter(|f| f.is_worse()).count() as u64;
-    let improved = findings.iter().filter(|f| f.is_better()).count() as u64;
-    let kept = counts.state(State::Unchanged) + counts.state(State::Updated) - worse - improved;
     _ = writeln!(out, "| new | fixed | unchanged | worse | improved |\n|---|---|---|---|---|");
-    let (new, fixed) = (counts.state(State::New), counts.state(State::Absent));
-    _ = writeln!(out, "| {new} | {fixed} | {kept} | {worse} | {improved} |\n");
+    let FindingCounts { new, fixed, unchanged, worse, improved } = counts;
+    _ = writeln!(out, "| {} | {fixed} | {unchanged} | {worse} | {improved} |\n", new.iter().sum::<u64>());
 }
 
 /// What wasn't examined or didn't run, and what else to know.

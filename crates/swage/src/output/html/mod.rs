@@ -138,18 +138,15 @@ fn says(result: Outcome) -> &'static str {
 }
 
 fn counts(document: &Document<'_>) -> Vec<Value> {
-    let (counts, findings) = (document.review.counts(), &document.review.findings);
+    let counts = document.review.finding_counts();
     let cell = |name: &str, n: u64| context! { name, n };
     if document.purpose == Purpose::Scan {
-        return Severity::ALL.map(|s| cell(s.word(), counts.get(State::New, s))).to_vec();
+        return Severity::ALL.iter().zip(counts.new).map(|(severity, n)| cell(severity.word(), n)).collect();
     }
-    let worse = findings.iter().filter(|f| f.is_worse()).count() as u64;
-    let improved = findings.iter().filter(|f| f.is_better()).count() as u64;
-    let kept = (counts.state(State::Unchanged) + counts.state(State::Updated)).saturating_sub(worse + improved);
-    let (new, fixed) = (counts.state(State::New), counts.state(State::Absent));
-    [("new", new), ("fixed", fixed), ("unchanged", kept), ("worse", worse), ("improved", improved)]
-        .map(|(name, n)| cell(name, n))
-        .to_vec()
+    let new = counts.new.iter().sum();
+    let all = [("new", new), ("fixed", counts.fixed), ("unchanged", counts.unchanged)];
+    let measures = [("worse", counts.worse), ("improved", counts.improved)];
+    all.into_iter().chain(measures).map(|(name, n)| cell(name, n)).collect()
 }
 
 /// A finding with its help and fix.
