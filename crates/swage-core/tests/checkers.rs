@@ -136,7 +136,10 @@ fn sarif_of_programs() {
         (log(&at("\"startLine\": 1, \"startColumn\": 1, \"endLine\": 9")), "a.py 1:1-2:13 f"),
         (log(&at("\"startLine\": 2, \"startColumn\": 9, \"endColumn\": 3")), "a.py 2:8-2:8 f"),
         (log(&result("").replace("a.py", "file:///tmp/tree/a%2Epy")), "a.py whole"),
-        (log(&result("").replace("a.py", "../../a.py")), "result 1: `../../a.py` is no file of the tree"),
+        (
+            log(&result("").replace("a.py", "../../a.py")),
+            "result 1 names a place that can't be used: `../../a.py` is no file of the tree",
+        ),
         (log(&result("").replace("\"text\"", "\"txt\"")), "result 1 has no message"),
         (log("\"results\": [{\"message\": {\"text\": \"m\"}}]"), "result 1 names no file"),
         (log(&result("").replace("{\"message\"", "{\"baselineState\": \"absent\", \"message\"")), ""),
@@ -161,6 +164,56 @@ fn sarif_of_programs() {
     for (report, expected) in cases {
         assert_eq!(placed(ReportForm::Sarif, &report), expected, "{report}");
     }
+}
+
+/// Replacements of a fix in SARIF, and the bytes of `CONTENT` that they are about; none where a region isn't in it.
+#[test]
+fn fixes_of_programs() {
+    // The second line is `    \u{1F6A2}x = 'é'`: its ship is two UTF-16 code units and four bytes, its é two bytes.
+    let cases = [
+        ("'startLine': 1", "0..8"),
+        ("'startLine': 1, 'endLine': 2, 'endColumn': 1", "0..9"),
+        ("'startLine': 2, 'endLine': 3, 'endColumn': 1", "9..26"),
+        ("'startLine': 2, 'startColumn': 7, 'endColumn': 8", "17..18"),
+        ("'startLine': 2, 'startColumn': 6, 'endColumn': 8", ""),
+        ("'startLine': 2, 'startColumn': 12, 'endColumn': 13", "22..24"),
+        ("'startLine': 2, 'startColumn': 99", ""),
+        ("'startLine': 9", ""),
+        ("'charOffset': 15, 'charLength': 1", "17..18"),
+        ("'charOffset': 13", "13..13"),
+        ("'charOffset': 99, 'charLength': 1", ""),
+        ("'byteOffset': 9, 'byteLength': 4", "9..13"),
+        ("'byteOffset': 9, 'byteLength': 400", ""),
+        ("", ""),
+    ];
+    let rule = rule("match = { checker = ['x'], output = 'sarif' }");
+    let proposed = |content: &[u8], replacements: &str| {
+        let file = "'artifactLocation': {'uri': 'a.py'}";
+        let report = format!(
+            "{{'version': '2.1.0', 'runs': [{{'results': [{{'message': {{'text': 'm'}}, 'locations': [{{'physicalLocation': {{{file}}}}}],
+            'fixes': [{{'artifactChanges': [{{{file}, 'replacements': [{replacements}]}}]}}]}}]}}]}}"
+        );
+        let reported = read_report(ReportForm::Sarif, report.replace('\'', "\"").as_bytes(), "").expect("a report");
+        let hits = place(&reported.iter().collect::<Vec<_>>(), &rule, None, content).expect("placed");
+        let edits = hits[0].fix.iter().flat_map(|fix| fix.edits.iter().map(|e| format!("{:?}", e.range)));
+        edits.collect::<Vec<_>>().join(" ")
+    };
+    for (region, expected) in cases {
+        let one = format!("{{'deletedRegion': {{{region}}}, 'insertedContent': {{'text': 'y'}}}}");
+        assert_eq!(proposed(CONTENT.as_bytes(), &one), expected, "{region}");
+    }
+    let bytes =
+        |from: u32, length: u32| format!("{{'deletedRegion': {{'byteOffset': {from}, 'byteLength': {length}}}}}");
+    let more = [
+        (format!("{}, {}", bytes(9, 4), bytes(0, 2)), "0..2 9..13"),
+        (format!("{}, {}", bytes(0, 4), bytes(2, 2)), ""),
+        (bytes(0, 1).replace("}}", "}, 'insertedContent': {'binary': 'AAAA'}}"), ""),
+    ];
+    for (replacements, expected) in more {
+        assert_eq!(proposed(CONTENT.as_bytes(), &replacements), expected, "{replacements}");
+    }
+    let utf16: Vec<u8> = [0xFEFF].into_iter().chain("def".encode_utf16()).flat_map(u16::to_le_bytes).collect();
+    assert_eq!(proposed(&utf16, &bytes(0, 1)), "");
 }
 
 /// What the program calls grave counts only as far as the rule lets it.

@@ -14,9 +14,9 @@ fn fixed(rules: Vec<Arc<Rule>>, path: &str, code: &[u8]) -> FixedFile {
     let (set, limits) = (RuleSet::new(rules), Limits::default());
     let wanted = set.wanted(path.as_bytes());
     let language = Language::of(path.as_bytes(), code);
-    fix_file(&Fixable { path: path.as_bytes(), language, rules: &set, wanted: &wanted, limits: &limits }, code, &|_| {
-        true
-    })
+    let file =
+        Fixable { path: path.as_bytes(), language, rules: &set, wanted: &wanted, limits: &limits, reported: &[] };
+    fix_file(&file, code, &|_| true)
 }
 
 fn rule(language: &str, definition: &str) -> Vec<Arc<Rule>> {

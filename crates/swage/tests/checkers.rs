@@ -149,6 +149,51 @@ fn advice_is_held_apart() {
     insta::assert_snapshot!(told.join("\n"));
 }
 
+/// A program that finds words in `times.txt` and says what it would write there.
+const PROPOSES: &str = r#"#!/bin/sh
+printf '{"version":"2.1.0","runs":[{"tool":{"driver":{"name":"times"}},"columnKind":"unicodeCodePoints","results":['
+awk '
+    BEGIN { to["late"] = "in time"; to["lost"] = "lost again"; to["slow"] = "slow"; to["twin"] = "one"; to["odd"] = "even" }
+    match($0, /late|lost|slow|twin|odd/) {
+        word = substr($0, RSTART, RLENGTH)
+        file = word == "twin" ? "other.txt" : "times.txt"
+        end = word == "odd" ? RSTART + 99 : RSTART + RLENGTH
+        region = sprintf("{\"startLine\":%d,\"startColumn\":%d,\"endColumn\":%d}", NR, RSTART, end)
+        printf "%s{\"message\":{\"text\":\"%s\"},\"locations\":[{\"physicalLocation\":{\"artifactLocation\":{\"uri\":\"times.txt\"},\"region\":%s}}],", sep, word, region
+        printf "\"fixes\":[{\"description\":{\"text\":\"Write %s\"},\"artifactChanges\":[{\"artifactLocation\":{\"uri\":\"%s\"},\"replacements\":[{\"deletedRegion\":%s,\"insertedContent\":{\"text\":\"%s\"}}]}]}]}", to[word], file, region, to[word]
+        sep = ","
+    }' times.txt
+echo ']}]}'
+"#;
+
+/// What a program would do about its findings is kept where the program itself then has nothing more to say.
+#[test]
+fn programs_prove_their_own_fixes() {
+    let s = sandbox("", PROPOSES);
+    let rules = s.read("swage.toml").replace("\"lines\"", "\"sarif\"");
+    let shout = "[[rule]]\nid = \"shout\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\n[rule.match]\ntext = \"HALT\"\nfix = { remove = \"lines\" }\n";
+    s.write("swage.toml", format!("{rules}\n{shout}"));
+    s.commit("base");
+    let cases = [
+        ("holds, beside the fix of a rule", "first\nHALT\nthe ferry is late\nlast\n"),
+        ("finds the same again", "first\nall is lost\nlast\n"),
+        ("changes nothing", "first\nslow\nlast\n"),
+        ("wants another file changed", "first\ntwin\nlast\n"),
+        ("names a place that isn't there", "first\nodd\nlast\n"),
+    ];
+    let told = cases.map(|(name, times)| {
+        s.git(&["checkout", "--quiet", "-B", "topic", "main"]);
+        s.write("times.txt", times);
+        s.commit("topic");
+        let hints = s.swage(&["review", "--format", "json"]).json();
+        let proofs: Vec<_> =
+            hints["findings"].as_array().expect("findings").iter().map(|f| f["fix"].to_string()).collect();
+        let ran = s.swage(&["fix"]);
+        format!("# {name}\n{}\n{}", proofs.join("\n"), ran.told())
+    });
+    insta::assert_snapshot!(told.join("\n"));
+}
+
 #[test]
 fn an_interrupt_ends_the_programs_too() {
     let s = sandbox("", "");

@@ -3,13 +3,19 @@
 //! Two forms are read: SARIF 2.1.0, and lines of `file:line:column: severity: message`. A report that isn't wholly of its
 //! form, or names a place that isn't there, is refused whole, so that no half of it passes for all.
 
-use regex::Regex;
-use serde_json::Value;
+mod fix;
+mod sarif;
+
+use std::borrow::Cow;
 use std::sync::OnceLock;
+
+use regex::Regex;
 
 use crate::lang::Language;
 use crate::rule::{ReportForm, Rule, Severity};
-use crate::scan::{Hit, Lines, Span, settle};
+use crate::scan::{Hit, Lines, Span, decoded, settle};
+
+pub use self::fix::{Region, ReportedFix};
 
 /// A finding of an outside program, as it told it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -32,6 +38,8 @@ pub struct Reported {
     pub id: Option<String>,
     /// What it says.
     pub message: String,
+    /// What it would do about it.
+    pub fix: Option<ReportedFix>,
 }
 
 /// Reads a report. `root` is where the tree lay for the program, which may write whole paths.
@@ -40,7 +48,7 @@ pub struct Reported {
 /// What in it isn't of the form, and where.
 pub fn read_report(form: ReportForm, report: &[u8], root: &str) -> Result<Vec<Reported>, String> {
     match form {
-        ReportForm::Sarif => read_sarif(report, root),
+        ReportForm::Sarif => sarif::read(report, root),
         ReportForm::Lines => read_lines(report, root),
     }
 }
@@ -99,57 +107,8 @@ fn read_lines(report: &[u8], root: &str) -> Result<Vec<Reported>, String> {
             severity: Some(level),
             id,
             message: message.to_owned(),
+            fix: None,
         });
-    }
-    Ok(found)
-}
-
-fn read_sarif(report: &[u8], root: &str) -> Result<Vec<Reported>, String> {
-    let log: Value = serde_json::from_slice(report).map_err(|e| format!("it isn't JSON: {e}"))?;
-    let runs = log["runs"].as_array().filter(|_| log["version"] == "2.1.0");
-    let runs = runs.ok_or("it is no SARIF 2.1.0 log")?;
-    let mut found = Vec::new();
-    for run in runs {
-        let failed = run["invocations"].as_array().into_iter().flatten().any(|i| i["executionSuccessful"] == false);
-        if failed {
-            return Err("it says itself that it didn't succeed".into());
-        }
-        let utf16 = run["columnKind"] != "unicodeCodePoints";
-        for (number, result) in (1..).zip(run["results"].as_array().into_iter().flatten()) {
-            let told = || format!("result {number}");
-            // What the program itself compared or suppressed away isn't there.
-            if result["baselineState"] == "absent" || matches!(result["kind"].as_str(), Some("pass" | "notApplicable"))
-            {
-                continue;
-            }
-            let index = result["ruleIndex"].as_u64().and_then(|i| usize::try_from(i).ok());
-            let rule = index.map_or(&Value::Null, |i| &run["tool"]["driver"]["rules"][i]);
-            let id = result["ruleId"].as_str().or(rule["id"].as_str());
-            let level = result["level"].as_str().or(rule["defaultConfiguration"]["level"].as_str());
-            let message = &result["message"];
-            let message = message["text"].as_str().or_else(|| {
-                let id = message["id"].as_str()?;
-                rule["messageStrings"][id]["text"].as_str()
-            });
-            let message = message.ok_or_else(|| format!("{} has no message", told()))?;
-            let place = &result["locations"][0]["physicalLocation"];
-            let uri = place["artifactLocation"]["uri"].as_str();
-            let uri = uri.ok_or_else(|| format!("{} names no file", told()))?;
-            let uri = percent_encoding::percent_decode_str(uri).decode_utf8_lossy();
-            let region = &place["region"];
-            let count = |key: &str| region[key].as_u64().and_then(|n| u32::try_from(n).ok()).filter(|n| *n > 0);
-            found.push(Reported {
-                path: relative(&uri, root).map_err(|e| format!("{}: {e}", told()))?,
-                start_line: count("startLine"),
-                start_column: count("startColumn"),
-                end_line: count("endLine"),
-                end_column: count("endColumn"),
-                utf16,
-                severity: severity(level.unwrap_or("warning")),
-                id: id.map(str::to_owned),
-                message: message.to_owned(),
-            });
-        }
     }
     Ok(found)
 }
@@ -164,7 +123,10 @@ pub fn place(
     language: Option<&'static Language>,
     content: &[u8],
 ) -> Result<Vec<Hit>, String> {
-    let lines = Lines::new(content);
+    let decoded = decoded(content);
+    let lines = Lines::new(&decoded);
+    // Edits are made in UTF-8 only.
+    let editable = matches!(decoded, Cow::Borrowed(_));
     let mut hits = Vec::with_capacity(reported.len());
     for r in reported {
         let span = match r.start_line {
@@ -192,6 +154,7 @@ pub fn place(
         let mut hit = Hit::new(rule, message, span, String::new(), &told, None);
         hit.exact = crate::digest::text_digest(&whole);
         hit.severity = rule.severity.max(r.severity.unwrap_or(rule.severity));
+        hit.fix = r.fix.as_ref().filter(|_| editable).and_then(|fix| fix.proposed(&decoded, &lines, r.utf16));
         hits.push(hit);
     }
     settle(content, language, &mut hits);

@@ -33,7 +33,8 @@ impl<'a> FixedContents<'a> {
             let kept = (0..new as u32).filter(|line| file.map.to_old(*line).is_some()).count();
             (file.added, file.removed) = (new - kept, old.saturating_sub(kept));
         }
-        Change { files, ..change.clone() }
+        // What was found in the trees before doesn't hold for these.
+        Change { files, trees: None, ..change.clone() }
     }
 }
 

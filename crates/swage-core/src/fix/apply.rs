@@ -8,7 +8,7 @@ use super::edits::{apply_edits, line_map, overlap};
 use super::halving::keep_good;
 use crate::baseline::{FileHits, State, Texts, compare};
 use crate::diff::LineMap;
-use crate::scan::{Edit, FileScan, Hit, Status, decoded};
+use crate::scan::{Edit, FileScan, Hit, Span, Status, decoded};
 
 /// Most rounds; each applies at least one fix.
 const MOST_ROUNDS: u32 = 20;
@@ -16,6 +16,9 @@ const MOST_ROUNDS: u32 = 20;
 /// Most times that a file is scanned to find the fixes that aren't good: a file that is made to have thousands of them must not
 /// hold a review up.
 const MOST_TRIALS: u32 = 100;
+
+/// Why the fix of an outside program isn't proved in memory.
+pub const NEEDS_RUN: &str = "its program has to run again to prove it, which `swage fix` does";
 
 /// What became of a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -63,14 +66,66 @@ struct Tried {
     scan: FileScan,
 }
 
+impl Tried {
+    /// The content as it is, with what outside programs found in it.
+    fn first(file: &Fixable<'_>, text: &[u8]) -> Self {
+        let mut scan = file.scan(text);
+        add_reported(&mut scan, file.reported.iter().cloned());
+        Self { text: text.to_vec(), scan }
+    }
+
+    /// The content after edits, and the findings of outside programs that weren't among the fixed ones where they stand now.
+    /// Those whose place was edited can't be followed.
+    fn after(file: &Fixable<'_>, before: &Self, fixed: &[usize], edits: &[Edit]) -> Self {
+        let text = apply_edits(&before.text, edits);
+        let mut scan = file.scan(&text);
+        let map = line_map(&before.text, edits);
+        let hits = before.scan.hits.iter().enumerate();
+        let left = hits.filter(|(index, hit)| file.is_reported(hit) && !fixed.contains(index));
+        add_reported(&mut scan, left.filter_map(|(_, hit)| moved(hit, &map, edits)));
+        Self { text, scan }
+    }
+}
+
+fn add_reported(scan: &mut FileScan, hits: impl Iterator<Item = Hit>) {
+    let found = scan.hits.len();
+    scan.hits.extend(hits);
+    if scan.hits.len() > found {
+        scan.hits.sort_by(|a, b| (a.span, &a.rule, &a.message).cmp(&(b.span, &b.rule, &b.message)));
+    }
+}
+
+/// A finding in its place after edits, its own edits too; `None` when its lines or the text of its edits were edited.
+fn moved(hit: &Hit, map: &LineMap, edits: &[Edit]) -> Option<Hit> {
+    let mut hit = hit.clone();
+    if let Some(span) = hit.span.lines() {
+        let new = |line: u32| map.to_new(line - 1).map(|line| line + 1);
+        let lines = Some((new(span.start_line)?, new(span.end_line)?));
+        let (start_line, end_line) = lines.filter(|(a, b)| b - a == span.end_line - span.start_line)?;
+        hit.span = Span { start_line, end_line, ..span };
+    }
+    for own in hit.fix.iter_mut().flat_map(|fix| &mut fix.edits) {
+        if edits.iter().any(|edit| overlap(edit, own)) {
+            return None;
+        }
+        let before = edits.iter().filter(|edit| edit.range.end <= own.range.start);
+        let (gone, come) = before.fold((0, 0), |(gone, come), edit| (gone + edit.range.len(), come + edit.text.len()));
+        own.range = own.range.start + come - gone..own.range.end + come - gone;
+    }
+    Some(hit)
+}
+
 /// Tries the fixes of some findings of a file, each by itself; for each, why it isn't good.
 pub fn prove(file: &Fixable<'_>, content: &[u8], hits: &[&Hit]) -> Vec<Result<(), String>> {
     let text = match editable(content) {
         Ok(text) => text,
         Err(why) => return vec![Err(why); hits.len()],
     };
-    let before = Tried { text: text.to_vec(), scan: file.scan(text) };
+    let before = Tried::first(file, text);
     let prove = |hit: &&Hit| {
+        if file.is_reported(hit) {
+            return Err(NEEDS_RUN.to_owned());
+        }
         let index = before.scan.hits.iter().position(|own| own.rule == hit.rule && own.span == hit.span);
         attempt(file, &before, &[index.ok_or("it isn't found any more")?]).map(|_| ())
     };
@@ -92,7 +147,7 @@ pub fn fix_file(file: &Fixable<'_>, content: &[u8], chosen: &dyn Fn(&Hit) -> boo
         return FixedFile { content: content.to_vec(), map: LineMap::identity(), attempts: Vec::new() };
     };
     let mark = &content[..content.len() - text.len()];
-    let mut now = Tried { text: text.to_vec(), scan: file.scan(text) };
+    let mut now = Tried::first(file, text);
     let mut attempts: Vec<Attempt> = Vec::new();
     // Findings that are still there: which attempt each belongs to, and its index among the present hits.
     let mut open: Vec<(usize, usize)> = Vec::new();
@@ -126,7 +181,12 @@ pub fn fix_file(file: &Fixable<'_>, content: &[u8], chosen: &dyn Fn(&Hit) -> boo
                 true
             }
             None => {
-                attempts[*attempt].outcome = Outcome::GoneWith;
+                let attempt = &mut attempts[*attempt];
+                attempt.outcome = if file.is_reported(&attempt.hit) {
+                    Outcome::Refused("another fix changed its place; run the command again".to_owned())
+                } else {
+                    Outcome::GoneWith
+                };
                 false
             }
         });
@@ -179,8 +239,7 @@ fn attempt(file: &Fixable<'_>, before: &Tried, chosen: &[usize]) -> Result<Tried
         return Err(format!("the rule `{}` proposes nothing here", hits[*index].rule));
     }
     let edits = edits_of(hits, chosen);
-    let text = apply_edits(&before.text, &edits);
-    let after = Tried { scan: file.scan(&text), text };
+    let after = Tried::after(file, before, chosen, &edits);
     if let Status::NotExamined(why) = &after.scan.status {
         return Err(format!("the file couldn't be examined any more: {why}"));
     }
@@ -199,7 +258,7 @@ fn attempt(file: &Fixable<'_>, before: &Tried, chosen: &[usize]) -> Result<Tried
         let Some(hit) = new.map(|at| &after.scan.hits[at]).filter(|hit| hit.suppressed.is_none()) else { continue };
         let value = |hit: &Hit| hit.figure.map(|figure| figure.value);
         let is_worse = old.is_some_and(|at| value(hit) > value(&hits[at]));
-        if c.state == State::New || is_worse {
+        if c.state == State::New && !file.is_reported(hit) || is_worse {
             return Err(format!("it would add a finding of `{}` in line {}", hit.rule, hit.span.start_line));
         }
     }

@@ -7,7 +7,7 @@ use super::file::Examined;
 use super::model::{Finding, Fix, FixEdit, Proof};
 use crate::baseline::{Compared, FileHits};
 use crate::change::{Change, Content, Contents};
-use crate::fix::{Fixable, Outcome, fix_file, prove};
+use crate::fix::{Fixable, NEEDS_RUN, Outcome, fix_file, prove};
 use crate::scan::{Hit, Lines, decoded};
 
 /// Most fixes of a file that are tried one by one; more are tried together.
@@ -39,12 +39,15 @@ pub(super) fn offer_fixes(
         .flat_map_iter(|(file, own)| {
             let Content::Whole { bytes, .. } = contents.sides(file).new else { return Vec::new() };
             let wanted = with.rules.wanted_as(&change.files[file].new_path, examined[file].generated);
+            let by_program = |hit: &&Hit| with.rules.get(&hit.rule).is_some_and(|rule| rule.checker().is_some());
+            let reported: Vec<Hit> = hits[file].head.iter().filter(by_program).cloned().collect();
             let fixable = Fixable {
                 path: &change.files[file].new_path,
                 language: examined[file].language,
                 rules: with.rules,
                 wanted: &wanted,
                 limits: with.limits,
+                reported: &reported,
             };
             try_fixes(&fixable, &bytes, own)
         })
@@ -77,6 +80,7 @@ fn prove_together(file: &Fixable<'_>, bytes: &[u8], hits: &[&Hit]) -> Vec<Proof>
     let is = |a: &Hit, b: &Hit| a.rule == b.rule && a.span == b.span;
     let attempts = fix_file(file, bytes, &|hit| hits.iter().any(|own| is(own, hit))).attempts;
     let proof = |hit: &&Hit| match attempts.iter().find(|a| is(&a.hit, hit)).map(|a| &a.outcome) {
+        _ if file.is_reported(hit) => Proof::Unproved(NEEDS_RUN.to_owned()),
         Some(Outcome::Applied(1)) => Proof::Proved,
         Some(Outcome::Refused(why)) => Proof::Unproved(why.clone()),
         _ => Proof::Unproved("it overlaps another fix".to_owned()),

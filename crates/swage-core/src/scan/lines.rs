@@ -34,6 +34,13 @@ impl<'a> Lines<'a> {
         text.strip_suffix(b"\r").unwrap_or(text)
     }
 
+    /// The bytes of a line (0-based) without its LF and a CR before it; `None` behind the end, where an empty line is one only
+    /// right behind the last LF.
+    pub fn range(&self, line: usize) -> Option<std::ops::Range<usize>> {
+        let start = *self.starts.get(line)?;
+        Some(start..start + self.get(line).len())
+    }
+
     /// The line (0-based) that holds a byte offset.
     pub fn line_of(&self, offset: usize) -> usize {
         self.starts.partition_point(|&s| s <= offset).saturating_sub(1)

@@ -6,10 +6,12 @@ use std::process::ExitCode;
 
 use rayon::prelude::*;
 use swage_core::change::{Change, Content, Contents};
+use swage_core::checker::Reported;
 use swage_core::diff::{LineMap, write_file as write_diff};
 use swage_core::fix::{Attempt, Fixable, FixedContents, FixedFile, Outcome, fix_file, keep_good};
 use swage_core::lang::Language;
-use swage_core::review::{Finding, Fixes, Review};
+use swage_core::review::{CheckerReport, Finding, Fixes, Review};
+use swage_core::rule::RuleSet;
 use swage_core::scan::{Hit, Span};
 use swage_git::{FixedBlob, Repository};
 use swage_store::Store;
@@ -69,8 +71,11 @@ pub fn tried(
     store: Option<&Store>,
     wanted: &Wanted<'_>,
 ) -> Result<Work, Failure> {
-    // Outside programs aren't run: they would have to be run once more for each fix.
-    let outside = Outside::given(&[]);
+    let trusted = Configuration::of_trusted(place.repository.as_ref(), change.target.as_deref(), configuration);
+    let outside = match &place.repository {
+        Some(repository) => Outside::of_target(repository, &trusted, &[])?,
+        None => Outside::given(&[]),
+    };
     // What is proposed is tried here, once, and not with each review.
     let examine = |change: &Change, contents: &dyn Contents| {
         super::examine_change(change, contents, configuration, store, &outside, Fixes::LeftAside)
@@ -78,8 +83,10 @@ pub fn tried(
     let (work, _) = with_change(place, change, configuration, |change, contents| {
         let review = examine(&change, contents)?;
         wanted.check_keys(&review)?;
-        let fixed = fix_files(&change, contents, &review, configuration, wanted);
-        let (fixed, after) = without_breaking(&change, contents, &review, fixed, &examine)?;
+        // Programs that have run on committed trees aren't run on them again.
+        let reports = outside.of_change(&change, contents, &configuration.rules)?;
+        let fixed = fix_files(&change, contents, &review, (configuration, &reports), wanted);
+        let (fixed, after) = without_breaking(&change, contents, (&review, &reports), fixed, &examine)?;
         Ok::<_, Failure>(Work::new(&change, contents, review, fixed, after))
     })?;
     work
@@ -113,7 +120,7 @@ fn fix_files(
     change: &Change,
     contents: &dyn Contents,
     review: &Review,
-    configuration: &Configuration,
+    (configuration, reports): (&Configuration, &[CheckerReport]),
     wanted: &Wanted<'_>,
 ) -> BTreeMap<usize, FixedFile> {
     let mut chosen: BTreeMap<&str, HashSet<(&str, Span)>> = BTreeMap::new();
@@ -130,11 +137,22 @@ fn fix_files(
         let rules = &configuration.rules;
         let looks = rules.wanted_as(path, entry.generated);
         let (language, limits) = (Language::of(path, &bytes), &configuration.config.limits);
-        let file = Fixable { path, language, rules, wanted: &looks, limits };
+        let reported = reported_in(path, &bytes, rules, reports);
+        let file = Fixable { path, language, rules, wanted: &looks, limits, reported: &reported };
         let is_chosen = |hit: &Hit| own.contains(&(hit.rule.as_str(), hit.span));
         Some((index, fix_file(&file, &bytes, &is_chosen)))
     });
     fixed.collect()
+}
+
+/// What outside programs found in a file after the change.
+fn reported_in(path: &[u8], bytes: &[u8], rules: &RuleSet, reports: &[CheckerReport]) -> Vec<Hit> {
+    let of_report = |report: &CheckerReport| {
+        let rule = rules.get(&report.rule).filter(|rule| rule.wants_path(path))?;
+        let own: Vec<&Reported> = report.head.as_ref().ok()?.iter().filter(|r| r.path == path).collect();
+        swage_core::checker::place(&own, rule, Language::of(path, bytes), bytes).ok()
+    };
+    reports.iter().filter_map(of_report).flatten().collect()
 }
 
 /// Reviews the change as it would be, and leaves out files whose fixes bring findings elsewhere, such as in files that used
@@ -142,7 +160,7 @@ fn fix_files(
 fn without_breaking(
     change: &Change,
     contents: &dyn Contents,
-    before: &Review,
+    (before, reports): (&Review, &[CheckerReport]),
     mut fixed: BTreeMap<usize, FixedFile>,
     examine: &dyn Fn(&Change, &dyn Contents) -> Result<Review, Failure>,
 ) -> Result<(BTreeMap<usize, FixedFile>, Review), Failure> {
@@ -155,19 +173,47 @@ fn without_breaking(
         let contents = FixedContents::new(contents, &some);
         let after = examine(&contents.change(change), &contents)?;
         let new = |f: &&Finding| f.counts_against_change() && !known.contains(f.key.as_str());
-        let broken = after.findings.iter().find(new).cloned();
-        Ok::<_, Failure>(broken.map_or(Ok(after), Err))
+        let broken = after.findings.iter().find(new);
+        let broken = broken.map(|f| format!("it would add a finding of `{}` at {}", f.rule, f.place()));
+        Ok::<_, Failure>(broken.or_else(|| left_by_program((before, reports), &after, &some)).map_or(Ok(after), Err))
     })?;
-    for (index, finding) in kept.refused {
+    for (index, why) in kept.refused {
         let Content::Whole { bytes, .. } = contents.sides(index).new else { continue };
         let Some(file) = fixed.get_mut(&index) else { continue };
         for attempt in file.attempts.iter_mut().filter(|attempt| attempt.outcome.is_fixed()) {
-            let why = format!("it would add a finding of `{}` at {}", finding.rule, finding.place());
-            attempt.outcome = Outcome::Refused(why);
+            attempt.outcome = Outcome::Refused(why.clone());
         }
         (file.content, file.map) = (bytes, LineMap::identity());
     }
     Ok((fixed, kept.result.unwrap_or_else(|| before.clone())))
+}
+
+/// Why the fixes of outside programs don't hold: the program still finds what they were to mend, or couldn't run any more.
+fn left_by_program(
+    (before, reports): (&Review, &[CheckerReport]),
+    after: &Review,
+    fixed: &BTreeMap<usize, FixedFile>,
+) -> Option<String> {
+    let applied = |a: &&Attempt| {
+        matches!(a.outcome, Outcome::Applied(_)) && reports.iter().any(|report| report.rule == a.hit.rule)
+    };
+    for (index, file) in fixed {
+        let path = &before.files[*index].new_path.text;
+        for hit in file.attempts.iter().filter(applied).map(|a| &a.hit) {
+            if let Some((rule, why)) = after.not_run.iter().find(|(rule, _)| *rule == hit.rule) {
+                return Some(format!("`{rule}` couldn't run any more: {why}"));
+            }
+            let is_own = |f: &&Finding| {
+                f.rule == hit.rule && f.span() == Some(hit.span) && f.path().is_some_and(|own| own.text == *path)
+            };
+            let own = before.findings.iter().find(is_own);
+            let still = |own: &Finding| after.findings.iter().any(|f| f.is_open() && f.key == own.key);
+            if own.is_some_and(still) {
+                return Some(format!("`{}` would still find it", hit.rule));
+            }
+        }
+    }
+    None
 }
 
 /// What is to be changed, and what that gives.
