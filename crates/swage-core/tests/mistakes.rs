@@ -51,6 +51,7 @@ const MISTAKES: &[(&str, &[&str])] = &[
             "match = { code = 'f()' }",
             "languages = ['python']\nmatch = { code = '' }",
             "languages = ['python']\nmatch = { code = 'f((' }",
+            "languages = ['ruby']\nmatch = { code = 'f(1)', statement = true }",
             "languages = ['python']\nmatch = { code = 'f(A)', holes.B = {} }",
             "languages = ['python']\nmatch = { code = 'f(A)', holes.'A B' = {} }",
             "languages = ['python']\nmatch = { code = 'f(A)', holes.A = { node = 'thing' } }",

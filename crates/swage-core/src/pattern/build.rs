@@ -91,6 +91,11 @@ fn bare(text: &[u8]) -> &[u8] {
     text.strip_suffix(b";").or(text.strip_suffix(b",")).unwrap_or(text)
 }
 
+/// Whether nodes of a kind are statements. Ruby's `body_statement` is all that a method holds.
+pub(super) fn is_statement(kind: &str) -> bool {
+    kind.ends_with("statement") && kind != "body_statement"
+}
+
 /// Lists of statements keep their own node, so that a hole in them takes a statement, not the list.
 fn is_list(node: Node<'_>) -> bool {
     node.parent().is_none() || node.kind() == "statement_list"
@@ -112,7 +117,7 @@ pub(super) fn covering<'t>(
     };
     let mut node = root;
     loop {
-        if statement && exact(node) && node.kind().ends_with("statement") {
+        if statement && exact(node) && is_statement(node.kind()) {
             return Some(vec![node]);
         }
         let mut cursor = node.walk();

@@ -2,7 +2,7 @@
 
 use tree_sitter::{Node, Parser};
 
-use super::build::{Builder, covering};
+use super::build::{Builder, covering, is_statement};
 use super::doubt::{Doubt, doubt, has_braces};
 use super::spelling::{self, NoReading, Spelling};
 use super::{Hole, Pattern, PatternError, PatternNode, Reading};
@@ -32,7 +32,7 @@ impl Pattern {
         }
         let mut compiler = Compiler { parser, holes, statement, language };
         let plain = Spelling::plain(trimmed, holes);
-        let (spelling, mut readings) = match compiler.readings(&plain) {
+        let (mut spelling, mut readings) = match compiler.readings(&plain) {
             Ok(readings) => {
                 let readings = compiler.better(&plain, readings);
                 (plain, readings)
@@ -53,6 +53,18 @@ impl Pattern {
                 },
             },
         };
+        if statement && !compiler.are_statements(&readings) {
+            // The pattern may leave out the semicolon that makes it one.
+            let closed = Spelling::plain(&format!("{trimmed};"), holes);
+            let read = compiler.readings(&closed).ok().filter(|readings| compiler.are_statements(readings));
+            let Some(closed_readings) = read else {
+                return error(
+                    0,
+                    format!("`statement` can't be used: the pattern is no statement in {}", language.name),
+                );
+            };
+            (spelling, readings) = (closed, closed_readings);
+        }
         if let Some(declared) = spelling.with_for_declaration(language) {
             readings.extend(compiler.readings(&declared).unwrap_or_default());
         }
@@ -127,7 +139,7 @@ impl Compiler<'_> {
                 why.lacks = why.lacks.or(lacks);
                 continue;
             }
-            let is_statement = nodes.iter().all(|node| node.kind().ends_with("statement"));
+            let is_statement = nodes.iter().all(|node| is_statement(node.kind()));
             let rank = Rank {
                 incomplete: root.has_error(),
                 no_statement: self.statement && !is_statement,
@@ -186,6 +198,13 @@ impl Compiler<'_> {
                 .map_or(readings, |(_, found)| found),
             (Doubt::None | Doubt::List, _) => readings,
         }
+    }
+
+    /// Whether all readings are statements.
+    fn are_statements(&self, readings: &[Reading]) -> bool {
+        let name =
+            |node: &PatternNode| node.kind().and_then(|kind| self.language.tables().grammar.node_kind_for_id(kind));
+        readings.iter().all(|reading| reading.iter().all(|node| name(node).is_some_and(is_statement)))
     }
 
     /// The first hole that a reading doesn't have.

@@ -287,9 +287,10 @@ impl<'a> Search<'a> {
             return;
         }
         if !clause.filters.is_empty() {
-            // What a match at a node must not be is asked of that node, which may be larger.
+            // What a match at a node must not be is asked of that node, which may be larger, or the first of several.
             let text = match entry.plan {
-                Plan::Nodes { .. } | Plan::Functions { .. } => file.text(node),
+                Plan::Nodes { .. } | Plan::Functions { .. } if m.range.end <= node.end_byte() => file.text(node),
+                Plan::Nodes { .. } | Plan::Functions { .. } => &file.source[node.start_byte()..m.range.end],
                 Plan::Lines(_) | Plan::File { .. } | Plan::Suppressions(_) => &file.source[m.range.clone()],
             };
             if !self.passes(clause, node, text, &m.texts(file.source)) {
