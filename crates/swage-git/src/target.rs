@@ -33,6 +33,13 @@ impl Repository {
         repo.config_snapshot().string("swage.target").map(|name| name.to_str_lossy().into_owned())
     }
 
+    /// The program that this user's git configuration names as `swage.advisor`, with `~` expanded.
+    pub fn configured_advisor(&self) -> Option<String> {
+        let repo = self.inner.to_thread_local();
+        let path = repo.config_snapshot().trusted_path("swage.advisor").ok()??;
+        Some(path.to_string_lossy().into_owned())
+    }
+
     /// The target where nobody names one: the remote's default branch, else main or master, else the only other branch.
     ///
     /// # Errors

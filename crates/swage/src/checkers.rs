@@ -1,18 +1,10 @@
-//! Running outside programs in exports of the tree before the change and after it.
-//!
-//! A program runs in a folder of its own, with nothing on standard input, in a process group of its own, for as long as
-//! its rule allows. Whatever goes wrong with it is a reason why its rule couldn't run, never an empty report.
+//! Running outside checkers in exports of the tree before the change and after it. Whatever goes wrong with one is a reason
+//! why its rule couldn't run, never an empty report.
 
 use std::collections::HashMap;
-use std::io::Read;
-use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, Stdio};
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex, PoisonError, mpsc};
-use std::time::{Duration, Instant};
+use std::sync::{Mutex, PoisonError};
 
-use rustix::process::{Pid, Signal, kill_process_group};
 use swage_core::change::{Change, Contents, Tree};
 use swage_core::checker::{Reported, read_report};
 use swage_core::review::CheckerReport;
@@ -24,11 +16,7 @@ use crate::configuration::Configuration;
 use crate::export::{export_base, export_head, export_tree};
 use crate::failure::Failure;
 use crate::orphans;
-
-/// Most bytes that a program may put out.
-const MOST_OUTPUT: u64 = 64 << 20;
-/// Lines of a program's errors that are passed on.
-const LINES_TOLD: usize = 3;
+use crate::program::{self, Program, read_bounded};
 
 /// A report that was given by hand: a rule's id, and the files for both sides, or for the one that there is.
 #[derive(Debug, Clone)]
@@ -197,25 +185,6 @@ fn form_word(form: ReportForm) -> &'static str {
     }
 }
 
-/// Set when the user wants to stop.
-fn cancelled() -> &'static Arc<AtomicBool> {
-    static FLAG: std::sync::OnceLock<Arc<AtomicBool>> = std::sync::OnceLock::new();
-    FLAG.get_or_init(|| {
-        let flag = Arc::new(AtomicBool::new(false));
-        let seen = flag.clone();
-        // Without a handler an interrupt ends this process at once, as it always does.
-        let handler = ctrlc::set_handler(move || {
-            if seen.swap(true, Ordering::SeqCst) {
-                std::process::exit(130);
-            }
-        });
-        if let Err(error) = handler {
-            tracing::info!(%error, "interrupts aren't caught");
-        }
-        flag
-    })
-}
-
 /// Runs all programs on all sides at the same time; each has its own copy of the tree, so none sees what another writes.
 fn run_all(
     sides: &Sides<'_>,
@@ -226,10 +195,10 @@ fn run_all(
     if jobs.is_empty() {
         return Ok(Vec::new());
     }
-    cancelled();
+    program::watch_interrupts();
     orphans::adopt();
     let home = TempDir::with_prefix("swage-").map_err(|e| Failure::unfinished(format!("no temporary folder: {e}")))?;
-    if jobs.iter().any(|(_, checker)| in_tree(checker)) {
+    if jobs.iter().any(|(_, checker)| program_of(checker).is_in_tree()) {
         export_tree(programs, home.path()).map_err(Failure::unfinished)?;
     }
     let home = home.path();
@@ -274,70 +243,30 @@ fn run_all(
         pairs.collect()
     });
     orphans::end();
-    if cancelled().load(Ordering::SeqCst) {
+    if program::is_interrupted() {
         return Err(Failure::unfinished("interrupted; the programs that were running have been ended"));
     }
     Ok(reports)
 }
 
-/// What stands for the target's tree in a command.
-const TARGET: &str = "{target}";
-
-/// Whether the command needs the target's tree: its program lies in it, by a path from its root, or it says so.
-fn in_tree(checker: &Checker) -> bool {
-    is_path(&checker.command) || checker.command.iter().any(|word| word.contains(TARGET))
-}
-
-fn is_path(command: &[String]) -> bool {
-    command.first().is_some_and(|program| program.contains('/') && !program.starts_with(['/', '{']))
-}
-
 /// Runs a program in a folder and reads its report. One that lies in the tree is run from `home`.
 fn run(checker: &Checker, folder: &Path, home: &Path) -> Result<Vec<Reported>, String> {
-    let [program, arguments @ ..] = checker.command.as_slice() else { return Err("it names no program".to_owned()) };
-    let said = |word: &String| word.replace(TARGET, &home.to_string_lossy());
-    let whole = if is_path(&checker.command) { home.join(program) } else { PathBuf::from(said(program)) };
-    let mut command = Command::new(&whole);
-    command.args(arguments.iter().map(said)).current_dir(folder).env_remove("SWAGE_TOKEN");
-    command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped()).process_group(0);
-    tracing::debug!(?checker.command, "checker");
-    let mut child = command.spawn().map_err(|e| format!("`{program}` can't be run: {e}"))?;
-    let group = Pid::from_child(&child);
-    let deadline = Instant::now() + Duration::from_secs(checker.seconds);
-    let out = collect(child.stdout.take());
-    let errors = collect(child.stderr.take());
-    let ended = wait(&mut child, deadline);
-    // Whatever it left running goes with it.
-    _ = kill_process_group(group, Signal::KILL);
-    let status = match ended {
-        Ended::By(status) => status,
-        Ended::Late => {
-            _ = child.wait();
-            return Err(format!("`{program}` took more than the allowed {} s and was ended", checker.seconds));
-        }
-        Ended::Cancelled => {
-            _ = child.wait();
-            return Err("it was interrupted".to_owned());
-        }
-        Ended::Lost(why) => return Err(format!("`{program}` can't be waited for: {why}")),
-    };
-    let grace = Duration::from_secs(2);
-    let taken = |from: mpsc::Receiver<Result<Vec<u8>, String>>| {
-        from.recv_timeout(grace).unwrap_or_else(|_| Err("its output doesn't end".to_owned()))
-    };
-    let said = taken(errors).unwrap_or_default();
-    if !status.code().is_some_and(|code| checker.exit_codes.contains(&code)) {
-        let said = String::from_utf8_lossy(&said);
-        let told: Vec<&str> = said.lines().filter(|l| !l.trim().is_empty()).take(LINES_TOLD).collect();
-        let told = if told.is_empty() { String::new() } else { format!(": {}", told.join("; ")) };
-        return Err(format!("`{program}` failed with {status}{told}"));
+    let program = program_of(checker);
+    let name = program.name();
+    let ran = program.run(folder, home, None)?;
+    if !ran.status.code().is_some_and(|code| checker.exit_codes.contains(&code)) {
+        return Err(format!("`{name}` failed with {}{}", ran.status, ran.complaint()));
     }
     let report = match &checker.report {
-        None => taken(out).map_err(|why| format!("the output of `{program}` can't be used: {why}"))?,
-        Some(path) => read_inside(folder, path).map_err(|why| format!("`{program}` was to write {path}: {why}"))?,
+        None => ran.output.map_err(|why| format!("the output of `{name}` can't be used: {why}"))?,
+        Some(path) => read_inside(folder, path).map_err(|why| format!("`{name}` was to write {path}: {why}"))?,
     };
     read_report(checker.writes, &report, &folder.to_string_lossy())
-        .map_err(|why| format!("`{program}` wrote no report that can be read: {why}"))
+        .map_err(|why| format!("`{name}` wrote no report that can be read: {why}"))
+}
+
+fn program_of(checker: &Checker) -> Program<'_> {
+    Program { command: &checker.command, seconds: checker.seconds }
 }
 
 /// A file that the program wrote; a link out of the folder isn't followed.
@@ -349,46 +278,4 @@ fn read_inside(folder: &Path, path: &str) -> Result<Vec<u8>, String> {
     }
     let opened = std::fs::File::open(&file).map_err(|e| e.to_string())?;
     read_bounded(opened)
-}
-
-fn read_bounded(from: impl Read) -> Result<Vec<u8>, String> {
-    let mut bytes = Vec::new();
-    from.take(MOST_OUTPUT + 1).read_to_end(&mut bytes).map_err(|e| e.to_string())?;
-    if bytes.len() as u64 > MOST_OUTPUT {
-        return Err(format!("it is longer than {} MiB", MOST_OUTPUT >> 20));
-    }
-    Ok(bytes)
-}
-
-/// Reads a stream to its end beside the program, so that the program never waits for a reader.
-fn collect(stream: Option<impl Read + Send + 'static>) -> mpsc::Receiver<Result<Vec<u8>, String>> {
-    let (send, receive) = mpsc::channel();
-    std::thread::spawn(move || {
-        let bytes = stream.map_or_else(|| Ok(Vec::new()), read_bounded);
-        // The receiver may have given up.
-        _ = send.send(bytes);
-    });
-    receive
-}
-
-/// How waiting for a program ended.
-enum Ended {
-    By(std::process::ExitStatus),
-    Late,
-    Cancelled,
-    Lost(std::io::Error),
-}
-
-fn wait(child: &mut Child, deadline: Instant) -> Ended {
-    let mut pause = Duration::from_millis(1);
-    loop {
-        match child.try_wait() {
-            Ok(Some(status)) => return Ended::By(status),
-            Err(error) => return Ended::Lost(error),
-            Ok(None) if cancelled().load(Ordering::SeqCst) => return Ended::Cancelled,
-            Ok(None) if Instant::now() >= deadline => return Ended::Late,
-            Ok(None) => std::thread::sleep(pause),
-        }
-        pause = (pause * 2).min(Duration::from_millis(50));
-    }
 }

@@ -2,6 +2,7 @@
 
 #![forbid(unsafe_code)]
 
+mod advisor;
 mod checkers;
 mod chosen;
 mod cli;
@@ -14,6 +15,7 @@ mod history;
 mod orphans;
 mod output;
 mod patch;
+mod program;
 mod progress;
 mod result_file;
 mod source;

@@ -74,3 +74,41 @@ fn the_repository_answers_too() {
         (&"near/b.py".into(), &"Close what is opened".into())
     );
 }
+
+/// An advisor is the user's or the target's, gets all that is known, and its word is marked as what it is.
+#[test]
+fn an_advisor_is_asked() {
+    let advisor = |program: &str| format!("{CONFIG}\n[advisor]\ncommand = [\"{program}\"]\n");
+    let secret = advisor("tools/advise").replace("severity = \"error\"", "severity = \"error\"\nsecret = true");
+    let echo = "#!/bin/sh\nprintf 'heard\\033[31m\\n\\n'; grep -A2 -E '^  \"(question|rule|code)\"'\n";
+    let cases = [
+        ("the target's", advisor("tools/advise"), None),
+        ("about a secret", secret, None),
+        ("nobody", CONFIG.to_owned(), None),
+        ("the user's", advisor("tools/advise"), Some("#!/bin/sh\necho mine; grep -c .\n")),
+        ("one that fails", CONFIG.to_owned(), Some("#!/bin/sh\necho no idea >&2\nexit 4\n")),
+        ("one that says nothing", CONFIG.to_owned(), Some("#!/bin/sh\n")),
+        ("one that says no text", CONFIG.to_owned(), Some("#!/bin/sh\nprintf '\\377'\n")),
+    ];
+    let told = cases.map(|(what, config, own)| {
+        let s = Sandbox::with(&[("swage.toml", &config), ("tools/advise", echo), ("a.py", "ok()\n")]);
+        s.make_executable("tools/advise");
+        s.commit("an advisor");
+        s.branch("topic");
+        // Whom the change would like to be asked isn't.
+        s.write("tools/advise", "#!/bin/sh\necho all is well\n");
+        s.write("swage.toml", config.replace("tools/advise", "tools/other"));
+        s.write("tools/other", "#!/bin/sh\necho all is well\n");
+        s.make_executable("tools/other");
+        s.write("a.py", "ok()\nbad(1)\n");
+        s.commit("work");
+        if let Some(own) = own {
+            s.write("../mine", own);
+            s.make_executable("../mine");
+            s.git(&["config", "swage.advisor", &s.root.join("../mine").to_string_lossy()]);
+        }
+        let ran = s.swage(&["explain", &key(&s, &["review"], 2), "--ask", "may \"I\"?"]);
+        format!("# {what}\n{}\n", ran.told().replace(&*s.root.join("..").to_string_lossy(), "[folder]"))
+    });
+    insta::assert_snapshot!(told.join("\n"));
+}

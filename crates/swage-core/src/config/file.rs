@@ -2,9 +2,10 @@
 
 use std::collections::HashMap;
 
-use super::settings::{Config, Policy, Submodules};
+use super::settings::{Config, NamedProgram, Policy, Submodules};
 use crate::rule::{
-    PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_size, parse_toml, path_set, read_rule,
+    PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_size, parse_toml, path_set, read_command,
+    read_rule, read_timeout,
 };
 use crate::scan::Limits;
 
@@ -105,6 +106,18 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
         }
         globals.finish(p);
     }
+    if let Some(mut advisor) = table.table("advisor", p) {
+        config.advisor = read_program(&mut advisor, "the advisor", ADVISOR_SECONDS, p);
+        advisor.finish(p);
+    }
+    if let Some(checks) = table.table("checks", p) {
+        for (name, mut check) in checks.entries(p) {
+            let program = read_program(&mut check, &format!("the check `{name}`"), CHECK_SECONDS, p);
+            config.checks.extend(program.map(|program| (name, program)));
+            check.finish(p);
+        }
+        config.checks.sort_by(|(a, _), (b, _)| a.cmp(b));
+    }
     if let Some(mut gate) = table.table("gate", p) {
         let mut policy = Policy { configured: true, ..Policy::open() };
         if let Some(mut new) = gate.table("new", p) {
@@ -130,6 +143,19 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
         gate.finish(p);
         config.policy = policy;
     }
+}
+
+/// The seconds of an advisor and of a check without `timeout`.
+const ADVISOR_SECONDS: u64 = 60;
+const CHECK_SECONDS: u64 = 900;
+
+fn read_program(table: &mut Table<'_, '_>, name: &str, seconds: u64, p: &mut Problems<'_>) -> Option<NamedProgram> {
+    if !table.has("command") {
+        p.at(table.at, format!("{name} has no `command`"), Some("list the program and its arguments".into()));
+    }
+    let command = read_command(table, "command", name, p);
+    let seconds = read_timeout(table, seconds, p);
+    Some(NamedProgram { command: command?, seconds })
 }
 
 /// What a layer changes about a rule of an outer one.

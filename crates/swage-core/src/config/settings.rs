@@ -20,6 +20,19 @@ pub struct Config {
     pub globals: BTreeMap<String, Vec<String>>,
     /// What the gate demands.
     pub policy: Policy,
+    /// Who is asked about findings.
+    pub advisor: Option<NamedProgram>,
+    /// The commands that the merged tree must pass, by name, in the order of their names.
+    pub checks: Vec<(String, NamedProgram)>,
+}
+
+/// A program that the project names.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NamedProgram {
+    /// The program and its arguments; no shell is between. A program with `/` lies in the target's tree.
+    pub command: Vec<String>,
+    /// Most seconds that it may take.
+    pub seconds: u64,
 }
 
 /// What the gate says to a submodule that a change adds or moves to another commit.

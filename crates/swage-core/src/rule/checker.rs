@@ -33,11 +33,7 @@ pub enum ReportForm {
 /// Reads a match with `checker`.
 pub(super) fn read_checker(table: &mut Table<'_, '_>, name: &str, p: &mut Problems<'_>) -> Option<Checker> {
     let before = p.list.len();
-    let at = table.at;
-    let command: Vec<String> = table.strings("checker", p)?.into_iter().map(|word| word.value).collect();
-    if command.first().is_none_or(String::is_empty) {
-        p.at(at, format!("{name} names no program"), Some("list the program and its arguments".into()));
-    }
+    let command = read_command(table, "checker", name, p)?;
     let forms = [("sarif", ReportForm::Sarif), ("lines", ReportForm::Lines)];
     let writes = table.required_string("output", name, p).and_then(|w| one_of(&w, "form of output", forms, p));
     let report = table.string("output_file", p);
@@ -47,22 +43,42 @@ pub(super) fn read_checker(table: &mut Table<'_, '_>, name: &str, p: &mut Proble
         p.at(report.at, "`output_file` leads out of the tree", Some("give a path from the root of the tree".into()));
     }
     let exit_codes = table.numbers("exit_codes", p).unwrap_or_else(|| vec![0, 1]);
-    let timeout = table.string("timeout", p).and_then(|text| {
-        let seconds = parse_timeout(&text.value);
-        if seconds.is_none() {
-            let hint = "write it like \"20 s\" or \"5 min\", at least \"1 s\"; without it, 5 min are allowed";
-            p.at(text.at, format!("`{}` is no time to run", text.value), Some(hint.into()));
-        }
-        seconds
-    });
+    let seconds = read_timeout(table, 300, p);
     let advisory = table.flag("advisory", p).unwrap_or(false);
     (p.list.len() == before).then_some(Checker {
         command,
         writes: writes?,
         report: report.map(|r| r.value),
         exit_codes: exit_codes.into_iter().filter_map(|code| i32::try_from(code).ok()).collect(),
-        seconds: timeout.unwrap_or(300),
+        seconds,
         advisory,
+    })
+}
+
+/// The words of a command; `name` is told when it has none.
+pub(crate) fn read_command(
+    table: &mut Table<'_, '_>,
+    key: &'static str,
+    name: &str,
+    p: &mut Problems<'_>,
+) -> Option<Vec<String>> {
+    let command: Vec<String> = table.strings(key, p)?.into_iter().map(|word| word.value).collect();
+    if command.first().is_none_or(String::is_empty) {
+        p.at(table.at, format!("{name} names no program"), Some("list the program and its arguments".into()));
+    }
+    Some(command)
+}
+
+/// The seconds that `timeout` gives a program, or those that it has without one.
+pub(crate) fn read_timeout(table: &mut Table<'_, '_>, without: u64, p: &mut Problems<'_>) -> u64 {
+    let Some(text) = table.string("timeout", p) else { return without };
+    parse_timeout(&text.value).unwrap_or_else(|| {
+        let hint = format!(
+            "write it like \"20 s\" or \"5 min\", at least \"1 s\"; without it, {} min are allowed",
+            without / 60
+        );
+        p.at(text.at, format!("`{}` is no time to run", text.value), Some(hint));
+        without
     })
 }
 

@@ -22,6 +22,7 @@ mod words;
 
 pub use self::change::{ChangeMatch, Fault, Subject};
 pub use self::checker::{Checker, ReportForm};
+pub(crate) use self::checker::{read_command, read_timeout};
 pub use self::compiled::LanguageSet;
 pub(crate) use self::compiled::{Entry, Prefilter};
 pub use self::filter::{Filter, NodeTest, Place, Relation};

@@ -72,6 +72,9 @@ pub struct ExplainArgs {
     /// The finding's key, or its first digits
     #[arg(value_name = "KEY")]
     pub key: String,
+    /// Put this question to the advisor, a program that git's `swage.advisor` or the target's `[advisor]` names
+    #[arg(long, value_name = "TEXT")]
+    pub ask: Option<String>,
     /// The form of the explanation
     #[arg(long, value_name = "FORM", default_value = "human")]
     pub format: ExplainFormat,

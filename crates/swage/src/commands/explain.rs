@@ -17,6 +17,7 @@ use swage_git::{FolderTree, LineSince};
 
 use self::elsewhere::{Accepted, Fixed, accepted, fixed};
 
+use crate::advisor::Advisor;
 use crate::chosen::{found, reviewed};
 use crate::cli::{ExplainArgs, ExplainFormat};
 use crate::configuration::Folder;
@@ -58,18 +59,58 @@ pub fn run(args: &ExplainArgs) -> Result<ExitCode, Failure> {
         fixed: past,
         finding,
         rule,
-        code: code(&bytes, finding),
+        // A secret isn't shown.
+        code: if rule.is_some_and(|rule| rule.secret) { Vec::new() } else { code(&bytes, finding) },
         holes: rule.zip(language).map(|(rule, language)| holes(rule, language, &bytes, finding)).unwrap_or_default(),
         examples: rule.map(|rule| examples(rule, language)).unwrap_or_default(),
         decisions: decisions.iter().filter(|d| d.rule == finding.rule).take(MOST).cloned().collect(),
         since: since.and_then(|span| place.repository.as_ref()?.line_since(path, span.start_line)),
     };
-    let text = match args.format {
-        ExplainFormat::Human => explanation.human(),
-        ExplainFormat::Json => explanation.json(),
+    let advice = match (&args.ask, &place.repository) {
+        (None, _) => None,
+        (Some(question), Some(repository)) => {
+            let advisor = Advisor::find(repository, args.target.as_deref())?;
+            let mut known = explanation.value();
+            known["question"] = json!(question);
+            let answer = advisor.ask(&known)?;
+            Some(Advice { question: question.clone(), from: advisor.name().to_owned(), answer })
+        }
+        (Some(_), None) => {
+            return Err(Failure::wrong("there is no git repository here that could name an advisor"));
+        }
+    };
+    let text = match (args.format, &advice) {
+        (ExplainFormat::Human, None) => explanation.human(),
+        (ExplainFormat::Human, Some(advice)) => explanation.heading() + &advice.human(),
+        (ExplainFormat::Json, _) => {
+            let told = advice.map(|a| json!({ "question": a.question, "from": a.from, "answer": a.answer }));
+            let mut value = explanation.value();
+            value["advice"] = json!(told);
+            escaped_json(serde_json::to_string_pretty(&value).unwrap_or_default()) + "\n"
+        }
     };
     print(text.as_bytes())?;
     Ok(ExitCode::SUCCESS)
+}
+
+/// What an advisor says.
+struct Advice {
+    question: String,
+    from: String,
+    answer: String,
+}
+
+impl Advice {
+    fn human(&self) -> String {
+        let paint = Paint;
+        let from = format!("from {}, a program: not checked by Swage", self.from);
+        let heading = format!("\n{} {}\n", paint.strong("Advice"), paint.faint(printable(&from)));
+        let line = |line: &str| {
+            let lines = wrap(&printable(line), width().min(100) - 2);
+            if lines.is_empty() { "\n".to_owned() } else { lines.iter().map(|l| format!("  {l}\n")).collect() }
+        };
+        heading + &self.answer.lines().map(line).collect::<String>()
+    }
 }
 
 /// All that is known of a finding.
@@ -127,6 +168,16 @@ fn examples<'r>(rule: &'r Rule, language: Option<&'static Language>) -> Vec<&'r 
 
 impl Explanation<'_> {
     fn human(&self) -> String {
+        let mut out = self.heading();
+        self.why(&mut out);
+        self.how_else(&mut out);
+        self.here(&mut out);
+        self.past(&mut out);
+        out
+    }
+
+    /// The finding and the code around it.
+    fn heading(&self) -> String {
         let (mut out, paint, f) = (String::new(), Paint, self.finding);
         let place = f.place();
         let label = paint.severity(f.severity, f.severity.word());
@@ -143,10 +194,6 @@ impl Explanation<'_> {
             let mark = if is_own(number) { paint.severity(f.severity, "▸") } else { " ".to_owned() };
             _ = writeln!(out, "  {mark}{number:5} {}", printable(line));
         }
-        self.why(&mut out);
-        self.how_else(&mut out);
-        self.here(&mut out);
-        self.past(&mut out);
         out
     }
 
@@ -239,7 +286,7 @@ impl Explanation<'_> {
         _ = writeln!(out, "\n{}", paint.faint(settle));
     }
 
-    fn json(&self) -> String {
+    fn value(&self) -> Value {
         let f = self.finding;
         let code = self.code.iter().map(|(line, text)| json!({ "line": line, "text": text }));
         let holes = self.holes.iter().map(|(name, text)| json!({ "name": name, "text": text }));
@@ -259,7 +306,7 @@ impl Explanation<'_> {
         let rule = self
             .rule
             .map(|rule| json!({ "title": rule.title, "help": rule.help, "from": rule.origin, "match": rule.written }));
-        let value = json!({
+        json!({
             "format": "swage-explanation/1",
             "key": f.key,
             "rule": f.rule,
@@ -280,7 +327,6 @@ impl Explanation<'_> {
             })).collect::<Vec<_>>(),
             "decisions": decisions.collect::<Vec<Value>>(),
             "since": since,
-        });
-        escaped_json(serde_json::to_string_pretty(&value).unwrap_or_default()) + "\n"
+        })
     }
 }
