@@ -50,6 +50,7 @@
 
 pub mod baseline;
 pub mod brief;
+pub mod carry;
 pub mod change;
 pub mod checker;
 pub mod config;

@@ -6,11 +6,12 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The rooms from the ground up. A file of `src` is a room of its own when it isn't a folder.
-const ROOMS: [&str; 20] = [
+const ROOMS: [&str; 21] = [
     "digest",
     "invisible",
     "diff",
     "change",
+    "carry",
     "lang",
     "pattern",
     "scope",
