@@ -20,7 +20,7 @@ fn main() {
     let fix = || {
         let applied = files.par_iter().map(|(path, text)| {
             let (path, wanted) = (path.as_bytes(), set.wanted(path.as_bytes()));
-            let file = Fixable { path, language: python, rules: &set, wanted: &wanted, limits: &limits };
+            let file = Fixable { path, language: python, rules: &set, wanted: &wanted, limits: &limits, reported: &[] };
             let fixed = fix_file(&file, text.as_bytes(), &|hit| hit.rule == "debug-print");
             fixed.attempts.iter().filter(|attempt| matches!(attempt.outcome, Outcome::Applied(_))).count()
         });

@@ -16,9 +16,9 @@ use crate::command::{git, run};
 /// A git repository, usable from any thread.
 pub struct Repository {
     pub(crate) inner: gix::ThreadSafeRepository,
-    workdir: Option<PathBuf>,
+    pub(crate) workdir: Option<PathBuf>,
     /// Notes on names that name several things.
-    ambiguous: Mutex<BTreeSet<String>>,
+    pub(crate) ambiguous: Mutex<BTreeSet<String>>,
 }
 
 pub(crate) fn unreadable(error: impl std::fmt::Display) -> GitError {

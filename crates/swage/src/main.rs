@@ -4,6 +4,7 @@
 
 mod advisor;
 mod checkers;
+mod checks;
 mod chosen;
 mod cli;
 mod commands;
@@ -12,6 +13,8 @@ mod decisions;
 mod export;
 mod failure;
 mod history;
+mod hosted;
+mod hosting;
 mod orphans;
 mod output;
 mod patch;

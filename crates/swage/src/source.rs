@@ -10,6 +10,7 @@ use swage_git::{DiffSource, GitError, Head, Repository, Target};
 use crate::cli::ChangeArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
+use crate::hosting::{Fetched, Hosting};
 use crate::patch::{PatchChange, read_input};
 use crate::target::find_target;
 
@@ -93,6 +94,12 @@ impl Offer {
         Ok(Self { title: args.title.clone(), description: args.description.as_ref().map(read).transpose()? })
     }
 
+    /// The words of a proposal, where none were typed.
+    pub fn take_from(&mut self, fetched: &Fetched) {
+        self.title.get_or_insert_with(|| fetched.proposal.title.clone());
+        self.description.get_or_insert_with(|| fetched.proposal.description.clone());
+    }
+
     /// The change with its commits and with these words; a change of one commit is offered with its message.
     pub fn on(
         &self,
@@ -123,7 +130,7 @@ pub fn with_change<R>(
         return with_patch(file, args, configuration.config.limits.patch_size, use_it);
     }
     let repository = place.repository()?;
-    let offer = Offer::of(args)?;
+    let mut offer = Offer::of(args)?;
     let head = repository.head();
     let mut target: Option<Target> = None;
     let since_target = |target: &mut Option<Target>| -> Result<String, Failure> {
@@ -132,7 +139,14 @@ pub fn with_change<R>(
         *target = Some(found);
         Ok(base)
     };
-    let (source, description) = if let Some(range) = &args.range {
+    let (source, description) = if let Some(number) = args.proposal {
+        let fetched = Hosting::find(place, args.host.as_deref())?.fetch(place, number)?;
+        offer.take_from(&fetched);
+        let Fetched { revision, target: of_host, .. } = fetched;
+        let what = format!("proposal {number}, revision {}", revision.number);
+        target = Some(of_host);
+        (DiffSource::Commits { base: revision.base, head: revision.head }, what)
+    } else if let Some(range) = &args.range {
         let range_of = Range::parse(range)?;
         let (from, to) = (repository.commit(range_of.from)?, repository.commit(range_of.to)?);
         let base = if range_of.since_fork { repository.merge_base(range_of.from, range_of.to)? } else { from };
@@ -201,6 +215,14 @@ fn with_patch<R>(
     };
     let notes = std::mem::take(&mut patch.notes);
     Ok((use_it(change, &patch), notes))
+}
+
+/// A proposal that wants to enter its target, and what it is called.
+pub fn proposal_sides(fetched: &Fetched) -> (Target, Head, String) {
+    let (target, revision) = (&fetched.target, &fetched.revision);
+    let what = format!("proposal {}, revision {}", fetched.proposal.number, revision.number);
+    let description = format!("{what} merged into {} ({})", target.name, &target.tip[..target.tip.len().min(10)]);
+    (target.clone(), Head::Commit(revision.head.clone()), description)
 }
 
 /// What wants to enter the target, and the target, in gate mode. A range's left side is the target.

@@ -43,14 +43,22 @@ fn mistakes_are_told_with_a_way_out() {
     tell("the gate on a patch", s.swage(&["gate", "--patch", "-"]));
     tell("an unknown rule", s.swage(&["rules", "show", "no-bat"]));
     tell("a missing configuration", s.swage(&["review", "--config", "nowhere.toml"]));
-    tell("posting without a token", s.swage(&["post", "--to", "http://127.0.0.1:1", "--proposal", "1"]));
+    tell(
+        "posting without a token",
+        s.swage(&["post", "--host", "http://127.0.0.1:1/git/ferry.git", "--proposal", "1"]),
+    );
     tell(
         "a host that is down",
-        s.swage_in(".", &["post", "--to", "http://127.0.0.1:1", "--proposal", "1"], "", &[("SWAGE_TOKEN", "t")]),
+        s.swage_in(
+            ".",
+            &["post", "--host", "http://127.0.0.1:1/git/ferry.git", "--proposal", "1"],
+            "",
+            &[("SWAGE_TOKEN", "t")],
+        ),
     );
     tell(
         "an address that is none",
-        s.swage_in(".", &["post", "--to", "nowhere", "--proposal", "1"], "", &[("SWAGE_TOKEN", "t")]),
+        s.swage_in(".", &["post", "--host", "nowhere", "--proposal", "1"], "", &[("SWAGE_TOKEN", "t")]),
     );
     tell("an output that can't be written", s.swage(&["review", "--output", "/nowhere/out"]));
     s.write("swage.toml", "pakcs = []\n[[rule]]\nid = \"x\"\n");

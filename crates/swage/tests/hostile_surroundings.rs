@@ -154,33 +154,3 @@ fn all_that_a_program_starts_ends_with_it() {
         }
     }
 }
-
-#[test]
-fn a_host_that_goes_away_may_have_got_the_report() {
-    use std::io::Read;
-    let s = with_program("#!/bin/sh\necho x >> RUNS\n");
-    s.git(&["checkout", "--quiet", "main"]);
-    let runs = s.root.join("../runs");
-    s.write("tools/check", s.read("tools/check").replace("RUNS", &runs.to_string_lossy()));
-    s.commit("where to");
-    s.git(&["checkout", "--quiet", "topic"]);
-    s.git(&["rebase", "--quiet", "main"]);
-    let host = std::net::TcpListener::bind("127.0.0.1:0").expect("a port");
-    let url = format!("http://{}", host.local_addr().expect("an address"));
-    let reader = std::thread::spawn(move || {
-        // One request for the proposal, one with the report; neither is answered.
-        for _ in 0..2 {
-            let (mut stream, _) = host.accept().expect("a request");
-            _ = stream.read(&mut [0; 4096]);
-        }
-    });
-    let args = ["post", "--to", &url, "--proposal", "1"];
-    let ran = s.swage_in(".", &args, "", &[("SWAGE_TOKEN", "t")]);
-    assert_eq!(ran.code, 3, "{}", ran.told());
-    assert!(ran.stderr.contains("The report may have arrived."), "{}", ran.told());
-    reader.join().expect("it read");
-    // What the author sees and what the gate sees are the same two trees here.
-    assert_eq!(std::fs::read_to_string(&runs).expect("it ran").lines().count(), 2);
-    let ran = s.swage_in(".", &args, "", &[("SWAGE_TOKEN", "t")]);
-    assert!(ran.code == 3 && ran.stderr.contains("Nothing was sent."), "{}", ran.told());
-}

@@ -21,7 +21,7 @@ use serde::Serialize;
 pub use self::definitions::{DefinitionChange, What};
 pub use self::flow::{Flow, FlowCall, FlowLane, flow};
 pub use self::map::{Arrow, Map, MapArea, MapNode};
-pub use self::points::Point;
+pub use self::points::{Point, cover};
 pub use self::reading::{FileKind, Risk};
 pub use self::uses::Use;
 

@@ -54,7 +54,7 @@ pub(super) fn read(markdown: &str) -> Vec<(String, bool)> {
 
 /// Tells for each point which of the named texts speak of it: those that have at least half of its words, and at least two
 /// where it has two.
-pub(super) fn cover(points: Vec<(String, bool)>, texts: &[(String, String)]) -> Vec<Point> {
+pub fn cover(points: Vec<(String, bool)>, texts: &[(String, String)]) -> Vec<Point> {
     let texts: Vec<(&String, BTreeSet<String>)> = texts.iter().map(|(name, text)| (name, words(text))).collect();
     let cover = |(text, ticked): (String, bool)| {
         let wanted = words(&text);

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use super::settings::{Config, NamedProgram, Policy, Submodules};
+use super::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Submodules};
 use crate::rule::{
     PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_size, parse_toml, path_set, read_command,
     read_rule, read_timeout,
@@ -106,6 +106,7 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
         }
         globals.finish(p);
     }
+    config.owners = read_owners(table, p);
     if let Some(mut advisor) = table.table("advisor", p) {
         config.advisor = read_program(&mut advisor, "the advisor", ADVISOR_SECONDS, p);
         advisor.finish(p);
@@ -140,9 +141,75 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
         policy.submodules = submodules.unwrap_or(policy.submodules);
         policy.files = gate.number("files", p).map(|n| n.value);
         policy.lines = gate.number("lines", p).map(|n| n.value);
+        if let Some(mut people) = gate.table("people", p) {
+            policy.people = read_people(&mut people, p);
+            people.finish(p);
+        }
         gate.finish(p);
         config.policy = policy;
     }
+}
+
+fn read_people(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> PeoplePolicy {
+    let mut number = |key, p: &mut Problems<'_>| table.number(key, p).map(|n| n.value);
+    let (approvals, objections) = (number("approvals", p), number("objections", p));
+    let (todos, open_threads) = (number("todos", p), number("open_threads", p));
+    let statuses = table.strings("statuses", p).unwrap_or_default();
+    let mut flag = |key, p: &mut Problems<'_>| table.flag(key, p).unwrap_or(false);
+    PeoplePolicy {
+        approvals,
+        objections,
+        todos,
+        open_threads,
+        owners: flag("owners", p),
+        ready: flag("ready", p),
+        description: flag("description", p),
+        ticket: flag("ticket", p),
+        ticket_points: flag("ticket_points", p),
+        rule_changes: flag("rule_changes", p),
+        suppressed_errors: flag("suppressed_errors", p),
+        statuses: statuses.into_iter().map(|name| name.value).collect(),
+    }
+}
+
+/// Reads `[teams]` and `[[owners]]`; a name with `@` is a team's.
+fn read_owners(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Owners {
+    let mut teams: Vec<(String, Vec<String>)> = Vec::new();
+    if let Some(named) = table.table("teams", p) {
+        for (name, mut team) in named.entries(p) {
+            let people = team.strings("people", p).unwrap_or_default();
+            teams.push((name, people.into_iter().map(|person| person.value).collect()));
+            team.finish(p);
+        }
+    }
+    let mut owners = Owners::default();
+    for mut entry in table.tables("owners", p) {
+        let paths = path_set(&mut entry, "paths", p);
+        if !entry.has("paths") {
+            p.at(entry.at, "these owners own no `paths`", Some("list path patterns, such as \"quay/**\"".into()));
+        }
+        let mut people: Vec<String> = Vec::new();
+        for named in entry.strings("people", p).unwrap_or_default() {
+            match named.value.strip_prefix('@') {
+                None => people.push(named.value),
+                Some(team) => match teams.iter().find(|(name, _)| name == team) {
+                    Some((_, members)) => people.extend(members.iter().cloned()),
+                    None => {
+                        let hint = "name it under `[teams]`: `[teams.NAME]` with `people = [...]`";
+                        p.at(named.at, format!("there is no team `{team}`"), Some(hint.into()));
+                    }
+                },
+            }
+        }
+        if people.is_empty() {
+            p.at(entry.at, "these owners are nobody", Some("list names, or teams as \"@NAME\", under `people`".into()));
+        }
+        people.sort();
+        people.dedup();
+        owners.entries.extend(paths.map(|paths| (paths, people)));
+        entry.finish(p);
+    }
+    owners
 }
 
 /// The seconds of an advisor and of a check without `timeout`.

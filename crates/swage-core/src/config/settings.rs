@@ -22,6 +22,8 @@ pub struct Config {
     pub policy: Policy,
     /// Who is asked about findings.
     pub advisor: Option<NamedProgram>,
+    /// Who owns what.
+    pub owners: Owners,
     /// The commands that the merged tree must pass, by name, in the order of their names.
     pub checks: Vec<(String, NamedProgram)>,
 }
@@ -61,8 +63,68 @@ pub struct Policy {
     pub files: Option<u64>,
     /// Most added and removed lines in a change.
     pub lines: Option<u64>,
+    /// What people and outside programs must have said.
+    pub people: PeoplePolicy,
     /// Whether a `[gate]` table said so, rather than the default.
     pub configured: bool,
+}
+
+/// What people and outside programs must have said of a proposal. By default nothing.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct PeoplePolicy {
+    /// Least approvals of the newest revision, the author's own aside.
+    pub approvals: Option<u64>,
+    /// Whether an owner of each touched path that has owners must approve.
+    pub owners: bool,
+    /// Most objections that may stand.
+    pub objections: Option<u64>,
+    /// Most open threads that ask for something to be done.
+    pub todos: Option<u64>,
+    /// Most open threads.
+    pub open_threads: Option<u64>,
+    /// Whether it must be offered as ready.
+    pub ready: bool,
+    /// Whether it must have a description.
+    pub description: bool,
+    /// Whether it must name a ticket.
+    pub ticket: bool,
+    /// Whether each acceptance point of its tickets must be spoken of or ticked.
+    pub ticket_points: bool,
+    /// Statuses that must have passed.
+    pub statuses: Vec<String>,
+    /// Whether changes to the rules and the policy need an owner's approval.
+    pub rule_changes: bool,
+    /// Whether errors that comments of the change suppress need an owner's approval.
+    pub suppressed_errors: bool,
+}
+
+impl PeoplePolicy {
+    /// Whether nothing is demanded.
+    pub fn is_empty(&self) -> bool {
+        *self == Self::default()
+    }
+}
+
+/// Who owns which paths.
+#[derive(Debug, Clone, Default)]
+pub struct Owners {
+    /// Paths and their owners; the last entry that has a path decides. Teams are resolved.
+    pub entries: Vec<(PathSet, Vec<String>)>,
+}
+
+impl Owners {
+    /// The owners of a path; none when nobody owns it.
+    pub fn of(&self, path: &[u8]) -> &[String] {
+        self.entries.iter().rev().find(|(paths, _)| paths.has(path)).map_or(&[], |(_, people)| people)
+    }
+
+    /// Everybody who owns anything.
+    pub fn everybody(&self) -> Vec<String> {
+        let mut all: Vec<String> = self.entries.iter().flat_map(|(_, people)| people.iter().cloned()).collect();
+        all.sort();
+        all.dedup();
+        all
+    }
 }
 
 impl Policy {
@@ -76,6 +138,7 @@ impl Policy {
             above_baseline: true,
             files: None,
             lines: None,
+            people: PeoplePolicy::default(),
             configured: false,
         }
     }

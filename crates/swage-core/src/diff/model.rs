@@ -107,6 +107,19 @@ pub enum Kind {
     Copied,
 }
 
+impl Kind {
+    /// The word for it in files and output.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Added => "added",
+            Self::Deleted => "deleted",
+            Self::Modified => "modified",
+            Self::Renamed => "renamed",
+            Self::Copied => "copied",
+        }
+    }
+}
+
 /// A file mode in git's form, such as `100644`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Mode(pub u32);

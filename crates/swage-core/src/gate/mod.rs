@@ -13,9 +13,15 @@
 //! | `submodules` | the change adds or moves a submodule and may not | |
 //! | `above_baseline` | the total rises although it may not | the merge conflicts |
 //! | `files`, `lines` | the change is larger than allowed | |
+//!
+//! Conditions on people and on outside programs are in [`judge_people`]; commands that the merged tree must pass are conditions
+//! called `checks.NAME`.
+
+mod people;
 
 use serde::{Deserialize, Serialize};
 
+pub use self::people::{ProposalFacts, judge_people};
 use crate::baseline::State;
 use crate::change::Nature;
 use crate::config::{Policy, Submodules};

@@ -356,11 +356,7 @@ fn file_entry(file: &ChangedFile, examined: &Examined, written: Written) -> File
     let kind = match file.kind {
         _ if file.nature == Nature::Binary => "binary",
         Kind::Modified if file.mode_only => "mode",
-        Kind::Added => "added",
-        Kind::Deleted => "deleted",
-        Kind::Modified => "modified",
-        Kind::Renamed => "renamed",
-        Kind::Copied => "copied",
+        kind => kind.word(),
     };
     let (why_not, incomplete) = match &examined.why_not {
         Some((why, incomplete)) => (Some(why.clone()), *incomplete),

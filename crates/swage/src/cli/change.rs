@@ -41,6 +41,9 @@ pub struct ChangeArgs {
     /// Take an empty diff for a change that changes nothing, rather than for a program that failed
     #[arg(long, requires = "patch")]
     pub allow_empty: bool,
+    /// A proposal on a review host: its newest revision, and the target as it is there
+    #[arg(long, value_name = "N", conflicts_with_all = ["range", "staged", "uncommitted", "committed", "patch", "target"])]
+    pub proposal: Option<u64>,
     /// The title under which the change is offered [default: the subject of its only commit]
     #[arg(long, value_name = "TEXT")]
     pub title: Option<String>,
@@ -50,6 +53,9 @@ pub struct ChangeArgs {
     /// The branch that the change wants to enter [default: `target` in swage.toml, else the remote's default, main or master]
     #[arg(long, value_name = "BRANCH")]
     pub target: Option<String>,
+    /// The repository on the host, such as http://127.0.0.1:8417/git/ferry.git [default: git's swage.host, else origin]
+    #[arg(long, value_name = "URL", requires = "proposal")]
+    pub host: Option<String>,
 }
 
 impl ChangeArgs {
@@ -59,7 +65,16 @@ impl ChangeArgs {
         let flags = flags.into_iter().filter(|(given, _)| *given).map(|(_, flag)| flag.to_owned());
         let patch = self.patch.iter().map(|file| format!("--patch {}", file.display()));
         let target = self.target.iter().map(|target| format!("--target {target}"));
-        self.range.iter().cloned().chain(flags).chain(patch).chain(target).map(|word| format!(" {word}")).collect()
+        let proposal = self.proposal.iter().map(|number| format!("--proposal {number}"));
+        self.range
+            .iter()
+            .cloned()
+            .chain(flags)
+            .chain(patch)
+            .chain(target)
+            .chain(proposal)
+            .map(|word| format!(" {word}"))
+            .collect()
     }
 }
 

@@ -3,6 +3,7 @@
 mod brief;
 mod change;
 mod finding;
+mod host;
 mod rules;
 mod trend;
 
@@ -17,6 +18,11 @@ pub use self::finding::{
     StepArgs,
 };
 use self::finding::{FIX_EXAMPLES, SETTLE_EXAMPLES};
+pub use self::host::{
+    AnswerFormat, CloseArgs, HostArgs, HostCommand, InboxArgs, MergeArgs, ProposeArgs, RepositoryArgs, ReviewersArgs,
+    SayArgs, ServeArgs, ShowArgs, StanceArgs, TokenArgs, TryProposalArgs,
+};
+use self::host::{MERGE_EXAMPLES, PROPOSE_EXAMPLES, SAY_EXAMPLES};
 pub use self::rules::{LearnArgs, ReplayArgs, ReportArgs, ReportFormat, RulesArgs, RulesCommand, TryArgs};
 pub use self::trend::{TrendArgs, TrendFormat};
 
@@ -88,9 +94,39 @@ pub enum Command {
         after_help = "It takes a terminal. What was passed over is remembered, so that the next run goes on there.\n\nExamples:\n  swage step\n  swage step --rule long-function --all"
     )]
     Step(StepArgs),
-    /// Publish a review as threads on a review host
+    /// Offer the current branch for merging on a review host
+    #[command(after_help = PROPOSE_EXAMPLES)]
+    Propose(ProposeArgs),
+    /// List the proposals that wait for you, and those that you wait for
+    #[command(after_help = "Examples:\n  swage inbox\n  swage inbox --open")]
+    Inbox(InboxArgs),
+    /// Show a proposal: threads in place, conditions of the gate, stances, timeline
+    #[command(after_help = "Examples:\n  swage show 7\n  swage show 7 --since-seen")]
+    Show(ShowArgs),
+    /// Say something about a proposal: on lines, a file or the whole; answer; close a thread
+    #[command(after_help = SAY_EXAMPLES)]
+    Say(SayArgs),
+    /// Approve the newest revision of a proposal, and publish your drafts
+    #[command(after_help = "Examples:\n  swage approve 7\n  swage approve 7 \"Tried it at the quay.\"")]
+    Approve(StanceArgs),
+    /// Object to a proposal, and publish your drafts
+    #[command(after_help = "Example:\n  swage object 7 \"The gate closes too late.\"")]
+    Object(StanceArgs),
+    /// Close a proposal without merging, or open it again
+    #[command(after_help = "Examples:\n  swage close 7\n  swage close 7 --reopen")]
+    Close(CloseArgs),
+    /// Suggest who should review a change: the owners of its paths, and who worked on its files
+    #[command(after_help = "Examples:\n  swage reviewers\n  swage reviewers --proposal 7")]
+    Reviewers(ReviewersArgs),
+    /// Check a proposal out into a folder of its own, and run a command there
+    #[command(after_help = "Examples:\n  swage try 7 -- make test\n  swage try 7 --merged --keep")]
+    Try(TryProposalArgs),
+    /// Merge a proposal, when the gate passes for exactly these commits
+    #[command(after_help = MERGE_EXAMPLES)]
+    Merge(MergeArgs),
+    /// Publish a review of a proposal as threads on its review host
     #[command(
-        after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --to http://127.0.0.1:8417 --proposal 7\n  swage post main...quay-times --to http://127.0.0.1:8417 --proposal 7 --open \"Later boats\""
+        after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --proposal 7\n  swage post --proposal 7 --host http://127.0.0.1:8417/git/ferry.git"
     )]
     Post(PostArgs),
     /// Show what a change is made of: files, definitions, who refers to them, risks, and an order to read it in
@@ -189,6 +225,9 @@ pub struct GateArgs {
     pub outside: OutsideArgs,
     #[command(flatten)]
     pub output: OutputArgs,
+    /// Run the target's `[checks]` in the merged tree
+    #[arg(long, help_heading = "Outside programs")]
+    pub run_checks: bool,
 }
 
 #[derive(Debug, Args)]
@@ -228,44 +267,19 @@ pub struct ScanArgs {
 
 #[derive(Debug, Args)]
 pub struct PostArgs {
-    #[command(flatten)]
-    pub change: ChangeArgs,
-    /// The host's address
-    #[arg(long, value_name = "URL")]
-    pub to: String,
     /// The proposal's number
     #[arg(long, value_name = "N")]
     pub proposal: u64,
-    /// Open the proposal with this title when the host doesn't know it
-    #[arg(long, value_name = "TITLE")]
-    pub open: Option<String>,
+    /// Most threads that are opened at once; the rest stands in the overview
+    #[arg(long, value_name = "N", default_value_t = 50)]
+    pub most_threads: u64,
     #[command(flatten)]
     pub outside: OutsideArgs,
     /// Neither use nor fill the cache
     #[arg(long)]
     pub no_cache: bool,
-}
-
-#[derive(Debug, Subcommand)]
-pub enum HostCommand {
-    /// Serve proposals, revisions and threads on loopback until interrupted
-    #[command(
-        after_help = "Clients must send the token that SWAGE_TOKEN holds.\n\nExample:\n  SWAGE_TOKEN=secret swage host serve --data host.db"
-    )]
-    Serve(ServeArgs),
-}
-
-#[derive(Debug, Args)]
-pub struct ServeArgs {
-    /// Where to listen; only loopback addresses are served
-    #[arg(long, value_name = "ADDRESS", default_value = "127.0.0.1:8417")]
-    pub listen: std::net::SocketAddr,
-    /// The file that keeps proposals and threads
-    #[arg(long, value_name = "FILE", default_value = "swage-host.db")]
-    pub data: PathBuf,
-    /// Stop by itself after so many seconds without a request
-    #[arg(long, value_name = "SECONDS")]
-    pub idle: Option<u64>,
+    #[command(flatten)]
+    pub host: HostArgs,
 }
 
 #[derive(Debug, Args)]
@@ -291,4 +305,7 @@ pub struct DemoArgs {
     /// Make a demo's folder anew, unless anything in it was changed
     #[arg(long)]
     pub again: bool,
+    /// Leave the pages of the demo's review host up until interrupted
+    #[arg(long)]
+    pub keep_serving: bool,
 }

@@ -1,5 +1,7 @@
 //! `swage demo`: a small repository with four branches, and everything shown on it.
 
+mod on_host;
+
 use std::collections::BTreeMap;
 use std::io::IsTerminal;
 use std::path::PathBuf;
@@ -7,8 +9,8 @@ use std::process::{Command, ExitCode};
 
 use include_dir::{Dir, include_dir};
 use swage_core::diff::{Direction, Kind, ReadOptions, apply, read};
-use swage_host::{Server, ServerOptions};
 
+use self::on_host::People;
 use crate::cli::DemoArgs;
 use crate::failure::Failure;
 use crate::output::print;
@@ -18,9 +20,6 @@ static DATA: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
 
 /// Lies in the demo's `.git` and holds what the folder was like when the demo had made it.
 const MARK: &str = "made-by-swage-demo";
-
-/// Only this process and the commands that it starts know it.
-const TOKEN: &str = "demo-token";
 
 /// The branches, their commit messages and who made them.
 const BRANCHES: [(&str, &str, &str); 4] = [
@@ -34,8 +33,11 @@ pub fn run(args: &DemoArgs) -> Result<ExitCode, Failure> {
     let folder = args.folder.clone().unwrap_or_else(|| std::env::temp_dir().join("swage-demo"));
     let demo = Demo::prepare(folder, args.again || args.folder.is_none())?;
     demo.build()?;
-    demo.tell()?;
+    let people = demo.tell()?;
     demo.mark()?;
+    if args.keep_serving {
+        people.keep_serving()?;
+    }
     Ok(ExitCode::SUCCESS)
 }
 
@@ -43,6 +45,9 @@ struct Demo {
     folder: PathBuf,
     program: PathBuf,
 }
+
+/// The finding in the route of quay-times; keys are the same in every run.
+const ROUTE_FINDING: &str = "0ee4b1a0fc951b1b";
 
 type Files = BTreeMap<Vec<u8>, Vec<u8>>;
 
@@ -175,19 +180,22 @@ impl Demo {
     }
 
     /// Runs Swage as a user would and shows what it says.
-    fn show(&self, args: &[&str], host: Option<&str>) -> Result<(), Failure> {
+    fn show(&self, args: &[&str]) -> Result<(), Failure> {
+        self.show_as("", args, None)
+    }
+
+    /// The same as one of the people of the host.
+    fn show_as(&self, who: &str, args: &[&str], token: Option<&str>) -> Result<(), Failure> {
         let paint = Paint;
         let shown = args
             .iter()
             .map(|a| if a.contains(' ') { format!("\"{a}\"") } else { (*a).to_owned() })
             .collect::<Vec<_>>()
             .join(" ");
-        print(format!("{}\n", paint.note(format!("$ swage {shown}"))).as_bytes())?;
+        print(format!("{}\n", paint.note(format!("{who}$ swage {shown}"))).as_bytes())?;
         let mut command = Command::new(&self.program);
-        command.current_dir(&self.folder).args(args).env("SWAGE_TOKEN", TOKEN);
-        if let Some(url) = host {
-            command.args(["--to", url]);
-        }
+        command.current_dir(&self.folder).args(args).env_remove("SWAGE_TOKEN");
+        token.into_iter().for_each(|token| _ = command.env("SWAGE_TOKEN", token));
         // A pipe is read here, so the choice of colours is made here too.
         let colour = std::io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none();
         command.args(["--color", if colour { "always" } else { "never" }]);
@@ -209,7 +217,7 @@ impl Demo {
     }
 
     /// The story, in the order in which people work.
-    fn tell(&self) -> Result<(), Failure> {
+    fn tell(&self) -> Result<People, Failure> {
         let paint = Paint;
         let heading = |text: &str| print(format!("{}\n", paint.strong(text)).as_bytes());
         heading("An island ferry line")?;
@@ -222,62 +230,49 @@ impl Demo {
         self.say(
             "The maintainer has switched two packs on and written seven rules; two of them run programs of the line's own. main has old findings; nobody has to mend them today, and none will ever be held against a change.",
         )?;
-        self.show(&["scan", "main", "--format", "lines"], None)?;
+        self.show(&["scan", "main", "--format", "lines"])?;
 
         heading("2. What a branch is made of")?;
         self.say("tidy-folders moves the boards into a place of their own. Whoever is to read it sees first which definitions moved or got another name, and in which order to read the files.")?;
-        self.show(&["brief", "main...tidy-folders"], None)?;
+        self.show(&["brief", "main...tidy-folders"])?;
 
         heading("3. What is new on a branch")?;
         self.say("harbour-dev asks before offering quay-times. A route reaches the store, one function got a parameter more and another has too many, and a debugging print was left in. The comment that merely speaks of store.find(id) isn't reported.")?;
-        self.show(&["review", "main...quay-times"], None)?;
+        self.show(&["review", "main...quay-times"])?;
 
         heading("4. What can be fixed at once")?;
         self.say("Where a rule proposes an edit, it has been tried in memory: the file still parses, the finding is gone, and no other has come. This shows a diff; --apply changes the files, --commit and --branch commit.")?;
-        self.show(&["fix", "main...quay-times"], None)?;
+        self.show(&["fix", "main...quay-times"])?;
 
         heading("5. Rule by rule, file by file")?;
-        self.show(&["compare", "main", "quay-times"], None)?;
+        self.show(&["compare", "main", "quay-times"])?;
 
-        heading("6. On the review host")?;
-        self.say("A small host is started for this demo on a free port. The findings become threads at their lines.")?;
-        let data = self.folder.join(".git").join("swage-demo-host.db");
-        let options = ServerOptions {
-            listen: ([127, 0, 0, 1], 0).into(),
-            data: data.clone(),
-            token: TOKEN.to_owned(),
-            idle: None,
-        };
-        let host = Server::bind(options).map_err(|e| failed("start its host", &e))?.spawn();
-        let post = |title: &[&str]| {
-            self.show(&[&["post", "main..quay-times", "--proposal", "7"], title].concat(), Some(&host.url))
-        };
-        post(&["--open", "Times at the quay"])?;
-        self.say("Posting again changes nothing. Then harbour-dev mends the worst of it and pushes: threads whose finding is gone are closed, the others stay and move with their lines.")?;
-        post(&[])?;
-        self.mend()?;
-        post(&[])?;
-        drop(host);
+        heading("6. Why, and how else")?;
+        self.say("A finding explains itself: what matched, why, where it is done right. With --ask the question goes to an advisor, a program that main names; this one is a small stand-in.")?;
+        self.show(&["explain", ROUTE_FINDING, "--ask", "May I read the store here just once?"])?;
 
         heading("7. May it be merged?")?;
         self.say("The gate judges what main would be after the merge, by main's own rules.")?;
-        self.show(&["gate", "main..quay-times"], None)?;
-        self.show(&["gate", "main..later-boats"], None)?;
+        self.show(&["gate", "main..quay-times"])?;
+        self.show(&["gate", "main..later-boats"])?;
         self.say(
             "tidy-folders moves and renames code that is full of old findings. It makes nothing worse, so it passes.",
         )?;
-        self.show(&["gate", "main..tidy-folders"], None)?;
+        self.show(&["gate", "main..tidy-folders"])?;
 
         heading("8. Beyond one file")?;
         self.say(
             "winter-sailings takes a port away that a board still needs, in a file that it doesn't touch; it changes times without telling travellers; and a program of the line's own finds a boat that arrives before it departs. A second program only guesses: what it says is shown and never counted.",
         )?;
-        self.show(&["review", "main...winter-sailings"], None)?;
+        self.show(&["review", "main...winter-sailings"])?;
+
+        heading("9. On the review host")?;
+        let people = self.on_host()?;
 
         heading("Now you")?;
         let program = self.program.display();
         let folder = self.folder.display();
-        let host = format!("SWAGE_TOKEN={TOKEN} swage host serve --data {}", data.display());
+        let host = format!("swage host serve --data {}", on_host::data_of(&self.folder).display());
         let lines = [
             format!("cd {folder}"),
             format!("alias swage={program}"),
@@ -286,35 +281,11 @@ impl Demo {
             "swage rules show route-reaches-store".into(),
             "swage rules test".into(),
             "swage review --format sarif --output review.sarif".into(),
-            format!("{host}   # the threads, as pages"),
+            format!("{host}   # proposals and threads, as pages"),
         ];
         self.say("The repository stays for you to play with:")?;
-        print(lines.iter().map(|l| format!("  {l}\n")).collect::<String>().as_bytes())
-    }
-
-    /// Takes the route's reach into the store and the debugging print out again.
-    fn mend(&self) -> Result<(), Failure> {
-        let edits = [
-            (
-                "src/routes/berths.ts",
-                "store.bookingsOf(request.query.berth)",
-                "this.service.bookingsOf(request.query.berth)",
-            ),
-            ("src/routes/berths.ts", "import { store } from \"../store\";\n", ""),
-            (
-                "src/services/berths.ts",
-                "  private isFree",
-                "  bookingsOf(berth: string): Booking[] {\n    return store.bookingsOf(berth);\n  }\n\n  private isFree",
-            ),
-            ("timetable/load.py", "sends.\"\"\"", "sends.\n\nTimes are those of the port.\n\"\"\""),
-            ("timetable/publish.py", "    print(\"here\", board)\n", ""),
-        ];
-        for (file, from, to) in edits {
-            let path = self.folder.join(file);
-            let text = std::fs::read_to_string(&path).map_err(|e| failed("mend its branch", &e))?;
-            std::fs::write(&path, text.replace(from, to)).map_err(|e| failed("mend its branch", &e))?;
-        }
-        self.commit("harbour-dev", "Ask the service for a berth's times")
+        print(lines.iter().map(|l| format!("  {l}\n")).collect::<String>().as_bytes())?;
+        Ok(people)
     }
 }
 

@@ -10,12 +10,15 @@ use swage_git::{Head, Repository, Target};
 use swage_store::Store;
 
 use crate::checkers::Outside;
+use crate::checks::run_checks;
 use crate::cli::GateArgs;
 use crate::configuration::Configuration;
 use crate::failure::{Failure, SAYS_NO, UNFINISHED};
 use crate::history::{self, Record};
+use crate::hosted::Hosted;
+use crate::hosting::Hosting;
 use crate::output::{Document, Purpose};
-use crate::source::{Offer, Place, gate_sides};
+use crate::source::{Offer, Place, gate_sides, proposal_sides};
 
 pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
@@ -24,16 +27,44 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
             .hint("Review it with `swage review --patch`, or commit it on a branch and give the range."));
     }
     let repository = place.repository()?;
-    let sides = gate_sides(repository, &args.change)?;
+    let hosting = args.change.proposal.map(|_| Hosting::find(&place, args.change.host.as_deref())).transpose()?;
+    let hosted = match (&hosting, args.change.proposal) {
+        (Some(hosting), Some(number)) => Some(Hosted::fetch(hosting, &place, number)?),
+        _ => None,
+    };
+    let sides = match &hosted {
+        Some(hosted) => proposal_sides(&hosted.fetched),
+        None => gate_sides(repository, &args.change)?,
+    };
     let configuration = Configuration::of_target(repository, &sides.0)?;
     let store = super::cache(Some(repository), args.no_cache);
     let outside = Outside::trusting(repository, &configuration, &sides.0.tip, &args.outside.checker_results)?;
-    let offer = Offer::of(&args.change)?;
-    let page = |change: &Change, contents: &dyn Contents, review: &Review| {
-        args.output.page(change, contents, review, &configuration)
+    let mut offer = Offer::of(&args.change)?;
+    hosted.iter().for_each(|hosted| offer.take_from(&hosted.fetched));
+    let target = repository.files(&sides.0.tip)?;
+    let look = |change: &Change, contents: &dyn Contents, review: &Review| {
+        let page = args.output.page(change, contents, review, &configuration);
+        let checks = if args.run_checks { &configuration.config.checks[..] } else { &[] };
+        Ok::<_, Failure>((page, run_checks(checks, change, contents, &target)?))
     };
     let with = (store.as_ref(), &outside);
-    let (mut review, verdict, page) = judge(repository, sides, &offer, &configuration, with, page)?;
+    let (mut review, verdict, looked) = judge(repository, sides, &offer, &configuration, with, look)?;
+    let (page, mut more) = looked?;
+    let unrun = !args.run_checks && !configuration.config.checks.is_empty();
+    match &hosted {
+        Some(hosted) => more.extend(hosted.conditions(repository, &configuration, &review, args.run_checks)?),
+        None if !configuration.config.policy.people.is_empty() => {
+            review.notes.push("What people must say isn't judged here: give --proposal N for that.".to_owned());
+        }
+        None => {}
+    }
+    if unrun && hosted.is_none() {
+        review.notes.push("The checks of the target weren't run: give --run-checks for that.".to_owned());
+    }
+    let verdict = Verdict::of(verdict.conditions.into_iter().chain(more).collect());
+    if let Some(hosted) = &hosted {
+        hosted.post(&verdict)?;
+    }
     review.notes.extend(repository.ambiguous_names());
     if !args.no_cache {
         let branch = history::branch_of(repository, &args.change);

@@ -1,43 +1,67 @@
-//! `swage host serve`: the stand-in review host.
+//! `swage host`: the stand-in review host.
 
 use std::process::ExitCode;
 use std::time::Duration;
 
-use swage_host::{ServeError, Server, ServerOptions};
+use swage_host::{ServeError, Server, ServerOptions, give_token, make_repository, revoke_tokens};
 
-use crate::cli::ServeArgs;
+use crate::cli::{HostCommand, RepositoryArgs, ServeArgs, TokenArgs};
 use crate::failure::Failure;
+use crate::output::print;
+use crate::terminal::count;
 
-/// The variable that holds the token.
-pub const TOKEN: &str = "SWAGE_TOKEN";
-
-/// The token from the environment.
-pub fn token() -> Result<String, Failure> {
-    match std::env::var(TOKEN) {
-        Ok(token) if !token.trim().is_empty() => Ok(token.trim().to_owned()),
-        _ => Err(Failure::wrong(format!("{TOKEN} is not set")).hint(format!(
-            "Put the host's token into the environment: the same one where the host runs and where `swage post` does, for example {TOKEN}=$(openssl rand -hex 16)."
-        ))),
+pub fn run(command: &HostCommand) -> Result<ExitCode, Failure> {
+    match command {
+        HostCommand::Serve(args) => serve(args),
+        HostCommand::Token(args) => token(args),
+        HostCommand::Repository(args) => repository(args),
     }
 }
 
-pub fn serve(args: &ServeArgs) -> Result<ExitCode, Failure> {
-    let options = ServerOptions {
-        listen: args.listen,
-        data: args.data.clone(),
-        token: token()?,
-        idle: args.idle.map(Duration::from_secs),
-    };
-    let server = Server::bind(options).map_err(|e| {
-        let usage = matches!(e, ServeError::NotLoopback(_));
-        let failure = if usage { Failure::wrong(&e) } else { Failure::unfinished(&e) };
-        failure.hint("Choose another --listen 127.0.0.1:PORT or --data FILE.")
-    })?;
+fn failed(error: ServeError) -> Failure {
+    let usage = matches!(error, ServeError::NotLoopback(_));
+    let failure = if usage { Failure::wrong(&error) } else { Failure::unfinished(&error) };
+    failure.hint("Choose another --listen 127.0.0.1:PORT or --data DIR.")
+}
+
+fn serve(args: &ServeArgs) -> Result<ExitCode, Failure> {
+    let options =
+        ServerOptions { listen: args.listen, data: args.data.clone(), idle: args.idle.map(Duration::from_secs) };
+    let server = Server::bind(options).map_err(failed)?;
     eprintln!(
-        "The host listens on http://{}, keeps its data in {}, and stops on an interrupt.",
+        "The host listens on http://{}, keeps everything in {}, and stops on an interrupt.",
         server.address(),
         args.data.display()
     );
     server.serve().map_err(|e| Failure::unfinished(format!("the host stopped: {e}")))?;
+    Ok(ExitCode::SUCCESS)
+}
+
+fn token(args: &TokenArgs) -> Result<ExitCode, Failure> {
+    swage_host::check_name("the name", &args.name).map_err(Failure::wrong)?;
+    match args.role {
+        Some(role) => {
+            let token = give_token(&args.data, &args.name, role.role()).map_err(failed)?;
+            print(format!("{token}\n").as_bytes())?;
+            eprintln!("The token of {}, a {}; it isn't kept and can't be shown again.", args.name, role.role().word());
+        }
+        None => {
+            let gone = revoke_tokens(&args.data, &args.name).map_err(failed)?;
+            eprintln!("{} of {} taken away.", count(gone, "token"), args.name);
+        }
+    }
+    Ok(ExitCode::SUCCESS)
+}
+
+fn repository(args: &RepositoryArgs) -> Result<ExitCode, Failure> {
+    make_repository(&args.data, &args.name, &args.protect).map_err(|e| match e {
+        ServeError::Refused(_) => Failure::wrong(&e),
+        _ => failed(e),
+    })?;
+    eprintln!(
+        "The repository {} is empty; a maintainer pushes the first commits, to {}.",
+        args.name,
+        args.protect.join(", ")
+    );
     Ok(ExitCode::SUCCESS)
 }

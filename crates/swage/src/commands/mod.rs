@@ -1,6 +1,7 @@
 //! One file a command. Each reads like the story of its command: gather, compute, present.
 
 mod brief;
+mod close;
 mod compare;
 mod demo;
 mod explain;
@@ -8,15 +9,23 @@ mod fix;
 mod gate;
 mod handoff;
 mod host;
+mod inbox;
 mod init;
 mod man;
+mod merge;
 mod post;
+mod propose;
 mod review;
+mod reviewers;
 mod rules;
+mod say;
 mod scan;
 mod settle;
+mod show;
+mod stance;
 mod step;
 mod trend;
+mod try_proposal;
 
 use std::process::ExitCode;
 use std::time::Instant;
@@ -27,10 +36,11 @@ use swage_core::change::{Change, Content, Contents, Tree};
 use swage_core::review::{CheckerReport, Examination, Finding, Fixes, Review, examine, scan_tree};
 use swage_core::scan::{Cache, NoCache};
 use swage_git::Repository;
+use swage_host::StanceWord;
 use swage_store::Store;
 
 use crate::checkers::Outside;
-use crate::cli::{Cli, Command, HostCommand};
+use crate::cli::{Cli, Command};
 use crate::configuration::Configuration;
 use crate::decisions::settle;
 use crate::failure::Failure;
@@ -55,7 +65,17 @@ pub fn run(cli: Cli) -> Result<ExitCode, Failure> {
         Command::Step(args) => step::run(&args),
         Command::Settle(args) => settle::run(&args),
         Command::Rules { command } => rules::run(&command),
-        Command::Host { command: HostCommand::Serve(args) } => host::serve(&args),
+        Command::Host { command } => host::run(&command),
+        Command::Propose(args) => propose::run(&args),
+        Command::Inbox(args) => inbox::run(&args),
+        Command::Show(args) => show::run(&args),
+        Command::Say(args) => say::run(&args),
+        Command::Approve(args) => stance::run(&args, StanceWord::Approve),
+        Command::Object(args) => stance::run(&args, StanceWord::Object),
+        Command::Close(args) => close::run(&args),
+        Command::Reviewers(args) => reviewers::run(&args),
+        Command::Try(args) => try_proposal::run(&args),
+        Command::Merge(args) => merge::run(&args),
         Command::Init(args) => init::run(&args),
         Command::Demo(args) => demo::run(&args),
         Command::Completions { shell } => {

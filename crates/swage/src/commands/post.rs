@@ -5,107 +5,93 @@ use std::process::ExitCode;
 
 use swage_core::baseline::State;
 use swage_core::change::Change;
-use swage_core::gate::Verdict;
+use swage_core::gate::{Outcome, Verdict};
 use swage_core::review::{Anchor as ReviewAnchor, Finding, Fix, Fixes, Marker, Proof, Review, Side};
-use swage_git::{DiffSource, Head, Repository, Target};
-use swage_host::{Anchor, Client, CodeLine, Edit, HostError, NewProposal, Posted, Related, Report, ReportedFinding};
+use swage_git::{DiffSource, Repository, Target};
+use swage_host::{Anchor, CodeLine, Edit, NewStatus, Posted, Related, Report, ReportedFinding, Settled, StatusState};
 use swage_store::Store;
 
 use crate::checkers::Outside;
-use crate::cli::{ChangeArgs, PostArgs};
+use crate::cli::PostArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
+use crate::hosting::{Fetched, Hosting, failed};
 use crate::output::print;
-use crate::source::{Offer, Place, gate_sides};
-use crate::terminal::count;
+use crate::source::{Offer, Place, proposal_sides};
+use crate::terminal::printable;
 
 /// The name under which Swage's threads stand on a host.
 const REPORTER: &str = "swage";
 
 pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
-    let client = Client::new(&args.to, &super::host::token()?).map_err(failed)?;
     let place = Place::find()?;
     let repository = place.repository()?;
-    if args.change.staged || args.change.uncommitted || args.change.patch.is_some() {
-        return Err(Failure::wrong("only commits can be posted: a host shows revisions, and unsaved work is none")
-            .hint("Commit first, or review it here with `swage review`."));
-    }
-    let change = ChangeArgs { committed: args.change.range.is_none(), ..args.change.clone() };
-    let (target, head, description) = gate_sides(repository, &change)?;
-    let Head::Commit(commit) = &head else { return Err(Failure::wrong("there is no commit to post")) };
-    let commit = commit.clone();
-    let configuration = Configuration::of_target(repository, &target)?;
+    let hosting = Hosting::find(&place, args.host.host.as_deref())?;
+    let fetched = hosting.fetch(&place, args.proposal)?;
+    let head = fetched.revision.head.clone();
+    let say = |state, text: String| {
+        let status = NewStatus { state, text, link: Some(hosting.page(args.proposal)) };
+        hosting.client.put_status(args.proposal, &head, REPORTER, &status).map_err(failed)
+    };
+    say(StatusState::Pending, "reviewing".to_owned())?;
+    let done = posted(args, repository, &hosting, &fetched);
+    let (posted, verdict) = match done {
+        Ok(done) => done,
+        Err(failure) => {
+            // The status isn't left at work; that it can't be set doesn't hide why.
+            _ = say(StatusState::Failed, failure.message().chars().take(150).collect());
+            return Err(failure);
+        }
+    };
+    let state = if verdict.result == Outcome::Pass { StatusState::Passed } else { StatusState::Failed };
+    say(state, format!("the findings: {}", verdict.result.word()))?;
+    print(told(&posted, &hosting.page(args.proposal)).as_bytes())?;
+    Ok(ExitCode::SUCCESS)
+}
+
+/// Reviews the newest revision by the target's rules, and sends what was found.
+fn posted(
+    args: &PostArgs,
+    repository: &Repository,
+    hosting: &Hosting,
+    fetched: &Fetched,
+) -> Result<(Posted, Verdict), Failure> {
+    let target = &fetched.target;
+    let configuration = Configuration::of_target(repository, target)?;
     let store = super::cache(Some(repository), args.no_cache);
     let outside = Outside::trusting(repository, &configuration, &target.tip, &args.outside.checker_results)?;
-    let mut offer = Offer::of(&args.change)?;
-    if offer.title.is_none() {
-        // What isn't open yet has the title that it will be opened with.
-        let there = || client.proposal(args.proposal).ok().map(|p| p.title);
-        offer.title = args.open.clone().or_else(there);
-    }
-    let review = review(repository, &target, &commit, &offer, &configuration, store.as_ref(), &outside)?;
-    let sides = (target.clone(), head, description);
+    let mut offer = Offer::default();
+    offer.take_from(fetched);
+    let head = &fetched.revision.head;
+    let review = review(repository, fetched, &offer, &configuration, store.as_ref(), &outside)?;
     let with = (store.as_ref(), &outside);
-    let (_, verdict, ()) = super::judge(repository, sides, &offer, &configuration, with, |_, _, _| ())?;
-    let report = report(&review, &verdict, &target);
-    if let Some(title) = &args.open {
-        client
-            .open_proposal(args.proposal, &NewProposal { title: title.clone(), target: target.name.clone() })
-            .map_err(failed)?;
-    }
-    let posted = client.report(args.proposal, &commit, REPORTER, &report).map_err(failed)?;
-    print(told(&posted, &args.to).as_bytes())?;
-    let unsaved = repository.unsaved_files()?;
-    if args.change.range.is_none() && unsaved > 0 {
-        anstream::eprintln!("swage: {} with uncommitted work aren't part of what was posted", count(unsaved, "file"));
-    }
-    Ok(ExitCode::SUCCESS)
+    let (_, verdict, ()) =
+        super::judge(repository, proposal_sides(fetched), &offer, &configuration, with, |_, _, _| ())?;
+    let report = report(&review, &verdict, target, args.most_threads);
+    let posted = hosting.client.report(args.proposal, head, REPORTER, &report).map_err(failed)?;
+    Ok((posted, verdict))
 }
 
 /// Findings at the lines of the revision itself, by the target's rules.
 fn review(
     repository: &Repository,
-    target: &Target,
-    head: &str,
+    fetched: &Fetched,
     offer: &Offer,
     configuration: &Configuration,
     store: Option<&Store>,
     outside: &Outside<'_>,
 ) -> Result<Review, Failure> {
-    let base = repository.fork_point(target, head)?;
-    let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.to_owned() })?;
+    let (base, head) = (fetched.revision.base.clone(), fetched.revision.head.clone());
+    let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.clone() })?;
     diff.with(|change, contents| {
-        let change = offer.on(change, &configuration.rules, repository, (&base, Some(head)));
-        let change =
-            Change { base: Some(base), head: Some(head.to_owned()), target: Some(target.tip.clone()), ..change };
+        let change = offer.on(change, &configuration.rules, repository, (&base, Some(&head)));
+        let target = Some(fetched.target.tip.clone());
+        let change = Change { base: Some(base), head: Some(head), target, ..change };
         super::examine_change(&change, contents, configuration, store, outside, Fixes::Tried)
     })?
 }
 
-fn failed(error: HostError) -> Failure {
-    let remedy = match &error {
-        HostError::Address(_) => "Give --to an address such as http://127.0.0.1:8417.",
-        HostError::Unreachable { sent: false, .. } => {
-            "See that the host runs and that the address is right; then post again. Nothing was sent."
-        }
-        HostError::Unreachable { sent: true, .. } => {
-            "The report may have arrived. See that the host runs, then post again; that is safe."
-        }
-        HostError::Refused { status: 401, .. } => "Put the host's own token into SWAGE_TOKEN.",
-        HostError::Refused { status: 404, .. } => {
-            "Open the proposal with --open TITLE, or give the right --proposal number."
-        }
-        HostError::Refused { status: 409, .. } => "Post the newest revision, or choose another proposal number.",
-        _ => {
-            "Check that the address is that of a review host with Swage's protocol, then post again. The report may have arrived; posting again is safe."
-        }
-    };
-    let usage = matches!(error, HostError::Address(_));
-    let failure = if usage { Failure::wrong(&error) } else { Failure::unfinished(&error) };
-    failure.hint(remedy)
-}
-
-fn report(review: &Review, verdict: &Verdict, target: &Target) -> Report {
+fn report(review: &Review, verdict: &Verdict, target: &Target, most_threads: u64) -> Report {
     let counts = review.counts();
     let mut overview = format!("{}: {}", target.name, verdict.result.word());
     for condition in &verdict.conditions {
@@ -122,13 +108,19 @@ fn report(review: &Review, verdict: &Verdict, target: &Target) -> Report {
     for note in &review.notes {
         _ = write!(overview, "\n{note}");
     }
-    let findings = review.findings.iter().filter(|f| f.counts_against_change()).map(|f| reported(f, review)).collect();
+    // Worst first, as a review lists them: the host may not open a thread for all.
+    let against = review.findings.iter().filter(|f| f.counts_against_change());
+    let settled = review.findings.iter().filter_map(|f| {
+        let decision = f.settled()?;
+        Some(Settled { key: f.key.clone(), why: format!("{}: {}", decision.answer, decision.because) })
+    });
     Report {
         format: "swage-report/1".to_owned(),
-        base: review.base.clone(),
         verdict: Some(verdict.result.word().to_owned()),
-        overview,
-        findings,
+        overview: printable(&overview).into_owned(),
+        findings: against.map(|f| reported(f, review)).collect(),
+        settled: settled.collect(),
+        most_threads: Some(most_threads),
     }
 }
 
@@ -172,7 +164,7 @@ fn anchor(a: &ReviewAnchor) -> Anchor {
     Anchor {
         path: a.path.text.clone(),
         path_encoded: a.path.encoded,
-        side: if a.side == Side::Old { "old" } else { "new" }.to_owned(),
+        side: if a.side == Side::Old { swage_host::Side::Old } else { swage_host::Side::New },
         start_line: a.span.map(|s| s.start_line),
         start_column: a.span.map(|s| s.start_column),
         end_line: a.span.map(|s| s.end_line),
@@ -180,13 +172,9 @@ fn anchor(a: &ReviewAnchor) -> Anchor {
     }
 }
 
-fn told(posted: &Posted, url: &str) -> String {
-    let url = url.trim_end_matches('/');
+fn told(posted: &Posted, page: &str) -> String {
     if posted.unchanged {
-        return format!(
-            "Proposal {} has this report already; nothing was changed.\n{url}/proposals/{}\n",
-            posted.proposal, posted.proposal
-        );
+        return format!("Proposal {} has this report already; nothing was changed.\n{page}\n", posted.proposal);
     }
     let parts = [
         (posted.opened, "opened"),
@@ -194,11 +182,9 @@ fn told(posted: &Posted, url: &str) -> String {
         (posted.moved, "moved"),
         (posted.kept, "kept"),
         (posted.closed, "closed"),
+        (posted.left, "left to the overview"),
     ];
     let parts: Vec<String> = parts.into_iter().filter(|(n, _)| *n > 0).map(|(n, what)| format!("{n} {what}")).collect();
     let threads = if parts.is_empty() { "none needed".to_owned() } else { parts.join(", ") };
-    format!(
-        "Proposal {}, revision {}: threads: {threads}.\n{url}/proposals/{}\n",
-        posted.proposal, posted.revision, posted.proposal
-    )
+    format!("Proposal {}, revision {}: threads: {threads}.\n{page}\n", posted.proposal, posted.revision)
 }

@@ -95,6 +95,11 @@ pub fn print(bytes: &[u8]) -> Result<(), Failure> {
     }
 }
 
+/// A value as JSON for programs, with nothing in it that could do something to a terminal.
+pub fn to_json(value: &impl serde::Serialize) -> String {
+    swage_core::invisible::escaped_json(serde_json::to_string_pretty(value).unwrap_or_default()) + "\n"
+}
+
 /// Writes to a file. A regular one is replaced whole or not at all, where a symbolic link leads, and keeps its mode;
 /// anything else, such as a device, a pipe or a descriptor, is written to.
 pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), Failure> {

@@ -10,6 +10,24 @@ use crate::output::markdown::{code, text};
 /// Most files that are listed.
 const MOST_FILES: usize = 100;
 
+/// Most definitions and risks of a short overview.
+const MOST_SHORT: usize = 12;
+
+/// What the change is made of and where to look twice, in a few lines for the description of a proposal.
+pub fn short(brief: &Brief) -> String {
+    let mut out = format!("{}.\n", text(&gist(brief)));
+    for definition in brief.definitions.iter().take(MOST_SHORT) {
+        let (word, kind) = (word(definition.what), definition.kind);
+        _ = writeln!(out, "- {word} {kind} {}", code(&definition.name));
+    }
+    for risk in brief.risks.iter().take(3) {
+        let line = risk.line.map(|line| format!(":{line}")).unwrap_or_default();
+        let reasons = text(&risk.reasons.join("; "));
+        _ = writeln!(out, "- look twice at {}: {reasons}", code(&format!("{}{line}", risk.path)));
+    }
+    out.trim_end().to_owned()
+}
+
 /// The whole overview.
 pub fn format(brief: &Brief) -> String {
     let mut out = String::new();

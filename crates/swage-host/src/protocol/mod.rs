@@ -1,0 +1,30 @@
+//! What goes over the wire, as JSON. The OpenAPI document is made from these types.
+
+mod checks;
+mod people;
+mod proposal;
+mod report;
+mod thread;
+mod verdict;
+
+pub use self::checks::{commit as check_commit, name as check_name};
+pub use self::people::{Me, NewTicket, Person, Role, Ticket, TicketPoint};
+pub use self::proposal::{
+    Edited, Event, InboxRow, NewProposal, NewRepository, NewStatus, Overview, Proposal, ProposalState, Repository,
+    Revision, Status, StatusState, ThreadCounts, TouchedFile,
+};
+pub use self::report::{CodeLine, Edit, Fix, Posted, REPORT_FORMAT, Related, Report, ReportedFinding, Settled};
+pub use self::thread::{
+    Anchor, Changed, NewRemark, NewStance, NewThread, Published, ReadMark, Remark, Resolve, Side, Stance, StanceWord,
+    Thread, ThreadKind, ThreadPlace,
+};
+pub use self::verdict::{Condition, MergeKind, MergeRequest, Merged, NewVerdict, Verdict};
+
+/// Whatever the types can't say is checked before anything is done.
+pub trait Checked {
+    /// Checks a value.
+    ///
+    /// # Errors
+    /// What is wrong, for the sender.
+    fn check(&self) -> Result<(), String>;
+}

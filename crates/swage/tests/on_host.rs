@@ -1,0 +1,265 @@
+//! Working on a review host as people and programs do: through the built program, with a host in a process of its own.
+
+mod common;
+
+use std::collections::HashMap;
+use std::io::{BufRead, BufReader};
+use std::process::{Child, Command, Stdio};
+
+use common::{CONFIG, Ran, Sandbox};
+
+/// A host in a process of its own, on a free port; it stops by itself when nobody asks anything any more.
+struct Host {
+    child: Child,
+    url: String,
+}
+
+impl Drop for Host {
+    fn drop(&mut self) {
+        _ = self.child.kill();
+        _ = self.child.wait();
+    }
+}
+
+/// A clone of the repository `ferry` on a host, and everybody's token.
+struct Ferry {
+    s: Sandbox,
+    host: Host,
+    tokens: HashMap<&'static str, String>,
+}
+
+const PEOPLE: [(&str, &str); 5] = [
+    ("maintainer", "maintainer"),
+    ("harbour-dev", "contributor"),
+    ("pier-dev", "contributor"),
+    ("visitor", "reader"),
+    ("swage", "checker"),
+];
+
+impl Ferry {
+    /// With this at the end of `swage.toml`.
+    fn new(config: &str, files: &[(&str, &str)]) -> Self {
+        let whole = format!("{CONFIG}\n{config}");
+        let s = Sandbox::with(&[&[("swage.toml", whole.as_str())], files].concat());
+        let token = |(name, role): (&'static str, &str)| {
+            let ran = s.swage(&["host", "token", name, "--role", role, "--data", "../host"]);
+            assert_eq!(ran.code, 0, "{}", ran.told());
+            (name, ran.stdout.trim().to_owned())
+        };
+        let tokens = PEOPLE.into_iter().map(token).collect();
+        assert_eq!(s.swage(&["host", "repository", "ferry", "--data", "../host"]).code, 0);
+        let mut command = Command::new(env!("CARGO_BIN_EXE_swage"));
+        command.current_dir(&s.root).args(["host", "serve", "--listen", "127.0.0.1:0", "--data", "../host"]);
+        let mut child = command.args(["--idle", "60"]).stderr(Stdio::piped()).spawn().expect("the host starts");
+        let mut line = String::new();
+        BufReader::new(child.stderr.take().expect("its messages")).read_line(&mut line).expect("its address");
+        let url = line.split_whitespace().find(|w| w.starts_with("http://")).expect("an address");
+        let host = Host { child, url: url.trim_end_matches(',').to_owned() };
+        let ferry = Self { s, host, tokens };
+        let bare = ferry.s.root.join("../host/repositories/ferry.git");
+        ferry.s.git(&["push", "--quiet", &bare.to_string_lossy(), "main"]);
+        ferry.s.git(&["config", "swage.host", &format!("{}/git/ferry.git", ferry.host.url)]);
+        ferry
+    }
+
+    fn run(&self, who: &str, args: &[&str]) -> Ran {
+        self.s.swage_in(".", args, "", &[("SWAGE_TOKEN", &self.tokens[who])])
+    }
+
+    /// What a command says, without what differs from run to run.
+    fn told(&self, who: &str, args: &[&str]) -> String {
+        let told = self.run(who, args).told().replace(&self.host.url, "[host]");
+        format!("{who}$ swage {}\n{told}\n\n", args.join(" "))
+    }
+
+    /// A branch from main with a file, offered by harbour-dev.
+    fn offer(&self, branch: &str, path: &str, text: &str) {
+        self.s.git(&["checkout", "--quiet", "-B", branch, "main"]);
+        self.s.write(path, text);
+        self.s.commit(&format!("Work on {branch}"));
+        let ran = self.run("harbour-dev", &["propose"]);
+        assert_eq!(ran.code, 0, "{}", ran.told());
+    }
+
+    /// Git in the host's repository.
+    fn on_host(&self, args: &[&str]) -> String {
+        let bare = self.s.root.join("../host/repositories/ferry.git");
+        self.s.git(&[&["-C", &bare.to_string_lossy()], args].concat())
+    }
+}
+
+#[test]
+fn from_an_offer_to_the_merge() {
+    let f = Ferry::new(
+        "[gate.people]\napprovals = 1\nobjections = 0\ntodos = 0\nowners = true\nready = true\n[[owners]]\npaths = [\"a.py\"]\npeople = [\"pier-dev\"]\n",
+        &[("a.py", "bad(0)\n"), ("b.py", "x = 1\n")],
+    );
+    f.s.branch("topic");
+    f.s.write("a.py", "bad(0)\nbad(1)\n");
+    f.s.write("b.py", "x = 1\nbad(2)\n");
+    f.s.commit("Two <bad> ones");
+    let mut told = String::new();
+    let mut step = |who: &str, args: &[&str]| told += &f.told(who, args);
+    step("visitor", &["propose"]);
+    step("harbour-dev", &["propose", "--draft", "--label", "tide"]);
+    step("swage", &["post", "--proposal", "1"]);
+    step("swage", &["post", "--proposal", "1"]);
+    step("pier-dev", &["say", "1", "--at", "a.py:2", "--todo", "Why <b>twice</b>?"]);
+    step("pier-dev", &["object", "1", "Not like this."]);
+    step("harbour-dev", &["approve", "1"]);
+    step("maintainer", &["gate", "--proposal", "1"]);
+    // A new revision: one is mended, the other moves. Unsaved work takes no part.
+    f.s.write("a.py", "first = 1\n\nbad(0)\n");
+    f.s.write("b.py", "x = 1\n");
+    f.s.commit("Mended");
+    f.s.write("b.py", "bad(9)\n");
+    step("harbour-dev", &["propose", "--ready"]);
+    step("swage", &["post", "--proposal", "1"]);
+    step("pier-dev", &["approve", "1", "--head", "0123456789"]);
+    step("pier-dev", &["show", "1"]);
+    step("pier-dev", &["approve", "1", "Better."]);
+    step("pier-dev", &["say", "1", "--thread", "3", "--resolve", "Fine."]);
+    step("pier-dev", &["merge", "1"]);
+    step("maintainer", &["merge", "1", "--squash", "--delete-branch"]);
+    step("visitor", &["show", "1", "--all"]);
+    insta::with_settings!({ filters => vec![(r"\bas [0-9a-f]{10}\b", "as [commit]"), (r"merged [0-9a-f]{10}\b", "merged [commit]")] }, {
+        insta::assert_snapshot!(told);
+    });
+    assert_eq!(f.on_host(&["show", "main:a.py"]), "first = 1\n\nbad(0)");
+    assert!(
+        f.on_host(&["log", "-1", "--format=%b", "main"]).contains("Written-by: harbour-dev <harbour-dev@example.org>")
+    );
+    assert_eq!(f.on_host(&["for-each-ref", "--format=%(refname)", "refs/heads"]), "refs/heads/main");
+}
+
+/// While the gate is decided the target moves: it is decided again, for what is there then.
+#[test]
+fn a_target_that_moves_is_judged_again() {
+    let script = "#!/bin/sh\n# Somebody else is quicker, once.\n[ -e ../moved ] || [ -e \"$MARK\" ] || true\n";
+    let f =
+        Ferry::new("[checks.build]\ncommand = [\"tools/build\"]\n", &[("tools/build", script), ("a.py", "x = 1\n")]);
+    let bare = f.s.root.join("../host/repositories/ferry.git").canonicalize().expect("a folder");
+    let mark = f.s.root.join("../moved");
+    // The check is the target's, and does what a rival would do.
+    f.s.write(
+        "tools/build",
+        format!(
+            "#!/bin/sh\ncat *.py\n[ -e {0} ] && exit 0\ntouch {0}\ngit -C {1} update-ref refs/heads/main refs/heads/rival\n",
+            mark.display(),
+            bare.display()
+        ),
+    );
+    f.s.make_executable("tools/build");
+    f.s.commit("A check");
+    f.s.git(&["push", "--quiet", &bare.to_string_lossy(), "HEAD:refs/heads/next"]);
+    f.on_host(&["update-ref", "refs/heads/main", "refs/heads/next"]);
+    f.offer("topic", "c.py", "y = 1\n");
+    f.s.git(&["checkout", "--quiet", "-B", "rival", "main"]);
+    f.s.write("d.py", "z = 1\n");
+    f.s.commit("Another change");
+    f.s.git(&["push", "--quiet", &bare.to_string_lossy(), "HEAD:refs/heads/rival"]);
+    let ran = f.run("maintainer", &["merge", "1"]);
+    assert!(ran.code == 0 && ran.stderr.contains("deciding again"), "{}", ran.told());
+    assert_eq!(f.on_host(&["ls-tree", "--name-only", "main", "--", "c.py", "d.py"]), "c.py\nd.py");
+    // A check that fails keeps the change out, and says why.
+    f.s.git(&["checkout", "--quiet", "main"]);
+    f.offer("late", "e.py", "w = 1\n");
+    f.on_host(&["update-ref", "refs/heads/main", "refs/heads/next"]);
+    std::fs::remove_file(&mark).expect("removed");
+    f.on_host(&["update-ref", "-d", "refs/heads/rival"]);
+    let ran = f.run("maintainer", &["merge", "2"]);
+    assert!(ran.code == 1 && ran.stdout.contains("fail       checks.build: `tools/build` failed"), "{}", ran.told());
+    let unrun = f.run("maintainer", &["gate", "--proposal", "2"]);
+    assert!(unrun.code == 3 && unrun.stdout.contains("it wasn't run; --run-checks does"), "{}", unrun.told());
+}
+
+/// Each of the queue is judged on what those before it give.
+#[test]
+fn a_queue_goes_on_past_what_fails() {
+    let f = Ferry::new("", &[("a.py", "one\ntwo\nthree\nfour\n")]);
+    f.offer("first", "a.py", "ONE\ntwo\nthree\nfour\n");
+    f.offer("bad", "b.py", "bad(1)\n");
+    f.offer("conflicts", "a.py", "1\ntwo\nthree\nfour\n");
+    f.offer("last", "a.py", "one\ntwo\nthree\nFOUR\n");
+    let told = f.told("maintainer", &["merge", "--queue"]);
+    insta::with_settings!({ filters => vec![(r"\bas [0-9a-f]{10}\b", "as [commit]")] }, {
+        insta::assert_snapshot!(told);
+    });
+    assert_eq!(f.on_host(&["show", "main:a.py"]), "ONE\ntwo\nthree\nFOUR");
+    // Taking the first one back keeps what came later.
+    let undone = f.run("maintainer", &["merge", "1", "--undo"]);
+    assert!(undone.code == 0 && undone.stdout.contains("Proposal 5 takes proposal 1 back"), "{}", undone.told());
+    assert_eq!(f.run("maintainer", &["merge", "5"]).code, 0);
+    assert_eq!(f.on_host(&["show", "main:a.py"]), "one\ntwo\nthree\nFOUR");
+}
+
+#[test]
+fn proposals_are_changes_like_others() {
+    let f = Ferry::new(
+        "[teams.harbour]\npeople = [\"pier-dev\"]\n[[owners]]\npaths = [\"a.py\"]\npeople = [\"@harbour\"]\n",
+        &[("a.py", "def load():\n    return 1\n")],
+    );
+    f.offer("topic", "a.py", "def load():\n    bad(1)\n    return 2\n");
+    f.s.git(&["checkout", "--quiet", "main"]);
+    let on = |args: &[&str]| {
+        let ran = f.run("visitor", &[args, &["--proposal", "1"]].concat());
+        format!("{} {}", ran.code, ran.stdout)
+    };
+    let review = on(&["review", "--format", "lines"]);
+    assert!(review.starts_with("0 a.py:2:5: error: `bad(1)` is bad."), "{review}");
+    for (args, expected) in [
+        (&["brief"][..], "1 commit by harbour-dev"),
+        (&["fix"], "0 "),
+        (&["handoff"], "no-bad"),
+        (&["reviewers"], "pier-dev\n  owns a.py"),
+    ] {
+        let told = on(args);
+        assert!(told.starts_with('0') && told.contains(expected), "{args:?}: {told}");
+    }
+    let tried = f.run("visitor", &["try", "1", "--", "cat", "a.py"]);
+    assert_eq!((tried.code, tried.stdout.as_str()), (0, "def load():\n    bad(1)\n    return 2\n"), "{}", tried.told());
+    let failing = f.run("visitor", &["try", "1", "--merged", "--", "false"]);
+    assert_eq!(failing.code, 1, "{}", failing.told());
+    assert_eq!(f.s.git(&["worktree", "list"]).lines().count(), 1, "no worktree is left");
+    // A contributor's own repository, made on the way.
+    f.s.git(&["checkout", "--quiet", "-B", "other", "main"]);
+    f.s.write("c.py", "x = 1\n");
+    f.s.commit("QUAY-1: own");
+    let own = f.run("pier-dev", &["propose", "--source", "ferry-pier", "--describe"]);
+    assert!(own.code == 0 && own.stdout.contains("ferry-pier:other into main"), "{}", own.told());
+    let open = f.run("visitor", &["inbox", "--open", "--format", "json"]).json();
+    assert_eq!(open.as_array().map(Vec::len), Some(2));
+    assert_eq!(f.run("pier-dev", &["close", "1"]).code, 2);
+    assert_eq!(f.run("harbour-dev", &["close", "1"]).code, 0);
+}
+
+#[test]
+fn what_goes_wrong_is_told() {
+    let f = Ferry::new("", &[("a.py", "x = 1\n")]);
+    f.offer("topic", "a.py", "x = 2\n");
+    let mut told = String::new();
+    for args in [
+        &["show", "9"][..],
+        &["say", "1"],
+        &["say", "1", "--at", "a.py:0", "text"],
+        &["say", "1", "--at", "a.py:5", "text"],
+        &["say", "1", "--at", "nowhere.py", "text"],
+        &["merge", "1"],
+        &["merge", "1", "--undo"],
+        &["propose", "--ticket", "QUAY-9", "--branch", "harbour-dev/again"],
+        &["propose", "--host", "http://127.0.0.1:1"],
+    ] {
+        told += &f.told("harbour-dev", args);
+    }
+    let bare = |args: &[&str], env: &[(&str, &str)]| f.s.swage_in(".", args, "", env).told() + "\n\n";
+    told += &bare(&["inbox"], &[]);
+    told += &bare(&["inbox"], &[("SWAGE_TOKEN", "guess")]).replace(&f.host.url, "[host]");
+    f.s.git(&["config", "--unset", "swage.host"]);
+    told += &bare(&["inbox"], &[("SWAGE_TOKEN", "guess")]);
+    told += &bare(&["host", "serve", "--listen", "0.0.0.0:0"], &[]);
+    told += &bare(&["host", "serve", "--listen", "127.0.0.1:0", "--data", "a.py/host"], &[]);
+    told += &bare(&["host", "token", "a b", "--role", "reader", "--data", "../host"], &[]);
+    told += &bare(&["host", "repository", "ferry", "--data", "../host"], &[]);
+    insta::assert_snapshot!(told);
+    assert!(!told.contains("guess"), "a token was printed");
+}
