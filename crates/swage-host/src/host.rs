@@ -1,5 +1,6 @@
 //! What the host does: its memory and its repositories together.
 
+use std::collections::HashMap;
 use std::path::Path;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
@@ -148,8 +149,16 @@ impl Host {
             return Ok(());
         }
         let watched = self.storage().watched(repository)?;
+        // The branches of a repository are read once, however many proposals it holds.
+        let mut heads: HashMap<String, HashMap<String, String>> = HashMap::new();
         for pushed in watched {
-            self.look_at(&pushed)?;
+            let branches = heads.entry(pushed.source.clone()).or_insert_with(|| {
+                let list = self.repositories.get(&pushed.source).and_then(|repository| repository.branches());
+                list.unwrap_or_default().into_iter().collect()
+            });
+            if branches.get(&pushed.branch).is_some_and(|head| *head != pushed.newest.head) {
+                self.look_at(&pushed)?;
+            }
         }
         *last = Instant::now();
         Ok(())

@@ -80,6 +80,7 @@ pub struct Ticket {
 #[serde(deny_unknown_fields)]
 pub struct TicketPoint {
     /// What must hold.
+    #[schema(min_length = 1, max_length = 200)]
     pub text: String,
     /// Whether somebody has ticked it.
     #[serde(default)]
@@ -91,6 +92,7 @@ pub struct TicketPoint {
 #[serde(deny_unknown_fields)]
 pub struct NewTicket {
     /// What it is about, in a line.
+    #[schema(min_length = 1, max_length = 200)]
     pub title: String,
     /// Whether it is still to be done; yes when left out.
     #[serde(default = "yes")]

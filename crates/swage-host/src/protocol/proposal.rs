@@ -25,6 +25,7 @@ pub struct Repository {
 #[serde(deny_unknown_fields)]
 pub struct NewRepository {
     /// Its name.
+    #[schema(pattern = "^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")]
     pub name: String,
     /// The repository to copy, for one of one's own; null for an empty shared one, which maintainers make.
     #[serde(default)]
@@ -47,18 +48,23 @@ impl Checked for NewRepository {
 #[serde(deny_unknown_fields)]
 pub struct NewProposal {
     /// The repository that the change wants to enter.
+    #[schema(pattern = "^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")]
     pub repository: String,
     /// The branch that it wants to enter.
+    #[schema(min_length = 1, max_length = 200)]
     pub target: String,
     /// The repository that holds it; the same one when left out.
     #[serde(default)]
     pub source: Option<String>,
     /// The branch that holds it, whose pushed states are its revisions.
+    #[schema(min_length = 1, max_length = 200)]
     pub branch: String,
     /// For a review after the fact: the commit before the change, which is on the target already.
+    #[schema(pattern = "^([0-9a-f]{40}|[0-9a-f]{64})$")]
     #[serde(default)]
     pub after: Option<String>,
     /// What it is, in a line.
+    #[schema(min_length = 1, max_length = 200)]
     pub title: String,
     /// Why and how, in Markdown.
     #[serde(default)]
@@ -76,6 +82,7 @@ pub struct NewProposal {
     #[serde(default)]
     pub tickets: Vec<String>,
     /// The day by which a review is wanted, as `2031-03-01`.
+    #[schema(pattern = "^[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])$")]
     #[serde(default)]
     pub due: Option<String>,
     /// Whether the branch goes away after the merge.
@@ -104,6 +111,7 @@ impl Checked for NewProposal {
 #[serde(deny_unknown_fields)]
 pub struct Edited {
     /// Another title.
+    #[schema(min_length = 1, max_length = 200)]
     #[serde(default)]
     pub title: Option<String>,
     /// Another description.
@@ -354,6 +362,7 @@ pub struct NewStatus {
     #[serde(default)]
     pub text: String,
     /// Where to read more: an `http` or `https` address.
+    #[schema(pattern = "^https?://\\S+$")]
     #[serde(default)]
     pub link: Option<String>,
 }

@@ -13,8 +13,10 @@ pub const REPORT_FORMAT: &str = "swage-report/1";
 #[serde(deny_unknown_fields)]
 pub struct Report {
     /// `swage-report/1`.
+    #[schema(pattern = "^swage-report/1$")]
     pub format: String,
     /// `pass`, `fail` or `incomplete`, when it was decided.
+    #[schema(pattern = "^(pass|fail|incomplete)$")]
     #[serde(default)]
     pub verdict: Option<String>,
     /// The one comment on the whole proposal, as plain text; it replaces the one before.
@@ -34,6 +36,7 @@ pub struct Report {
 #[serde(deny_unknown_fields)]
 pub struct Settled {
     /// Its key.
+    #[schema(min_length = 1, max_length = 200)]
     pub key: String,
     /// How, such as `intended: the quay is flat`.
     pub why: String,
@@ -44,10 +47,13 @@ pub struct Settled {
 #[serde(deny_unknown_fields)]
 pub struct ReportedFinding {
     /// Its stable name: the same in every revision as long as it is the same finding.
+    #[schema(min_length = 1, max_length = 200)]
     pub key: String,
     /// The rule's id.
+    #[schema(min_length = 1, max_length = 200)]
     pub rule: String,
     /// `error`, `warning` or `note`.
+    #[schema(pattern = "^(error|warning|note)$")]
     pub severity: String,
     /// What it says.
     pub message: String,
@@ -112,6 +118,7 @@ pub struct Related {
 #[serde(deny_unknown_fields)]
 pub struct CodeLine {
     /// `same`, `added` or `removed`.
+    #[schema(pattern = "^(same|added|removed)$")]
     pub marker: String,
     /// Its number on its side, 1-based.
     pub number: u32,

@@ -20,6 +20,7 @@ pub enum Side {
 #[serde(deny_unknown_fields)]
 pub struct Anchor {
     /// The file; percent-encoded when `path_encoded`.
+    #[schema(min_length = 1, max_length = 4096)]
     pub path: String,
     /// Whether the path isn't UTF-8 and comes percent-encoded.
     #[serde(default)]
@@ -161,6 +162,7 @@ pub struct NewThread {
     #[serde(default)]
     pub revision: Option<u64>,
     /// What is said, in Markdown.
+    #[schema(min_length = 1)]
     pub text: String,
     /// Whether it is kept for oneself until it is published.
     #[serde(default)]
@@ -179,6 +181,7 @@ impl Checked for NewThread {
 #[serde(deny_unknown_fields)]
 pub struct NewRemark {
     /// What is said, in Markdown.
+    #[schema(min_length = 1)]
     pub text: String,
     /// Whether it is kept for oneself until it is published.
     #[serde(default)]
@@ -255,6 +258,7 @@ pub struct NewStance {
     /// What.
     pub stance: StanceWord,
     /// The commit that was looked at, which must be that of the newest revision.
+    #[schema(pattern = "^([0-9a-f]{40}|[0-9a-f]{64})$")]
     pub head: String,
     /// Why, in Markdown.
     #[serde(default)]
@@ -289,8 +293,10 @@ pub struct Changed {
 #[serde(deny_unknown_fields)]
 pub struct ReadMark {
     /// The file.
+    #[schema(min_length = 1, max_length = 4096)]
     pub path: String,
     /// The revision in which it was read. The mark holds for later ones in which the file is the same.
+    #[schema(minimum = 1)]
     pub revision: u64,
 }
 

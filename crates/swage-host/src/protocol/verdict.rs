@@ -10,8 +10,10 @@ use super::{Checked, checks};
 #[serde(deny_unknown_fields)]
 pub struct Condition {
     /// Its name.
+    #[schema(min_length = 1, max_length = 200)]
     pub name: String,
     /// `pass`, `fail` or `incomplete`.
+    #[schema(pattern = "^(pass|fail|incomplete)$")]
     pub result: String,
     /// Why, in a sentence.
     pub reason: String,
@@ -22,10 +24,13 @@ pub struct Condition {
 #[serde(deny_unknown_fields)]
 pub struct NewVerdict {
     /// The tip of the target that was judged.
+    #[schema(pattern = "^([0-9a-f]{40}|[0-9a-f]{64})$")]
     pub target: String,
     /// The head that was judged.
+    #[schema(pattern = "^([0-9a-f]{40}|[0-9a-f]{64})$")]
     pub head: String,
     /// `pass`, `fail` or `incomplete`.
+    #[schema(pattern = "^(pass|fail|incomplete)$")]
     pub result: String,
     /// The conditions.
     pub conditions: Vec<Condition>,
@@ -103,8 +108,10 @@ impl MergeKind {
 #[serde(deny_unknown_fields)]
 pub struct MergeRequest {
     /// Where the target is to be; when it isn't, nothing is done.
+    #[schema(pattern = "^([0-9a-f]{40}|[0-9a-f]{64})$")]
     pub target: String,
     /// The head to merge; when it isn't the newest, nothing is done.
+    #[schema(pattern = "^([0-9a-f]{40}|[0-9a-f]{64})$")]
     pub head: String,
     /// How.
     pub kind: MergeKind,

@@ -117,7 +117,7 @@ fn report(review: &Review, verdict: &Verdict, target: &Target, most_threads: u64
     Report {
         format: "swage-report/1".to_owned(),
         verdict: Some(verdict.result.word().to_owned()),
-        overview: printable(&overview).into_owned(),
+        overview: overview.lines().map(printable).collect::<Vec<_>>().join("\n"),
         findings: against.map(|f| reported(f, review)).collect(),
         settled: settled.collect(),
         most_threads: Some(most_threads),

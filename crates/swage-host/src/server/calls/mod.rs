@@ -8,8 +8,9 @@ mod threads;
 use std::sync::Arc;
 
 use axum::Json;
+use axum::body::Bytes;
 use axum::extract::{DefaultBodyLimit, FromRequest, Request};
-use axum::http::StatusCode;
+use axum::http::{StatusCode, header};
 use serde::de::DeserializeOwned;
 use utoipa::OpenApi;
 use utoipa::openapi::security::{Http, HttpAuthScheme, SecurityScheme};
@@ -35,7 +36,7 @@ const MOST_SENT: usize = 512 << 10;
         version = "1",
         license(name = "MIT OR Apache-2.0", identifier = "MIT OR Apache-2.0")
     ),
-    components(schemas(Reason)),
+    components(schemas(Reason, proposals::WhichProposals)),
     modifiers(&Token),
     security(("token" = []))
 )]
@@ -90,7 +91,20 @@ impl<T: DeserializeOwned + Checked> FromRequest<Arc<Shared>> for Sent<T> {
     type Rejection = Problem;
 
     async fn from_request(request: Request, shared: &Arc<Shared>) -> Result<Self, Problem> {
-        let Json(value) = Json::<T>::from_request(request, shared).await?;
+        let kind = request.headers().get(header::CONTENT_TYPE).and_then(|v| v.to_str().ok()).unwrap_or_default();
+        let kind = kind.split(';').next().unwrap_or_default().trim();
+        if !kind.eq_ignore_ascii_case("application/json") {
+            let why = "send JSON, and declare it: Content-Type: application/json".to_owned();
+            return Err(Problem(StatusCode::UNSUPPORTED_MEDIA_TYPE, why));
+        }
+        let bytes = Bytes::from_request(request, shared)
+            .await
+            .map_err(|rejection| Problem(rejection.status(), rejection.body_text()))?;
+        // A list of the values alone would be read as well.
+        if matches!(bytes.trim_ascii_start().first(), Some(b'[')) {
+            return Err(Problem(StatusCode::UNPROCESSABLE_ENTITY, "an object is expected, not a list".to_owned()));
+        }
+        let Json(value) = Json::<T>::from_bytes(&bytes)?;
         value.check().map_err(|why| Problem(StatusCode::UNPROCESSABLE_ENTITY, why))?;
         Ok(Self(value))
     }

@@ -85,7 +85,7 @@ pub async fn ticket(
 /// Write a ticket, or change it
 #[utoipa::path(
     put, path = "/tickets/{name}", tag = "tickets", request_body = NewTicket,
-    params(("name" = String, Path, description = "Its name, as commits write it", max_length = 64)),
+    params(("name" = String, Path, description = "Its name, as commits write it", pattern = "^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")),
     responses((status = 200, body = Ticket), (status = 201, body = Ticket), Problem)
 )]
 pub async fn put_ticket(

@@ -35,9 +35,8 @@ pub enum WhichProposals {
 #[derive(Debug, Deserialize, IntoParams)]
 #[serde(deny_unknown_fields)]
 pub struct Asked {
-    /// Which proposals.
-    #[serde(default)]
-    which: WhichProposals,
+    /// Which proposals; `mine` when left out.
+    which: Option<WhichProposals>,
 }
 
 /// Proposals as you see them: what waits for you first, then the newest; at most 500
@@ -48,7 +47,7 @@ pub async fn inbox(
     asked: Result<Query<Asked>, QueryRejection>,
 ) -> Result<Json<Vec<InboxRow>>, Problem> {
     let Query(asked) = asked?;
-    let which = match asked.which {
+    let which = match asked.which.unwrap_or_default() {
         WhichProposals::Mine => Which::Mine,
         WhichProposals::Open => Which::Open,
         WhichProposals::All => Which::All,

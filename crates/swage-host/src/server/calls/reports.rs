@@ -23,7 +23,7 @@ fn check(head: &str, what: &str, name: &str) -> Result<(), Problem> {
     params(
         ("number" = u64, Path, minimum = 1, maximum = 9007199254740992u64),
         ("head" = String, Path, pattern = "^([0-9a-f]{40}|[0-9a-f]{64})$"),
-        ("reporter" = String, Path, description = "The checker's name; its threads are its own", max_length = 64)
+        ("reporter" = String, Path, description = "The checker's name; its threads are its own", pattern = "^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")
     ),
     request_body = Report, responses((status = 200, body = Posted), Problem)
 )]
@@ -47,7 +47,7 @@ pub async fn report(
     params(
         ("number" = u64, Path, minimum = 1, maximum = 9007199254740992u64),
         ("head" = String, Path, pattern = "^([0-9a-f]{40}|[0-9a-f]{64})$"),
-        ("name" = String, Path, description = "What was looked at, such as `build`", max_length = 64)
+        ("name" = String, Path, description = "What was looked at, such as `build`", pattern = "^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")
     ),
     request_body = NewStatus, responses((status = 200, body = Status), Problem)
 )]

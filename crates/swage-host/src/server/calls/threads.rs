@@ -140,7 +140,7 @@ async fn set_reaction(
     put, path = "/remarks/{remark}/reactions/{word}", tag = "threads",
     params(
         ("remark" = u64, Path, minimum = 1, maximum = 9007199254740992u64),
-        ("word" = String, Path, description = "Such as `agreed`", max_length = 64)
+        ("word" = String, Path, description = "Such as `agreed`", pattern = "^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")
     ),
     responses((status = 200, body = Changed), Problem)
 )]
@@ -157,7 +157,7 @@ pub async fn react(
     delete, path = "/remarks/{remark}/reactions/{word}", tag = "threads",
     params(
         ("remark" = u64, Path, minimum = 1, maximum = 9007199254740992u64),
-        ("word" = String, Path, description = "Such as `agreed`", max_length = 64)
+        ("word" = String, Path, description = "Such as `agreed`", pattern = "^[A-Za-z0-9][A-Za-z0-9._-]{0,63}$")
     ),
     responses((status = 200, body = Changed), Problem)
 )]
