@@ -225,6 +225,8 @@ fn a_target_moves_only_by_a_verdict_that_holds() {
     let checker = w.client("swage");
     let merge = || maintainer.merge(1, &request(&target, &head));
     assert_eq!(status(merge()), 409, "not judged");
+    let of_the_future = NewVerdict { upto: u64::MAX >> 12, ..judge("pass") };
+    assert_eq!(status(checker.put_verdict(1, &of_the_future)), 422, "what hasn't happened yet");
     checker.put_verdict(1, &judge("fail")).expect("judged");
     assert_eq!(status(merge()), 409, "a verdict that fails");
     checker.put_verdict(1, &judge("pass")).expect("judged");

@@ -14,6 +14,18 @@ struct Host {
     url: String,
 }
 
+impl Host {
+    fn start(s: &Sandbox) -> Self {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_swage"));
+        command.current_dir(&s.root).args(["host", "serve", "--listen", "127.0.0.1:0", "--data", "../host"]);
+        let mut child = command.args(["--idle", "60"]).stderr(Stdio::piped()).spawn().expect("the host starts");
+        let mut line = String::new();
+        BufReader::new(child.stderr.take().expect("its messages")).read_line(&mut line).expect("its address");
+        let url = line.split_whitespace().find(|w| w.starts_with("http://")).expect("an address");
+        Self { child, url: url.trim_end_matches(',').to_owned() }
+    }
+}
+
 impl Drop for Host {
     fn drop(&mut self) {
         _ = self.child.kill();
@@ -48,13 +60,7 @@ impl Ferry {
         };
         let tokens = PEOPLE.into_iter().map(token).collect();
         assert_eq!(s.swage(&["host", "repository", "ferry", "--data", "../host"]).code, 0);
-        let mut command = Command::new(env!("CARGO_BIN_EXE_swage"));
-        command.current_dir(&s.root).args(["host", "serve", "--listen", "127.0.0.1:0", "--data", "../host"]);
-        let mut child = command.args(["--idle", "60"]).stderr(Stdio::piped()).spawn().expect("the host starts");
-        let mut line = String::new();
-        BufReader::new(child.stderr.take().expect("its messages")).read_line(&mut line).expect("its address");
-        let url = line.split_whitespace().find(|w| w.starts_with("http://")).expect("an address");
-        let host = Host { child, url: url.trim_end_matches(',').to_owned() };
+        let host = Host::start(&s);
         let ferry = Self { s, host, tokens };
         let bare = ferry.s.root.join("../host/repositories/ferry.git");
         ferry.s.git(&["push", "--quiet", &bare.to_string_lossy(), "main"]);
@@ -231,6 +237,102 @@ fn proposals_are_changes_like_others() {
     assert_eq!(open.as_array().map(Vec::len), Some(2));
     assert_eq!(f.run("pier-dev", &["close", "1"]).code, 2);
     assert_eq!(f.run("harbour-dev", &["close", "1"]).code, 0);
+}
+
+/// How often the host is killed; a longer run is asked for with SWAGE_KILLS.
+const KILLS: u64 = 60;
+
+/// The host is killed at any moment: what it said is done is done once, and nothing is left half.
+#[test]
+fn a_host_that_is_killed_leaves_nothing_half() {
+    use std::time::Duration;
+    use swage_host::{Client, MergeKind, MergeRequest, NewRemark, NewThread, NewVerdict, Report, ThreadKind};
+    let mut f = Ferry::new("", &[("a.py", "x = 1\n")]);
+    f.offer("topic", "a.py", "x = 2\n");
+    let head = f.s.git(&["rev-parse", "topic"]);
+    let target = f.s.git(&["rev-parse", "main"]);
+    let client =
+        |f: &Ferry, who: &str| Client::new(&f.host.url, &f.tokens[who]).expect("an address").patient(Duration::ZERO);
+    let new = NewThread { kind: ThreadKind::Remark, anchor: None, revision: None, text: "first".into(), draft: false };
+    let thread = client(&f, "pier-dev").open_thread(1, &new).expect("a thread").number;
+    // Kills come while this is done, however fast the machine is.
+    let begun = std::time::Instant::now();
+    client(&f, "pier-dev").reply(thread, &NewRemark { text: "second".into(), draft: false }).expect("said");
+    let usual = begun.elapsed().as_micros() as u64 * 3;
+    let kills = std::env::var("SWAGE_KILLS").ok().and_then(|n| n.parse().ok()).unwrap_or(KILLS);
+    let mut random = 20_310_301u64;
+    let (mut said, mut unsure): (Vec<String>, Vec<String>) =
+        (vec!["first".to_owned(), "second".to_owned()], Vec::new());
+    for kill in 0..kills {
+        random = random.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        let pause = Duration::from_micros((random >> 33) % usual);
+        let (checker, speaker, merger) = (client(&f, "swage"), client(&f, "pier-dev"), client(&f, "maintainer"));
+        let report = |count: u64| {
+            let finding = |n: u64| serde_json::json!({ "key": format!("k{n}"), "rule": "r", "severity": "note", "message": "m", "anchor": null });
+            let findings: Vec<_> = (0..count).map(finding).collect();
+            let report =
+                serde_json::json!({ "format": "swage-report/1", "overview": format!("{kill}"), "findings": findings });
+            serde_json::from_value::<Report>(report).expect("a report")
+        };
+        let pid = f.host.child.id().to_string();
+        let (head, target) = (&head, &target);
+        let answers = std::thread::scope(|scope| {
+            let reporting = scope.spawn(move || checker.report(1, head, "swage", &report(kill % 7)).is_ok());
+            let speaking = scope.spawn(move || {
+                let remark = NewRemark { text: format!("remark {kill}"), draft: false };
+                speaker.reply(thread, &remark).is_ok()
+            });
+            // Near the end it is merged, as often as it takes.
+            let merging = scope.spawn(move || {
+                if kill + 15 < kills {
+                    return;
+                }
+                let Ok(events) = merger.timeline(1) else { return };
+                let upto = events.last().map_or(0, |event| event.number);
+                let verdict = NewVerdict {
+                    target: target.clone(),
+                    head: head.clone(),
+                    result: "pass".into(),
+                    conditions: Vec::new(),
+                    upto,
+                };
+                let (target, head) = (target.clone(), head.clone());
+                let request =
+                    MergeRequest { target, head, kind: MergeKind::Merge, message: "m".into(), delete_branch: false };
+                _ = merger.put_verdict(1, &verdict).and_then(|_| merger.merge(1, &request));
+            });
+            std::thread::sleep(pause);
+            let killed = Command::new("kill").args(["-KILL", &pid]).status();
+            assert!(killed.is_ok_and(|status| status.success()));
+            merging.join().expect("no panic");
+            (reporting.join().expect("no panic"), speaking.join().expect("no panic"))
+        });
+        if answers.1 {
+            said.push(format!("remark {kill}"))
+        } else {
+            unsure.push(format!("remark {kill}"))
+        }
+        f.host = Host::start(&f.s);
+        let threads = client(&f, "visitor").threads(1).expect("threads");
+        let mut keys: Vec<&str> = threads.iter().filter_map(|t| t.finding.as_ref()).map(|f| f.key.as_str()).collect();
+        let all = keys.len();
+        keys.sort_unstable();
+        keys.dedup();
+        assert_eq!(keys.len(), all, "a thread twice after kill {kill}");
+        let open = threads.iter().filter(|t| t.finding.is_some() && t.open).count() as u64;
+        assert!(!answers.0 || open == kill % 7, "half a report after kill {kill}: {open} open");
+        let remarks: Vec<&str> =
+            threads.iter().filter(|t| t.number == thread).flat_map(|t| &t.remarks).map(|r| r.text.as_str()).collect();
+        let kept: Vec<&str> = remarks.iter().copied().filter(|text| !unsure.iter().any(|u| u == text)).collect();
+        assert_eq!(kept, said, "after kill {kill}");
+        let proposal = client(&f, "visitor").proposal(1).expect("a proposal");
+        let tip = f.on_host(&["rev-parse", "main"]);
+        match &proposal.merged {
+            Some(merged) => assert_eq!(tip, merged.commit, "after kill {kill}"),
+            None => assert_eq!(tip, *target, "moved without being merged, after kill {kill}"),
+        }
+    }
+    assert!(!unsure.is_empty(), "no kill came in between");
 }
 
 #[test]

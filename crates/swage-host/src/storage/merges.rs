@@ -41,6 +41,11 @@ impl Storage {
                 "revision {revision} of proposal {number} is newer than what was judged"
             )));
         }
+        // A verdict can't take into account what hasn't happened yet, or nothing would ever void it.
+        let last: u64 = tx.query_row("SELECT max(number) FROM events WHERE proposal = ?1", [number], |r| r.get(0))?;
+        if new.upto > last {
+            return Err(Refusal::Invalid(format!("the last event of proposal {number} is {last}")));
+        }
         tx.execute(
             "INSERT OR REPLACE INTO verdicts (proposal, target, head, result, conditions, upto, by, at)
              VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
