@@ -53,6 +53,16 @@ pub struct MergedTree {
     pub conflicts: Vec<String>,
 }
 
+impl MergedTree {
+    /// What `git merge-tree -z --name-only` says: the tree, and when it ended with 1, names in conflict until an empty part.
+    pub(crate) fn read(out: &[u8], code: i32) -> Self {
+        let mut parts = out.split(|b| *b == 0);
+        let tree = text(parts.next().unwrap_or_default());
+        let named = parts.take_while(|part| !part.is_empty()).map(|part| String::from_utf8_lossy(part).into_owned());
+        Self { tree, conflicts: if code == 1 { named.collect() } else { Vec::new() } }
+    }
+}
+
 fn text(bytes: &[u8]) -> String {
     String::from_utf8_lossy(bytes).trim().to_owned()
 }
@@ -181,11 +191,7 @@ impl Repository {
         merge.arg(format!("--attr-source={target}"));
         merge.args(["merge-tree", "--write-tree", "--name-only", "--no-messages", "-z"]);
         merge.args(more).args([target, head]);
-        let (out, code) = run(merge, "merge-tree", &[0, 1])?;
-        let mut parts = out.split(|b| *b == 0);
-        let tree = text(parts.next().unwrap_or_default());
-        let named = parts.take_while(|part| !part.is_empty()).map(|part| String::from_utf8_lossy(part).into_owned());
-        Ok(MergedTree { tree, conflicts: if code == 1 { named.collect() } else { Vec::new() } })
+        run(merge, "merge-tree", &[0, 1]).map(|(out, code)| MergedTree::read(&out, code))
     }
 
     /// Writes a commit; its id.

@@ -5,6 +5,7 @@ use std::path::Path;
 use tempfile::TempDir;
 
 use crate::GitError;
+use crate::bare::MergedTree;
 use crate::change::{DiffSource, ReadChange, with_objects};
 use crate::command::run;
 use crate::repository::Repository;
@@ -61,14 +62,7 @@ impl Repository {
         merge.arg(format!("--attr-source={}", target.tip));
         merge.args(["merge-tree", "--write-tree", "--name-only", "-z", &target.tip, &commit]);
         let (out, code) = run(merge, "merge-tree", &[0, 1])?;
-        let mut parts = out.split(|b| *b == 0);
-        let tree = String::from_utf8_lossy(parts.next().unwrap_or_default()).trim().to_owned();
-        // Names follow until an empty part; messages come behind it.
-        let conflicts: Vec<String> = if code == 1 {
-            parts.take_while(|p| !p.is_empty()).map(|p| String::from_utf8_lossy(p).into_owned()).collect()
-        } else {
-            Vec::new()
-        };
+        let MergedTree { tree, conflicts } = MergedTree::read(&out, code);
         let source = match conflicts.as_slice() {
             [] => DiffSource::Commits { base: target.tip.clone(), head: tree },
             _ => DiffSource::Commits { base, head: commit },

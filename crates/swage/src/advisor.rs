@@ -2,13 +2,13 @@
 
 use serde_json::Value;
 use swage_core::config::NamedProgram;
-use swage_core::invisible::escaped_json;
 use swage_git::{Repository, Target};
 use tempfile::TempDir;
 
 use crate::configuration::Configuration;
 use crate::export::export_tree;
 use crate::failure::Failure;
+use crate::output::to_json;
 use crate::program::{Program, watch_interrupts};
 use crate::target::find_target;
 
@@ -60,7 +60,7 @@ impl<'a> Advisor<'a> {
             export_tree(&self.repository.files(&target.tip)?, home.path()).map_err(failed)?;
         }
         watch_interrupts();
-        let text = escaped_json(serde_json::to_string_pretty(question).unwrap_or_default()) + "\n";
+        let text = to_json(question);
         let ran = program.run(folder.path(), home.path(), Some(text.into_bytes())).map_err(failed)?;
         if !ran.status.success() {
             return Err(failed(format!("`{name}` failed with {}{}", ran.status, ran.complaint())));

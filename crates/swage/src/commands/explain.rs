@@ -8,7 +8,6 @@ use std::process::ExitCode;
 use serde_json::{Value, json};
 use swage_core::baseline::State;
 use swage_core::decision::Decision;
-use swage_core::invisible::escaped_json;
 use swage_core::lang::Language;
 use swage_core::review::{Finding, Fix, Marker, Proof, Side};
 use swage_core::rule::{CodeMatch, ExampleFile, Rule};
@@ -24,7 +23,7 @@ use crate::configuration::Folder;
 use crate::decisions::decisions_of;
 use crate::failure::Failure;
 use crate::history::day;
-use crate::output::print;
+use crate::output::{print, to_json};
 use crate::source::Place;
 use crate::terminal::{Paint, printable, width, wrap};
 
@@ -86,7 +85,7 @@ pub fn run(args: &ExplainArgs) -> Result<ExitCode, Failure> {
             let told = advice.map(|a| json!({ "question": a.question, "from": a.from, "answer": a.answer }));
             let mut value = explanation.value();
             value["advice"] = json!(told);
-            escaped_json(serde_json::to_string_pretty(&value).unwrap_or_default()) + "\n"
+            to_json(&value)
         }
     };
     print(text.as_bytes())?;

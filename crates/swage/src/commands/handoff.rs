@@ -5,14 +5,13 @@ use std::process::ExitCode;
 
 use serde_json::{Value, json};
 use swage_core::baseline::State;
-use swage_core::invisible::escaped_json;
 use swage_core::review::{Finding, Fixes, Proof, Review, Side};
 
 use crate::checkers::Outside;
 use crate::cli::{HandoffArgs, HandoffFormat};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
-use crate::output::{markdown, print, write_file};
+use crate::output::{markdown, print, to_json, write_file};
 use crate::source::{Place, with_change};
 use crate::terminal::count;
 
@@ -112,5 +111,5 @@ fn document(findings: &[&Finding], review: &Review, change: &str) -> String {
         "constraints": CONSTRAINTS,
         "items": items,
     });
-    escaped_json(serde_json::to_string_pretty(&value).unwrap_or_default()) + "\n"
+    to_json(&value)
 }

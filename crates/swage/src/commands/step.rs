@@ -7,6 +7,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::io::IsTerminal;
 use std::path::PathBuf;
 use std::process::{Command, ExitCode};
+use std::time::Duration;
 
 use ratatui::DefaultTerminal;
 use ratatui::crossterm::event::{self, Event, KeyEventKind};
@@ -21,7 +22,7 @@ use crate::checkers::Outside;
 use crate::cli::{FindingArgs, StepArgs};
 use crate::configuration::{Configuration, Folder};
 use crate::decisions::{decisions_of, write};
-use crate::failure::Failure;
+use crate::failure::{Failure, UNFINISHED};
 use crate::history::branch_of;
 use crate::output::{print, write_file};
 use crate::source::{Place, with_change};
@@ -30,6 +31,20 @@ use crate::worktree::{Replacement, replace};
 
 /// Lines of code that are shown before and behind a finding.
 const AROUND: u32 = 8;
+
+/// How often is looked whether the terminal is still there.
+const LOOK_UP: Duration = Duration::from_secs(1);
+
+/// Ends the program when its terminal has gone away and nobody told it: reading keys would go on for ever. What was done is done;
+/// what was passed over since the start is shown again next time.
+fn watch_terminal() {
+    std::thread::spawn(|| {
+        while std::io::stdout().is_terminal() {
+            std::thread::sleep(LOOK_UP);
+        }
+        std::process::exit(UNFINISHED.into());
+    });
+}
 
 pub fn run(args: &StepArgs) -> Result<ExitCode, Failure> {
     if !std::io::stdin().is_terminal() || !std::io::stdout().is_terminal() {
@@ -87,6 +102,7 @@ impl<'a> Desk<'a> {
     /// Draws and obeys until the end.
     fn work(&mut self, terminal: &mut DefaultTerminal) -> Result<(), Failure> {
         let failed = |e: std::io::Error| Failure::unfinished(format!("the terminal can't be used: {e}"));
+        watch_terminal();
         loop {
             self.try_fix();
             let shown = self.shown();

@@ -7,7 +7,6 @@ use std::process::ExitCode;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use serde_json::json;
-use swage_core::invisible::escaped_json;
 use swage_core::review::Fixes;
 use swage_core::rule::Severity;
 use swage_git::{DiffSource, Landing, Repository};
@@ -18,7 +17,7 @@ use crate::cli::{TrendArgs, TrendFormat};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::history::{self, ALL};
-use crate::output::{print, trend_plot, write_file};
+use crate::output::{print, to_json, trend_plot, write_file};
 use crate::progress::bar;
 use crate::source::Place;
 use crate::target::find_target;
@@ -231,7 +230,7 @@ fn document(rows: &[TrendRow], target: &str, rule: Option<&str>) -> String {
     });
     let rows: Vec<_> = rows.collect();
     let value = json!({ "format": "swage-trend/1", "target": target, "rule": rule, "rows": rows });
-    escaped_json(serde_json::to_string_pretty(&value).unwrap_or_default()) + "\n"
+    to_json(&value)
 }
 
 /// The latest runs, newest last.
@@ -282,7 +281,7 @@ fn runs(args: &TrendArgs, runs: &[Run]) -> Result<ExitCode, Failure> {
                 })
             });
             let value = json!({ "format": "swage-runs/1", "runs": runs.collect::<Vec<_>>() });
-            out = escaped_json(serde_json::to_string_pretty(&value).unwrap_or_default()) + "\n";
+            out = to_json(&value);
         }
     }
     print(out.as_bytes())?;

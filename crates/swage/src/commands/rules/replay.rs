@@ -10,7 +10,6 @@ use swage_core::baseline::State;
 use swage_core::change::Change;
 use swage_core::config::packs::PACKS;
 use swage_core::diff::Kind;
-use swage_core::invisible::escaped_json;
 use swage_core::review::{Examination, Fixes, examine};
 use swage_core::rule::{Rule, RuleSet, nearest};
 use swage_core::scan::NoCache;
@@ -20,7 +19,7 @@ use crate::cli::{ReplayArgs, ReportFormat};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::history::day;
-use crate::output::print;
+use crate::output::{print, to_json};
 use crate::progress::bar;
 use crate::source::Place;
 use crate::target::find_target;
@@ -196,5 +195,5 @@ fn document(id: &str, landings: &[Landing], found: &[Past]) -> String {
     });
     let findings: Vec<_> = findings.collect();
     let value = json!({ "format": "swage-replay/1", "rule": id, "changes": landings.len(), "findings": findings });
-    escaped_json(serde_json::to_string_pretty(&value).unwrap_or_default()) + "\n"
+    to_json(&value)
 }

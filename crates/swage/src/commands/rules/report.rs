@@ -5,7 +5,6 @@ use std::process::ExitCode;
 
 use serde_json::json;
 use swage_core::decision::{Adjustment, PastFinding, RuleReport, report};
-use swage_core::invisible::escaped_json;
 use swage_core::rule::{PathSet, Severity};
 use swage_store::FindingRecord;
 use toml_edit::{Array, ArrayOfTables, DocumentMut, Item, Table, value};
@@ -14,7 +13,7 @@ use crate::cli::{ReportArgs, ReportFormat};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::history;
-use crate::output::{print, write_file};
+use crate::output::{print, to_json, write_file};
 use crate::source::Place;
 use crate::terminal::{Paint, printable, width, wrap};
 
@@ -136,7 +135,7 @@ fn document(reports: &[RuleReport]) -> String {
         })
         .collect();
     let value = json!({ "format": "swage-rules-report/1", "rules": rules });
-    escaped_json(serde_json::to_string_pretty(&value).unwrap_or_default()) + "\n"
+    to_json(&value)
 }
 
 /// Writes a proposal into the project's own file, as an adjustment of the rule.

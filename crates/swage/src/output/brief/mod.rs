@@ -7,8 +7,8 @@ pub mod markdown;
 
 use serde_json::{Map as Object, Value, json};
 use swage_core::brief::{Brief, BriefFile, DefinitionChange, What};
-use swage_core::invisible::escaped_json;
 
+use crate::output::to_json;
 use crate::terminal::count;
 
 /// The name and the version of the form.
@@ -20,7 +20,7 @@ pub fn json(brief: &Brief) -> String {
     if let Ok(Value::Object(own)) = serde_json::to_value(brief) {
         whole.extend(own);
     }
-    escaped_json(serde_json::to_string_pretty(&Value::Object(whole)).unwrap_or_default()) + "\n"
+    to_json(&Value::Object(whole))
 }
 
 /// The first of some names, and how many more there are.
