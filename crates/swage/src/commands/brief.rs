@@ -14,6 +14,7 @@ use crate::checkers::Outside;
 use crate::cli::{BriefArgs, BriefFormat};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
+use crate::hosting::{Hosting, failed};
 use crate::output::html::{self, Page};
 use crate::output::{Document, Purpose, brief as form, print, write_file};
 use crate::source::{Place, with_change};
@@ -25,7 +26,11 @@ pub fn run(args: &BriefArgs) -> Result<ExitCode, Failure> {
     let pictures = Pictures::of(args)?;
     let place = Place::find()?;
     let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
-    let points = args.points.as_deref().map(read_points).transpose()?;
+    let points = match (&args.points, args.change.proposal) {
+        (Some(path), _) => Some(read_points(path)?),
+        (None, Some(number)) => points_of(&place, args.change.host.as_deref(), number)?,
+        (None, None) => None,
+    };
     let (result, notes) = with_change(&place, &args.change, &configuration, |change, contents| {
         gather(args, &place, &configuration, points, (change, contents), &pictures)
     })?;
@@ -54,6 +59,16 @@ pub fn run(args: &BriefArgs) -> Result<ExitCode, Failure> {
         None => print(text.as_bytes())?,
     }
     Ok(ExitCode::SUCCESS)
+}
+
+/// The acceptance points of a proposal's tickets, as a Markdown list.
+fn points_of(place: &Place, host: Option<&str>, number: u64) -> Result<Option<String>, Failure> {
+    let hosting = Hosting::find(place, host)?;
+    let proposal = hosting.client.proposal(number).map_err(failed)?;
+    let points = proposal.tickets.iter().flat_map(|ticket| &ticket.points);
+    let list: String =
+        points.map(|point| format!("- [{}] {}\n", if point.done { "x" } else { " " }, point.text)).collect();
+    Ok(Some(list).filter(|list| !list.is_empty()))
 }
 
 /// What is to be drawn, and where to.
