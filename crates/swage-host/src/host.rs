@@ -204,7 +204,7 @@ impl Host {
     }
 
     /// Looks whether one proposal's branch has moved.
-    fn look(&self, number: u64) -> Result<(), Refusal> {
+    pub fn look(&self, number: u64) -> Result<(), Refusal> {
         let _one_at_a_time = self.moving();
         let pushed = self.storage().watched_proposal(number)?;
         pushed.map_or(Ok(()), |pushed| self.look_at(&pushed))

@@ -8,6 +8,7 @@
 
 #![forbid(unsafe_code)]
 
+mod ago;
 mod client;
 mod host;
 mod protocol;
@@ -15,6 +16,7 @@ mod repositories;
 mod server;
 mod storage;
 
+pub use ago::ago;
 pub use client::{Client, HostError};
 pub use host::FolderError;
 pub use protocol::*;

@@ -54,7 +54,7 @@ impl<'a> Advisor<'a> {
         let name = self.name();
         let failed = |why: String| Failure::unfinished(format!("the advisor has no answer: {why}"));
         let temporary = || TempDir::with_prefix("swage-").map_err(|e| failed(format!("no temporary folder: {e}")));
-        let program = Program { command: &self.program.command, seconds: self.program.seconds };
+        let program = Program::from(&self.program);
         let (folder, home) = (temporary()?, temporary()?);
         if let Some(target) = self.target.as_ref().filter(|_| program.is_in_tree()) {
             export_tree(&self.repository.files(&target.tip)?, home.path()).map_err(failed)?;

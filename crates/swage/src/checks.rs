@@ -26,12 +26,7 @@ pub fn run_checks(
     let temporary =
         || TempDir::with_prefix("swage-").map_err(|e| Failure::unfinished(format!("no temporary folder: {e}")));
     let home = temporary()?;
-    let program = |spec: &NamedProgram| (spec.command.clone(), spec.seconds);
-    if checks
-        .iter()
-        .map(|(_, spec)| program(spec))
-        .any(|(command, seconds)| Program { command: &command, seconds }.is_in_tree())
-    {
+    if checks.iter().any(|(_, spec)| Program::from(spec).is_in_tree()) {
         export_tree(target, home.path()).map_err(Failure::unfinished)?;
     }
     let one = |name: &str, spec: &NamedProgram| {
@@ -43,8 +38,7 @@ pub fn run_checks(
         if let Err(why) = export_head(change, contents, folder.path()) {
             return condition(Outcome::Incomplete, why);
         }
-        let program = Program { command: &spec.command, seconds: spec.seconds };
-        match program.run(folder.path(), home.path(), None) {
+        match Program::from(spec).run(folder.path(), home.path(), None) {
             Err(why) => condition(Outcome::Incomplete, why),
             Ok(ran) if ran.status.success() => {
                 condition(Outcome::Pass, format!("`{}` succeeds", spec.command.join(" ")))

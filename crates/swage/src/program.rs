@@ -10,6 +10,7 @@ use std::sync::{Arc, mpsc};
 use std::time::{Duration, Instant};
 
 use rustix::process::{Pid, Signal, kill_process_group};
+use swage_core::config::NamedProgram;
 
 /// Most bytes that a program may put out.
 const MOST_OUTPUT: u64 = 64 << 20;
@@ -25,6 +26,12 @@ pub struct Program<'a> {
     pub command: &'a [String],
     /// Most seconds that it may take.
     pub seconds: u64,
+}
+
+impl<'a> From<&'a NamedProgram> for Program<'a> {
+    fn from(named: &'a NamedProgram) -> Self {
+        Self { command: &named.command, seconds: named.seconds }
+    }
 }
 
 /// What a program did.

@@ -110,16 +110,6 @@ pub fn count(n: impl TryInto<u64>, what: &str) -> String {
     format!("{n} {what}{}", if n == 1 { "" } else { "s" })
 }
 
-/// How long ago something was, in the largest unit that fits; both in seconds since 1970.
-pub fn since(at: i64, now: i64) -> String {
-    match (now - at).max(0) {
-        0..60 => "just now".to_owned(),
-        seconds @ 60..3600 => format!("{} ago", count((seconds / 60) as u64, "minute")),
-        seconds @ 3600..86_400 => format!("{} ago", count((seconds / 3600) as u64, "hour")),
-        seconds => format!("{} ago", count((seconds / 86_400) as u64, "day")),
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;

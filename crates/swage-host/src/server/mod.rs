@@ -112,7 +112,7 @@ pub fn give_token(data: &Path, name: &str, role: Role) -> Result<String, ServeEr
     let host = open(data)?;
     let token = random_word().map_err(failed)?;
     let put = host.storage().put_person(name, role, Some(&token));
-    put.map_err(|why| failed(std::io::Error::other(format!("{why:?}"))))?;
+    put.map_err(|why| failed(std::io::Error::other(why.to_string())))?;
     Ok(token)
 }
 
@@ -122,10 +122,7 @@ pub fn give_token(data: &Path, name: &str, role: Role) -> Result<String, ServeEr
 /// When the folder can't be used.
 pub fn revoke_tokens(data: &Path, name: &str) -> Result<usize, ServeError> {
     let gone = open(data)?.storage().revoke_tokens(name);
-    gone.map_err(|why| ServeError::Data {
-        folder: data.to_owned(),
-        why: std::io::Error::other(format!("{why:?}")).into(),
-    })
+    gone.map_err(|why| ServeError::Data { folder: data.to_owned(), why: std::io::Error::other(why.to_string()).into() })
 }
 
 /// Makes an empty shared repository, with the branches to which nobody may push.

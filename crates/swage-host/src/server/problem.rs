@@ -23,6 +23,13 @@ pub struct Reason {
 #[derive(Debug)]
 pub struct Problem(pub StatusCode, pub String);
 
+impl Problem {
+    /// What was sent isn't what the call takes.
+    pub fn invalid(why: String) -> Self {
+        Self(StatusCode::UNPROCESSABLE_ENTITY, why)
+    }
+}
+
 /// The statuses with which any call may be refused.
 const STATUSES: [(u16, &str); 10] = [
     (400, "What was sent isn't JSON, or a part of the address isn't what it should be"),
@@ -65,7 +72,7 @@ impl From<Refusal> for Problem {
             Refusal::Unknown(why) => Self(StatusCode::NOT_FOUND, why),
             Refusal::Forbidden(why) => Self(StatusCode::FORBIDDEN, why),
             Refusal::Conflict(why) => Self(StatusCode::CONFLICT, why),
-            Refusal::Invalid(why) => Self(StatusCode::UNPROCESSABLE_ENTITY, why),
+            Refusal::Invalid(why) => Self::invalid(why),
             Refusal::Failed(why) => {
                 tracing::error!(why, "a call failed");
                 Self(StatusCode::INTERNAL_SERVER_ERROR, format!("the host couldn't do it: {why}"))

@@ -22,19 +22,25 @@ pub use self::proposals::{NewRevision, Pushed};
 const MIGRATIONS: [&str; 1] = [include_str!("schema/0001.sql")];
 
 /// Why the host doesn't do what was asked.
-#[derive(Debug)]
+#[derive(Debug, thiserror::Error)]
 pub enum Refusal {
     /// There is no such thing.
+    #[error("{0}")]
     Unknown(String),
     /// The asker may not.
+    #[error("{0}")]
     Forbidden(String),
     /// It goes against what is there.
+    #[error("{0}")]
     Conflict(String),
     /// What was sent names something that isn't there, or doesn't hold together.
+    #[error("{0}")]
     Invalid(String),
     /// The host couldn't do it, which isn't the asker's fault.
+    #[error("{0}")]
     Failed(String),
     /// The file can't be used.
+    #[error("{0}")]
     Broken(rusqlite::Error),
 }
 

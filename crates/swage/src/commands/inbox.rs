@@ -3,7 +3,7 @@
 use std::fmt::Write;
 use std::process::ExitCode;
 
-use swage_host::{InboxRow, StatusState};
+use swage_host::{InboxRow, StatusState, ago};
 
 use crate::cli::{AnswerFormat, InboxArgs};
 use crate::failure::Failure;
@@ -11,7 +11,7 @@ use crate::history::now;
 use crate::hosting::{Hosting, failed};
 use crate::output::{print, to_json};
 use crate::source::Place;
-use crate::terminal::{Paint, count, printable, since};
+use crate::terminal::{Paint, count, printable};
 
 pub fn run(args: &InboxArgs) -> Result<ExitCode, Failure> {
     let hosting = Hosting::find(&Place::find()?, args.host.host.as_deref())?;
@@ -61,7 +61,7 @@ fn human(rows: &[InboxRow], which: &str) -> String {
             parts.extend((row.objections > 0).then(|| count(row.objections, "objection")));
             parts.extend(row.status.filter(|s| *s != StatusState::Passed).map(|s| format!("a status {}", s.word())));
             parts.extend(row.due.iter().map(|day| format!("due {day}")));
-            parts.push(since(row.updated, now));
+            parts.push(ago(row.updated, now));
             _ = writeln!(out, "       {}", paint.faint(printable(&parts.join(" · "))));
         }
         out.push('\n');

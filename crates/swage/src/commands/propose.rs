@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 use std::fmt::Write;
+use std::path::Path;
 use std::process::ExitCode;
 
 use swage_core::change::Commit;
@@ -167,11 +168,7 @@ fn description(
     (base, head): (&str, &str),
 ) -> Result<String, Failure> {
     if let Some(path) = &args.description {
-        if path.as_os_str() == "-" {
-            return text_of("-");
-        }
-        return std::fs::read_to_string(path)
-            .map_err(|e| Failure::wrong(format!("the description {} can't be read: {e}", path.display())));
+        return read_description(path);
     }
     let body = |commit: &Commit| commit.message.lines().skip(1).collect::<Vec<_>>().join("\n").trim().to_owned();
     let mut text = match commits {
@@ -185,6 +182,15 @@ fn description(
         text.push_str(&drafted(place, base, head)?);
     }
     Ok(text)
+}
+
+/// The description in a file, or on standard input.
+fn read_description(path: &Path) -> Result<String, Failure> {
+    if path.as_os_str() == "-" {
+        return text_of("-");
+    }
+    std::fs::read_to_string(path)
+        .map_err(|e| Failure::wrong(format!("the description {} can't be read: {e}", path.display())))
 }
 
 /// What the brief says of a change, in a few lines.
@@ -235,15 +241,10 @@ fn tickets(args: &ProposeArgs, hosting: &Hosting, commits: &[Commit]) -> Result<
 
 /// What is changed about a proposal that is open already: what was typed.
 fn edits(args: &ProposeArgs) -> Result<Edited, Failure> {
-    let read = |path: &std::path::PathBuf| match path.as_os_str() == "-" {
-        true => text_of("-"),
-        false => std::fs::read_to_string(path)
-            .map_err(|e| Failure::wrong(format!("the description {} can't be read: {e}", path.display()))),
-    };
     let some = |list: &Vec<String>| Some(list.clone()).filter(|list| !list.is_empty());
     Ok(Edited {
         title: args.title.clone(),
-        description: args.description.as_ref().map(read).transpose()?,
+        description: args.description.as_deref().map(read_description).transpose()?,
         target: None,
         draft: if args.ready { Some(false) } else { Some(true).filter(|_| args.draft) },
         reviewers: some(&args.reviewer),

@@ -4,7 +4,7 @@ use std::fmt::Write;
 use std::process::ExitCode;
 
 use serde_json::json;
-use swage_host::{Event, Proposal, StanceWord, StatusState, Thread, ThreadKind, ThreadPlace};
+use swage_host::{Event, Proposal, StanceWord, StatusState, Thread, ThreadKind, ThreadPlace, ago};
 
 use crate::cli::{AnswerFormat, ShowArgs};
 use crate::failure::Failure;
@@ -12,7 +12,7 @@ use crate::history::now;
 use crate::hosting::{Hosting, failed};
 use crate::output::{print, to_json};
 use crate::source::Place;
-use crate::terminal::{Paint, count, printable, since, width, wrap};
+use crate::terminal::{Paint, count, printable, width, wrap};
 
 pub fn run(args: &ShowArgs) -> Result<ExitCode, Failure> {
     let hosting = Hosting::find(&Place::find()?, args.host.host.as_deref())?;
@@ -86,7 +86,7 @@ impl View<'_> {
             p.source,
             p.branch,
             p.target,
-            since(p.created, self.now)
+            ago(p.created, self.now)
         );
         wrap(&printable(&line), width().min(100)).iter().for_each(|l| _ = writeln!(out, "{}", paint.faint(l)));
         if !p.labels.is_empty() || p.due.is_some() {
@@ -226,7 +226,7 @@ impl View<'_> {
         }
         for remark in &t.remarks {
             let draft = if remark.draft { " (draft)" } else { "" };
-            _ = writeln!(out, "      {}{draft}, {}:", printable(&remark.author), since(remark.at, self.now));
+            _ = writeln!(out, "      {}{draft}, {}:", printable(&remark.author), ago(remark.at, self.now));
             self.said(out, &remark.text, "        ");
             for (word, person) in &remark.reactions {
                 _ = writeln!(out, "        {}", paint.faint(printable(&format!("{person}: {word}"))));
@@ -256,7 +256,7 @@ impl View<'_> {
             let revision =
                 event.revision.filter(|_| event.what == "pushed").map_or(String::new(), |n| format!(" revision {n}:"));
             let line = format!("{} {}{revision} {text}", event.who, event.what);
-            _ = writeln!(out, "  {} {}", printable(line.trim_end()), paint.faint(since(event.at, self.now)));
+            _ = writeln!(out, "  {} {}", printable(line.trim_end()), paint.faint(ago(event.at, self.now)));
         }
         if !any {
             _ = writeln!(out, "  nothing");

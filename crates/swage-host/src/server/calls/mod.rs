@@ -102,10 +102,10 @@ impl<T: DeserializeOwned + Checked> FromRequest<Arc<Shared>> for Sent<T> {
             .map_err(|rejection| Problem(rejection.status(), rejection.body_text()))?;
         // A list of the values alone would be read as well.
         if matches!(bytes.trim_ascii_start().first(), Some(b'[')) {
-            return Err(Problem(StatusCode::UNPROCESSABLE_ENTITY, "an object is expected, not a list".to_owned()));
+            return Err(Problem::invalid("an object is expected, not a list".to_owned()));
         }
         let Json(value) = Json::<T>::from_bytes(&bytes)?;
-        value.check().map_err(|why| Problem(StatusCode::UNPROCESSABLE_ENTITY, why))?;
+        value.check().map_err(Problem::invalid)?;
         Ok(Self(value))
     }
 }

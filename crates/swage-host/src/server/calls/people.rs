@@ -94,7 +94,7 @@ pub async fn put_ticket(
     InPath(name): InPath<String>,
     Sent(new): Sent<NewTicket>,
 ) -> Result<(StatusCode, Json<Ticket>), Problem> {
-    crate::protocol::check_name("the ticket", &name).map_err(|why| Problem(StatusCode::UNPROCESSABLE_ENTITY, why))?;
+    crate::protocol::check_name("the ticket", &name).map_err(Problem::invalid)?;
     let (is_new, ticket) = with_host(shared, move |host| {
         let mut storage = host.storage();
         let is_new = storage.put_ticket(&name, &new)?;

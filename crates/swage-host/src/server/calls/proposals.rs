@@ -228,7 +228,7 @@ pub async fn take_stance(
 ) -> Result<Json<Published>, Problem> {
     let take = move |host: &crate::host::Host| {
         // What was pushed meanwhile isn't what was looked at.
-        host.proposal(number.0, &person.name)?;
+        host.look(number.0)?;
         host.storage().take_stance(number.0, &person, &new)
     };
     with_host(shared, take).await.map(Json)

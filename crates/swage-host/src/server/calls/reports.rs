@@ -4,7 +4,6 @@ use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::StatusCode;
 
 use super::{Sent, with_host};
 use crate::protocol::{Changed, NewStatus, NewVerdict, Posted, Report, Status, check_commit, check_name};
@@ -14,7 +13,7 @@ use crate::server::problem::Problem;
 
 fn check(head: &str, what: &str, name: &str) -> Result<(), Problem> {
     let checked = check_commit("the head", head).and_then(|()| check_name(what, name));
-    checked.map_err(|why| Problem(StatusCode::UNPROCESSABLE_ENTITY, why))
+    checked.map_err(Problem::invalid)
 }
 
 /// Send everything that was found in the newest revision
@@ -35,7 +34,7 @@ pub async fn report(
 ) -> Result<Json<Posted>, Problem> {
     check(&head, "the reporter", &reporter)?;
     let put = move |host: &crate::host::Host| {
-        host.proposal(number.0, &reporter)?;
+        host.look(number.0)?;
         host.storage().report(number.0, &head, &reporter, &report)
     };
     with_host(shared, put).await.map(Json)
@@ -59,7 +58,7 @@ pub async fn put_status(
 ) -> Result<Json<Status>, Problem> {
     check(&head, "the status", &name)?;
     let put = move |host: &crate::host::Host| {
-        host.proposal(number.0, &person.name)?;
+        host.look(number.0)?;
         host.storage().put_status(number.0, &head, &name, &person.name, &new)
     };
     with_host(shared, put).await.map(Json)
@@ -77,7 +76,7 @@ pub async fn put_verdict(
     Sent(new): Sent<NewVerdict>,
 ) -> Result<Json<Changed>, Problem> {
     let put = move |host: &crate::host::Host| {
-        host.proposal(number.0, &person.name)?;
+        host.look(number.0)?;
         host.storage().put_verdict(number.0, &person.name, &new)
     };
     with_host(shared, put).await.map(|()| Json(Changed { changed: true }))

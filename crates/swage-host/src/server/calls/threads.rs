@@ -130,7 +130,7 @@ async fn set_reaction(
     (remark, word): (Number, String),
     wanted: bool,
 ) -> Result<Json<Changed>, Problem> {
-    check_name("the reaction", &word).map_err(|why| Problem(StatusCode::UNPROCESSABLE_ENTITY, why))?;
+    check_name("the reaction", &word).map_err(Problem::invalid)?;
     let changed = with_host(shared, move |host| host.storage().react(remark.0, &person, &word, wanted)).await?;
     Ok(Json(Changed { changed }))
 }

@@ -264,7 +264,7 @@ async fn take_stance(
     let new = NewStance { stance: StanceWord::of(&form.stance), head: form.head, text: plain_ends(&form.text) };
     doing(shared, &headers, number, move |host, me| {
         checked(&new)?;
-        host.proposal(number, &me.name)?;
+        host.look(number)?;
         host.storage().take_stance(number, me, &new).map(|_| ())
     })
     .await

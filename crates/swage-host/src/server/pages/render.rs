@@ -5,6 +5,7 @@ use minijinja::{Environment, Value, escape_formatter};
 use swage_core::invisible::shown;
 
 use super::markdown::html_of;
+use crate::ago::ago;
 
 /// Makes the page that `values` name.
 pub fn render(values: Value) -> Result<String, String> {
@@ -29,12 +30,5 @@ fn since(at: Value, now: Value) -> String {
         ValueKind::Number => i64::try_from(value.clone()).unwrap_or(0),
         _ => 0,
     };
-    let seconds = (number(&now) - number(&at)).max(0);
-    let (count, unit) = match seconds {
-        0..60 => return "just now".to_owned(),
-        60..3600 => (seconds / 60, "minute"),
-        3600..86_400 => (seconds / 3600, "hour"),
-        _ => (seconds / 86_400, "day"),
-    };
-    format!("{count} {unit}{} ago", if count == 1 { "" } else { "s" })
+    ago(number(&at), number(&now))
 }
