@@ -36,12 +36,17 @@ impl<'a> Advisor<'a> {
             });
         }
         let target = find_target(repository, target)?;
-        let configured = Configuration::of_target(repository, &target)?.config.advisor;
-        let program = configured.ok_or_else(|| {
+        let configuration = Configuration::of_target(repository, &target)?;
+        Self::of_target(repository, &target, &configuration).ok_or_else(|| {
             let hint = "`git config swage.advisor PROGRAM` names one for you, `[advisor]` in swage.toml on the target one for all.";
             Failure::wrong("there is no advisor to ask").hint(hint)
-        })?;
-        Ok(Self { repository, program, target: Some(target) })
+        })
+    }
+
+    /// The one of a target's `[advisor]`, when it has one.
+    pub fn of_target(repository: &'a Repository, target: &Target, configuration: &Configuration) -> Option<Self> {
+        let program = configuration.config.advisor.clone()?;
+        Some(Self { repository, program, target: Some(target.clone()) })
     }
 
     /// Its name as it is told.

@@ -9,6 +9,7 @@ mod chosen;
 mod cli;
 mod commands;
 mod configuration;
+mod conversation;
 mod decisions;
 mod export;
 mod failure;

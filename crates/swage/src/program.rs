@@ -68,20 +68,30 @@ impl Program<'_> {
         self.name().contains('/') && !self.name().starts_with(['/', '{'])
     }
 
+    /// The command that runs it in a folder, in a process group of its own. One that lies in the target's tree is run from `home`,
+    /// which holds that.
+    ///
+    /// # Errors
+    /// When it names no program.
+    pub fn command_in(&self, folder: &Path, home: &Path) -> Result<Command, String> {
+        let [program, arguments @ ..] = self.command else { return Err("it names no program".to_owned()) };
+        let said = |word: &String| word.replace(TARGET, &home.to_string_lossy());
+        let whole = if self.is_path() { home.join(program) } else { PathBuf::from(said(program)) };
+        let mut command = Command::new(&whole);
+        command.args(arguments.iter().map(said)).current_dir(folder).env_remove("SWAGE_TOKEN").process_group(0);
+        tracing::debug!(command = ?self.command, "program");
+        Ok(command)
+    }
+
     /// Runs it in a folder and waits for its end. One that lies in the target's tree is run from `home`, which holds that.
     ///
     /// # Errors
     /// Why it couldn't be run to its end.
     pub fn run(&self, folder: &Path, home: &Path, input: Option<Vec<u8>>) -> Result<Ran, String> {
-        let [_, arguments @ ..] = self.command else { return Err("it names no program".to_owned()) };
         let program = self.name();
-        let said = |word: &String| word.replace(TARGET, &home.to_string_lossy());
-        let whole = if self.is_path() { home.join(program) } else { PathBuf::from(said(&self.command[0])) };
-        let mut command = Command::new(&whole);
-        command.args(arguments.iter().map(said)).current_dir(folder).env_remove("SWAGE_TOKEN");
+        let mut command = self.command_in(folder, home)?;
         command.stdin(if input.is_some() { Stdio::piped() } else { Stdio::null() });
-        command.stdout(Stdio::piped()).stderr(Stdio::piped()).process_group(0);
-        tracing::debug!(command = ?self.command, "program");
+        command.stdout(Stdio::piped()).stderr(Stdio::piped());
         let mut child = command.spawn().map_err(|e| format!("`{program}` can't be run: {e}"))?;
         let group = Pid::from_child(&child);
         let deadline = Instant::now() + Duration::from_secs(self.seconds);

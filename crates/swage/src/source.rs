@@ -127,7 +127,7 @@ pub fn with_change<R>(
     use_it: impl FnOnce(Change, &dyn Contents) -> R,
 ) -> Result<(R, Vec<String>), Failure> {
     if let Some(file) = &args.patch {
-        return with_patch(file, args, configuration.config.limits.patch_size, use_it);
+        return with_patch(&read_input(file)?, file, args, configuration, use_it);
     }
     let repository = place.repository()?;
     let mut offer = Offer::of(args)?;
@@ -186,15 +186,16 @@ fn describe(what: &str, target: Option<&Target>) -> String {
     target.map_or_else(|| what.to_owned(), |t| format!("{what} {} ({})", t.name, &t.tip[..t.tip.len().min(10)]))
 }
 
-fn with_patch<R>(
+/// Hands the change of a diff, which was read from a file, to `use_it`; also what a reader should know.
+pub fn with_patch<R>(
+    bytes: &[u8],
     file: &Path,
     args: &ChangeArgs,
-    max_bytes: Option<u64>,
+    configuration: &Configuration,
     use_it: impl FnOnce(Change, &dyn Contents) -> R,
 ) -> Result<(R, Vec<String>), Failure> {
-    let bytes = read_input(file)?;
-    let text = decode_mail(&bytes);
-    let options = ReadOptions { strip: args.strip, max_bytes };
+    let text = decode_mail(bytes);
+    let options = ReadOptions { strip: args.strip, max_bytes: configuration.config.limits.patch_size };
     let name = if file == Path::new("-") { "standard input".to_owned() } else { file.display().to_string() };
     let diff = read(&text, &options).map_err(|e| {
         Failure::wrong(format!("the diff in {name} is refused at {e}"))

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use super::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Submodules};
+use super::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Posting, Submodules};
 use crate::rule::{
     PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_size, parse_toml, path_set, read_command,
     read_rule, read_timeout,
@@ -111,6 +111,19 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
         config.advisor = read_program(&mut advisor, "the advisor", ADVISOR_SECONDS, p);
         advisor.finish(p);
     }
+    if let Some(mut post) = table.table("post", p) {
+        let answers = [("praise", true), ("silent", false)];
+        let clean = post.string("when_clean", p).and_then(|s| one_of(&s, "answer", answers, p));
+        let most_threads = post.number("most_threads", p).map(|n| n.value);
+        let named = post.has("command") || post.has("timeout");
+        let program = if named { read_program(&mut post, "posting", POST_SECONDS, p) } else { None };
+        config.posting = Posting {
+            most_threads: most_threads.unwrap_or(config.posting.most_threads),
+            praise: clean.unwrap_or(false),
+            program,
+        };
+        post.finish(p);
+    }
     if let Some(checks) = table.table("checks", p) {
         for (name, mut check) in checks.entries(p) {
             let program = read_program(&mut check, &format!("the check `{name}`"), CHECK_SECONDS, p);
@@ -212,8 +225,9 @@ fn read_owners(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Owners {
     owners
 }
 
-/// The seconds of an advisor and of a check without `timeout`.
+/// The seconds of an advisor, of an answer of a posting program, and of a check without `timeout`.
 const ADVISOR_SECONDS: u64 = 60;
+const POST_SECONDS: u64 = 60;
 const CHECK_SECONDS: u64 = 900;
 
 fn read_program(table: &mut Table<'_, '_>, name: &str, seconds: u64, p: &mut Problems<'_>) -> Option<NamedProgram> {

@@ -8,7 +8,7 @@ mod settings;
 
 pub use self::file::{Adjust, RuleFile, read_rules};
 pub use self::load::{FileReader, LoadError, Loaded, load};
-pub use self::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Submodules};
+pub use self::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Posting, Submodules};
 use crate::rule::RuleSet;
 
 impl Config {

@@ -22,6 +22,8 @@ pub struct Config {
     pub policy: Policy,
     /// Who is asked about findings.
     pub advisor: Option<NamedProgram>,
+    /// How reviews are posted.
+    pub posting: Posting,
     /// Who owns what.
     pub owners: Owners,
     /// The commands that the merged tree must pass, by name, in the order of their names.
@@ -35,6 +37,24 @@ pub struct NamedProgram {
     pub command: Vec<String>,
     /// Most seconds that it may take.
     pub seconds: u64,
+}
+
+/// How reviews are posted.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Posting {
+    /// Most threads that are opened at once.
+    pub most_threads: u64,
+    /// Whether a review without new findings says so in a thread of its own, rather than being silent.
+    pub praise: bool,
+    /// The program that `swage post --to command` speaks with.
+    pub program: Option<NamedProgram>,
+}
+
+impl Default for Posting {
+    /// At most fifty threads, and silence when there is nothing to say.
+    fn default() -> Self {
+        Self { most_threads: 50, praise: false, program: None }
+    }
 }
 
 /// What the gate says to a submodule that a change adds or moves to another commit.

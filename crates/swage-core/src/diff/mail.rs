@@ -4,7 +4,6 @@ use std::borrow::Cow;
 
 use mail_parser::decoders::base64::base64_decode;
 use mail_parser::decoders::quoted_printable::quoted_printable_decode;
-use mail_parser::mailbox::mbox::MessageIterator;
 use mail_parser::{Encoding, MessageParser, PartType};
 
 /// Undoes the transfer encodings of a mail or a mailbox, and leaves any other input as it is.
@@ -16,15 +15,51 @@ pub fn decode_mail(input: &[u8]) -> Cow<'_, [u8]> {
         return Cow::Borrowed(input);
     }
     let mut out = Vec::with_capacity(input.len());
-    if input.starts_with(b"From ") {
-        for message in MessageIterator::new(input).map_while(Result::ok) {
-            out.extend_from_slice(format!("From {}\n", message.from()).as_bytes());
-            decode_message(message.contents(), &mut out);
-        }
-    } else {
-        decode_message(input, &mut out);
+    for (separator, message) in messages(input) {
+        out.extend_from_slice(separator);
+        decode_message(message, &mut out);
     }
     Cow::Owned(out)
+}
+
+/// The messages of a mailbox, each behind its separator line; input that doesn't begin with one is a single message. What separates is
+/// a line `From SENDER DATE` behind an empty line and before a header: text of a mail may begin with the word, too.
+pub(super) fn messages(input: &[u8]) -> Vec<(&[u8], &[u8])> {
+    let mut starts = Vec::new();
+    let (mut at, mut after_empty) = (0, true);
+    while at < input.len() {
+        let end = memchr::memchr(b'\n', &input[at..]).map_or(input.len(), |length| at + length + 1);
+        let line = &input[at..end];
+        if line.starts_with(b"From ") && (at == 0 || after_empty && is_dated(line) && begins_with_header(&input[end..]))
+        {
+            starts.push((at, end));
+        }
+        after_empty = line.trim_ascii().is_empty();
+        at = end;
+    }
+    if starts.first().is_none_or(|(start, _)| *start > 0) {
+        return vec![(&input[..0], input)];
+    }
+    let ends = starts.iter().skip(1).map(|(start, _)| *start).chain([input.len()]);
+    starts.iter().zip(ends).map(|((start, body), end)| (&input[*start..*body], &input[*body..end])).collect()
+}
+
+/// Whether a separator line ends in a time and a year, with or without a zone.
+fn is_dated(line: &[u8]) -> bool {
+    let words: Vec<&[u8]> = line.trim_ascii_end().split(|b| *b == b' ').filter(|word| !word.is_empty()).collect();
+    let is_time = |word: &[u8]| word.contains(&b':') && word.iter().all(|b| b.is_ascii_digit() || *b == b':');
+    let is_year = |word: &[u8]| word.len() == 4 && word.iter().all(u8::is_ascii_digit);
+    words.iter().any(|word| is_time(word)) && words.iter().rev().take(2).any(|word| is_year(word))
+}
+
+fn begins_with_header(rest: &[u8]) -> bool {
+    let line = rest.split(|b| *b == b'\n').next().unwrap_or_default();
+    line.starts_with(b">From ") || is_header(line)
+}
+
+fn is_header(line: &[u8]) -> bool {
+    let name = line.iter().position(|b| !(b.is_ascii_alphanumeric() || *b == b'-')).unwrap_or(0);
+    name > 0 && line[name] == b':'
 }
 
 fn decode_message(raw: &[u8], out: &mut Vec<u8>) {
@@ -58,13 +93,9 @@ fn decode_message(raw: &[u8], out: &mut Vec<u8>) {
 }
 
 /// A mailbox separator or a header line at the very start, and a header that only mails have.
-fn looks_like_mail(input: &[u8]) -> bool {
+pub(super) fn looks_like_mail(input: &[u8]) -> bool {
     let head = &input[..input.len().min(64 << 10)];
     let mut lines = head.split(|&b| b == b'\n');
-    let is_header = |line: &[u8]| {
-        let name = line.iter().position(|b| !(b.is_ascii_alphanumeric() || *b == b'-')).unwrap_or(0);
-        name > 0 && line[name] == b':'
-    };
     let first = lines.next().unwrap_or_default();
     if !first.starts_with(b"From ") && !is_header(first) {
         return false;

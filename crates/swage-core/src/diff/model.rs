@@ -287,6 +287,11 @@ pub struct Hunk<'a> {
 }
 
 impl<'a> Hunk<'a> {
+    /// Its header line, from `@@` on.
+    pub fn header(&self) -> &'a [u8] {
+        self.text[..self.body_at as usize].trim_ascii_end()
+    }
+
     /// The body's lines, with their markers and without the LF behind the last.
     pub fn body(&self) -> &'a [u8] {
         &self.text[self.body_at as usize..]

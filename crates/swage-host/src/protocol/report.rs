@@ -21,6 +21,9 @@ pub struct Report {
     pub verdict: Option<String>,
     /// The one comment on the whole proposal, as plain text; it replaces the one before.
     pub overview: String,
+    /// What is said in a thread of its own when nothing was found. By default nothing.
+    #[serde(default)]
+    pub praise: Option<String>,
     /// The findings, each under a key of its own, worst first.
     pub findings: Vec<ReportedFinding>,
     /// Findings that aren't there any more for another reason than a fix: key and reason, such as a decision.
@@ -160,6 +163,7 @@ impl Checked for Report {
             return Err(format!("the verdict is `pass`, `fail` or `incomplete`, not `{}`", word.escape_debug()));
         }
         checks::text("the overview", &self.overview)?;
+        self.praise.iter().try_for_each(|praise| checks::text("the praise", praise))?;
         let mut keys: Vec<&str> = self.findings.iter().map(|f| f.key.as_str()).collect();
         keys.extend(self.settled.iter().map(|s| s.key.as_str()));
         keys.sort_unstable();

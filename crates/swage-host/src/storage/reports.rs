@@ -50,6 +50,7 @@ impl Storage {
             place(&tx, number, reporter, finding, most, &mut posted)?;
         }
         close_gone(&tx, number, head, reporter, report, &mut posted)?;
+        praise(&tx, &posted, reporter, report.praise.as_deref())?;
         let overview = match posted.left {
             0 => report.overview.clone(),
             left => format!("{}\n\nWithout a thread, because {most} are open at once: {left} more.", report.overview),
@@ -131,6 +132,29 @@ fn place(
         posted.moved += 1;
     } else {
         posted.kept += 1;
+    }
+    Ok(())
+}
+
+/// Opens the reporter's thread with praise, or closes it. One that is open stays as it is.
+fn praise(tx: &Transaction<'_>, posted: &Posted, reporter: &str, text: Option<&str>) -> Result<(), Refusal> {
+    let (proposal, revision) = (posted.proposal, posted.revision);
+    let own = "proposal = ?1 AND author = ?2 AND kind = 'praise' AND key IS NULL AND open = 1";
+    let open: Option<u64> = tx
+        .query_row(&format!("SELECT number FROM threads WHERE {own}"), params![proposal, reporter], |r| r.get(0))
+        .optional()?;
+    match (open, text) {
+        (None, Some(text)) => {
+            tx.execute(
+                "INSERT INTO threads (proposal, author, kind, revision, code, open, draft) VALUES (?1, ?2, 'praise', ?3, '[]', 1, 0)",
+                params![proposal, reporter, revision],
+            )?;
+            add_remark(tx, tx.last_insert_rowid() as u64, revision, reporter, text, false)?;
+        }
+        (Some(thread), None) => {
+            tx.execute("UPDATE threads SET open = 0, closed_by = ?2 WHERE number = ?1", params![thread, reporter])?;
+        }
+        (None, None) | (Some(_), Some(_)) => {}
     }
     Ok(())
 }

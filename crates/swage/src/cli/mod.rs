@@ -4,6 +4,7 @@ mod brief;
 mod change;
 mod finding;
 mod host;
+mod post;
 mod rules;
 mod trend;
 
@@ -19,10 +20,11 @@ pub use self::finding::{
 };
 use self::finding::{FIX_EXAMPLES, SETTLE_EXAMPLES};
 pub use self::host::{
-    AnswerFormat, CloseArgs, HostArgs, HostCommand, InboxArgs, MergeArgs, ProposeArgs, RepositoryArgs, ReviewersArgs,
-    SayArgs, ServeArgs, ShowArgs, StanceArgs, TokenArgs, TryProposalArgs,
+    AnswerFormat, CloseArgs, HostCommand, InboxArgs, MergeArgs, ProposeArgs, RepositoryArgs, ReviewersArgs, SayArgs,
+    ServeArgs, ShowArgs, StanceArgs, TokenArgs, TryProposalArgs,
 };
 use self::host::{MERGE_EXAMPLES, PROPOSE_EXAMPLES, SAY_EXAMPLES};
+pub use self::post::{PostArgs, PostWay};
 pub use self::rules::{LearnArgs, ReplayArgs, ReportArgs, ReportFormat, RulesArgs, RulesCommand, TryArgs};
 pub use self::trend::{TrendArgs, TrendFormat};
 
@@ -124,10 +126,8 @@ pub enum Command {
     /// Merge a proposal, when the gate passes for exactly these commits
     #[command(after_help = MERGE_EXAMPLES)]
     Merge(MergeArgs),
-    /// Publish a review of a proposal as threads on its review host
-    #[command(
-        after_help = "The token is taken from SWAGE_TOKEN.\n\nExamples:\n  swage post --proposal 7\n  swage post --proposal 7 --host http://127.0.0.1:8417/git/ferry.git"
-    )]
+    /// Post a review: as threads on a review host, as mail, or through a program of your own
+    #[command(after_help = post::EXAMPLES)]
     Post(PostArgs),
     /// Show what a change is made of: files, definitions, who refers to them, risks, and an order to read it in
     #[command(after_help = brief::EXAMPLES)]
@@ -263,23 +263,6 @@ pub struct ScanArgs {
     pub outside: OutsideArgs,
     #[command(flatten)]
     pub output: OutputArgs,
-}
-
-#[derive(Debug, Args)]
-pub struct PostArgs {
-    /// The proposal's number
-    #[arg(long, value_name = "N")]
-    pub proposal: u64,
-    /// Most threads that are opened at once; the rest stands in the overview
-    #[arg(long, value_name = "N", default_value_t = 50)]
-    pub most_threads: u64,
-    #[command(flatten)]
-    pub outside: OutsideArgs,
-    /// Neither use nor fill the cache
-    #[arg(long)]
-    pub no_cache: bool,
-    #[command(flatten)]
-    pub host: HostArgs,
 }
 
 #[derive(Debug, Args)]

@@ -7,23 +7,24 @@ use std::process::ExitCode;
 
 use serde_json::{Value, json};
 use swage_core::baseline::State;
+use swage_core::change::Tree;
 use swage_core::decision::Decision;
 use swage_core::lang::Language;
-use swage_core::review::{Finding, Fix, Marker, Proof, Side};
+use swage_core::review::{Finding, Fix, Marker, Proof, Review, Side};
 use swage_core::rule::{CodeMatch, ExampleFile, Rule};
 use swage_core::scan::try_pattern;
-use swage_git::{FolderTree, LineSince};
+use swage_git::{FolderTree, LineSince, Repository};
 
 use self::elsewhere::{Accepted, Fixed, accepted, fixed};
 
 use crate::advisor::Advisor;
 use crate::chosen::{found, reviewed};
 use crate::cli::{ExplainArgs, ExplainFormat};
-use crate::configuration::Folder;
+use crate::configuration::{Configuration, Folder};
 use crate::decisions::decisions_of;
 use crate::failure::Failure;
 use crate::history::day;
-use crate::output::{print, to_json};
+use crate::output::{markdown, print, to_json};
 use crate::source::Place;
 use crate::terminal::{Paint, printable, width, wrap};
 
@@ -37,34 +38,22 @@ pub fn run(args: &ExplainArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
     let (review, configuration) = reviewed(&place, &args.key, args.target.as_deref(), args.config.as_deref())?;
     let finding = found(&review, &args.key)?;
-    let rule = configuration.rules.get(&finding.rule).map(|rule| &**rule);
     let bytes = finding.path().filter(|path| !path.encoded && is_new(finding));
     let bytes = bytes.and_then(|path| std::fs::read(place.root.join(&path.text)).ok()).unwrap_or_default();
-    let path = finding.path().map_or("", |path| path.text.as_str());
-    let language = Language::of(path.as_bytes(), &bytes);
     let decisions = decisions_of(&Folder { root: place.root.clone() })?;
-    let since = finding.span().filter(|_| finding.state == State::Unchanged || review.head.is_none());
-    let limits = &configuration.config.limits;
     let tree = match &place.repository {
         Some(repository) if repository.workdir().is_some() => FolderTree::of_checkout(repository)?,
         Some(_) | None => FolderTree::of(&place.root).map_err(Failure::unfinished)?,
     };
-    let past = match (rule, &place.repository) {
-        (Some(rule), Some(repository)) => fixed(repository, rule, args.target.as_deref(), limits)?,
-        (Some(_), None) | (None, _) => Vec::new(),
+    let target = args.target.as_deref();
+    let from = Sources {
+        repository: place.repository.as_ref(),
+        tree: &tree,
+        configuration: &configuration,
+        decisions: &decisions,
+        target,
     };
-    let explanation = Explanation {
-        accepted: rule.map(|rule| accepted(&tree, rule, path, limits)).unwrap_or_default(),
-        fixed: past,
-        finding,
-        rule,
-        // A secret isn't shown.
-        code: if rule.is_some_and(|rule| rule.secret) { Vec::new() } else { code(&bytes, finding) },
-        holes: rule.zip(language).map(|(rule, language)| holes(rule, language, &bytes, finding)).unwrap_or_default(),
-        examples: rule.map(|rule| examples(rule, language)).unwrap_or_default(),
-        decisions: decisions.iter().filter(|d| d.rule == finding.rule).take(MOST).cloned().collect(),
-        since: since.and_then(|span| place.repository.as_ref()?.line_since(path, span.start_line)),
-    };
+    let explanation = explain(&from, &review, finding, &bytes)?;
     let advice = match (&args.ask, &place.repository) {
         (None, _) => None,
         (Some(question), Some(repository)) => {
@@ -92,6 +81,50 @@ pub fn run(args: &ExplainArgs) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
+/// Where what is known of findings comes from.
+pub struct Sources<'a> {
+    /// The repository, when there is one.
+    pub repository: Option<&'a Repository>,
+    /// The files as they are after the change.
+    pub tree: &'a dyn Tree,
+    /// The rules.
+    pub configuration: &'a Configuration,
+    /// What was decided.
+    pub decisions: &'a [Decision],
+    /// The target as it was typed.
+    pub target: Option<&'a str>,
+}
+
+/// Gathers what is known of a finding; `bytes` are its file's.
+pub fn explain<'a>(
+    from: &Sources<'a>,
+    review: &Review,
+    finding: &'a Finding,
+    bytes: &[u8],
+) -> Result<Explanation<'a>, Failure> {
+    let rule = from.configuration.rules.get(&finding.rule).map(|rule| &**rule);
+    let path = finding.path().map_or("", |path| path.text.as_str());
+    let language = Language::of(path.as_bytes(), bytes);
+    let since = finding.span().filter(|_| finding.state == State::Unchanged || review.head.is_none());
+    let limits = &from.configuration.config.limits;
+    let past = match (rule, from.repository) {
+        (Some(rule), Some(repository)) => fixed(repository, rule, from.target, limits)?,
+        (Some(_), None) | (None, _) => Vec::new(),
+    };
+    Ok(Explanation {
+        accepted: rule.map(|rule| accepted(from.tree, rule, path, limits)).unwrap_or_default(),
+        fixed: past,
+        finding,
+        rule,
+        // A secret isn't shown.
+        code: if rule.is_some_and(|rule| rule.secret) { Vec::new() } else { code(bytes, finding) },
+        holes: rule.zip(language).map(|(rule, language)| holes(rule, language, bytes, finding)).unwrap_or_default(),
+        examples: rule.map(|rule| examples(rule, language)).unwrap_or_default(),
+        decisions: from.decisions.iter().filter(|d| d.rule == finding.rule).take(MOST).cloned().collect(),
+        since: since.and_then(|span| from.repository?.line_since(path, span.start_line)),
+    })
+}
+
 /// What an advisor says.
 struct Advice {
     question: String,
@@ -113,7 +146,7 @@ impl Advice {
 }
 
 /// All that is known of a finding.
-struct Explanation<'a> {
+pub struct Explanation<'a> {
     finding: &'a Finding,
     rule: Option<&'a Rule>,
     /// The lines around it, with their numbers.
@@ -285,7 +318,49 @@ impl Explanation<'_> {
         _ = writeln!(out, "\n{}", paint.faint(settle));
     }
 
-    fn value(&self) -> Value {
+    /// Why it is reported and how else one would write it, for an answer in a thread that shows the finding itself.
+    pub fn markdown(&self) -> String {
+        let mut out = String::new();
+        if let Some(rule) = self.rule {
+            _ = writeln!(out, "{}", markdown::text(&rule.title));
+            let help = rule.help.as_deref().unwrap_or_default().replace('\n', " ");
+            _ = writeln!(out, "{}\n", markdown::text(help.trim()));
+        }
+        for (hole, text) in self.holes.iter().filter(|_| self.rule.is_some_and(|rule| !rule.secret)) {
+            _ = writeln!(
+                out,
+                "- {} is {}",
+                markdown::code(hole),
+                markdown::code(if text.is_empty() { "nothing" } else { text })
+            );
+        }
+        if !self.accepted.is_empty() {
+            out.push_str("\nThe rule accepts it like this:\n\n");
+        }
+        for a in &self.accepted {
+            let place = format!("{}:{}", a.path, a.line);
+            _ = writeln!(out, "- {}: {}", markdown::code(&place), markdown::code(a.text.trim()));
+        }
+        if let Some(example) = self.examples.first().filter(|_| self.accepted.is_empty()) {
+            if let Some(fixed) = &example.fixed {
+                out.push_str("\nAn example, and its fixed form:\n\n");
+                markdown::block("", example.code.trim_end(), &mut out);
+                markdown::block("", fixed.trim_end(), &mut out);
+            }
+        }
+        for f in &self.fixed {
+            let what = format!("{} {}", &f.commit[..f.commit.len().min(10)], f.subject);
+            _ = writeln!(out, "\nFixed before in {}, at {}.", markdown::code(&what), markdown::code(&f.place));
+        }
+        for d in &self.decisions {
+            let text = format!("{} at {}: {}", d.answer.word(), d.path, d.because);
+            _ = writeln!(out, "\nDecided by {} on {}: {}", markdown::text(&d.by), d.on, markdown::text(&text));
+        }
+        out.trim().to_owned()
+    }
+
+    /// The same as one JSON value.
+    pub fn value(&self) -> Value {
         let f = self.finding;
         let code = self.code.iter().map(|(line, text)| json!({ "line": line, "text": text }));
         let holes = self.holes.iter().map(|(name, text)| json!({ "name": name, "text": text }));

@@ -1,28 +1,23 @@
 //! `swage fix`: applies the edits that rules propose, as far as they are proved.
 
-use std::collections::{BTreeMap, BTreeSet, HashSet};
+mod trial;
+
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 use std::process::ExitCode;
 
-use rayon::prelude::*;
 use swage_core::change::{Change, Content, Contents};
-use swage_core::checker::Reported;
-use swage_core::diff::{LineMap, write_file as write_diff};
-use swage_core::fix::{Attempt, Fixable, FixedContents, FixedFile, Outcome, fix_file, keep_good};
-use swage_core::lang::Language;
-use swage_core::review::{CheckerReport, Finding, Fixes, Review};
-use swage_core::rule::RuleSet;
-use swage_core::scan::{Hit, Span};
+use swage_core::diff::write_file as write_diff;
+use swage_core::fix::{Attempt, FixedFile, Outcome};
+use swage_core::review::Review;
 use swage_git::{FixedBlob, Repository};
-use swage_store::Store;
 
-use crate::checkers::Outside;
-use crate::chosen::Wanted;
-use crate::cli::{ChangeArgs, FixArgs};
+pub use self::trial::tried;
+use crate::cli::FixArgs;
 use crate::configuration::Configuration;
 use crate::failure::{Failure, UNFINISHED};
 use crate::output::{print, write_file};
-use crate::source::{Place, with_change};
+use crate::source::Place;
 use crate::terminal::{Paint, count, fit, printable, width};
 use crate::worktree::{Replacement, replace};
 
@@ -63,35 +58,6 @@ pub fn run(args: &FixArgs) -> Result<ExitCode, Failure> {
     Ok(if work.could_not_try { ExitCode::from(UNFINISHED) } else { ExitCode::SUCCESS })
 }
 
-/// Tries the fixes of what is wanted in a change, as far as they make nothing worse.
-pub fn tried(
-    place: &Place,
-    change: &ChangeArgs,
-    configuration: &Configuration,
-    store: Option<&Store>,
-    wanted: &Wanted<'_>,
-) -> Result<Work, Failure> {
-    let trusted = Configuration::of_trusted(place.repository.as_ref(), change.target.as_deref(), configuration);
-    let outside = match &place.repository {
-        Some(repository) => Outside::of_target(repository, &trusted, &[])?,
-        None => Outside::given(&[]),
-    };
-    // What is proposed is tried here, once, and not with each review.
-    let examine = |change: &Change, contents: &dyn Contents| {
-        super::examine_change(change, contents, configuration, store, &outside, Fixes::LeftAside)
-    };
-    let (work, _) = with_change(place, change, configuration, |change, contents| {
-        let review = examine(&change, contents)?;
-        wanted.check_keys(&review)?;
-        // Programs that have run on committed trees aren't run on them again.
-        let reports = outside.of_change(&change, contents, &configuration.rules)?;
-        let fixed = fix_files(&change, contents, &review, (configuration, &reports), wanted);
-        let (fixed, after) = without_breaking(&change, contents, (&review, &reports), fixed, &examine)?;
-        Ok::<_, Failure>(Work::new(&change, contents, review, fixed, after))
-    })?;
-    work
-}
-
 /// The diff as it is for programs; for people, in colours and without what could do something to their terminal.
 fn for_stdout(diff: &[u8]) -> Vec<u8> {
     if anstream::AutoStream::choice(&std::io::stdout()) == anstream::ColorChoice::Never {
@@ -113,107 +79,6 @@ fn for_stdout(diff: &[u8]) -> Vec<u8> {
         shown.push_str("\n\n");
     }
     shown.into_bytes()
-}
-
-/// Fixes what is wanted in each file of the change, by the file's index.
-fn fix_files(
-    change: &Change,
-    contents: &dyn Contents,
-    review: &Review,
-    (configuration, reports): (&Configuration, &[CheckerReport]),
-    wanted: &Wanted<'_>,
-) -> BTreeMap<usize, FixedFile> {
-    let mut chosen: BTreeMap<&str, HashSet<(&str, Span)>> = BTreeMap::new();
-    for f in review.findings.iter().filter(|f| wanted.wants(f)) {
-        if let (Some(path), Some(span)) = (f.path(), f.span()) {
-            chosen.entry(&path.text).or_default().insert((&f.rule, span));
-        }
-    }
-    let files = review.files.iter().enumerate().collect::<Vec<_>>();
-    let fixed = files.into_par_iter().filter_map(|(index, entry)| {
-        let own = chosen.get(entry.new_path.text.as_str())?;
-        let Content::Whole { bytes, .. } = contents.sides(index).new else { return None };
-        let path = &change.files[index].new_path;
-        let rules = &configuration.rules;
-        let looks = rules.wanted_as(path, entry.generated);
-        let (language, limits) = (Language::of(path, &bytes), &configuration.config.limits);
-        let reported = reported_in(path, &bytes, rules, reports);
-        let file = Fixable { path, language, rules, wanted: &looks, limits, reported: &reported };
-        let is_chosen = |hit: &Hit| own.contains(&(hit.rule.as_str(), hit.span));
-        Some((index, fix_file(&file, &bytes, &is_chosen)))
-    });
-    fixed.collect()
-}
-
-/// What outside programs found in a file after the change.
-fn reported_in(path: &[u8], bytes: &[u8], rules: &RuleSet, reports: &[CheckerReport]) -> Vec<Hit> {
-    let of_report = |report: &CheckerReport| {
-        let rule = rules.get(&report.rule).filter(|rule| rule.wants_path(path))?;
-        let own: Vec<&Reported> = report.head.as_ref().ok()?.iter().filter(|r| r.path == path).collect();
-        swage_core::checker::place(&own, rule, Language::of(path, bytes), bytes).ok()
-    };
-    reports.iter().filter_map(of_report).flatten().collect()
-}
-
-/// Reviews the change as it would be, and leaves out files whose fixes bring findings elsewhere, such as in files that used
-/// what has gone.
-fn without_breaking(
-    change: &Change,
-    contents: &dyn Contents,
-    (before, reports): (&Review, &[CheckerReport]),
-    mut fixed: BTreeMap<usize, FixedFile>,
-    examine: &dyn Fn(&Change, &dyn Contents) -> Result<Review, Failure>,
-) -> Result<(BTreeMap<usize, FixedFile>, Review), Failure> {
-    let known: HashSet<&str> =
-        before.findings.iter().filter(|f| f.counts_against_change()).map(|f| f.key.as_str()).collect();
-    let is_changed = |file: &FixedFile| file.attempts.iter().any(|attempt| attempt.outcome.is_fixed());
-    let changed = fixed.iter().filter(|(_, file)| is_changed(file)).map(|(index, _)| *index).collect();
-    let kept = keep_good(changed, |set| {
-        let some = set.iter().filter_map(|index| Some((*index, fixed.get(index)?.clone()))).collect();
-        let contents = FixedContents::new(contents, &some);
-        let after = examine(&contents.change(change), &contents)?;
-        let new = |f: &&Finding| f.counts_against_change() && !known.contains(f.key.as_str());
-        let broken = after.findings.iter().find(new);
-        let broken = broken.map(|f| format!("it would add a finding of `{}` at {}", f.rule, f.place()));
-        Ok::<_, Failure>(broken.or_else(|| left_by_program((before, reports), &after, &some)).map_or(Ok(after), Err))
-    })?;
-    for (index, why) in kept.refused {
-        let Content::Whole { bytes, .. } = contents.sides(index).new else { continue };
-        let Some(file) = fixed.get_mut(&index) else { continue };
-        for attempt in file.attempts.iter_mut().filter(|attempt| attempt.outcome.is_fixed()) {
-            attempt.outcome = Outcome::Refused(why.clone());
-        }
-        (file.content, file.map) = (bytes, LineMap::identity());
-    }
-    Ok((fixed, kept.result.unwrap_or_else(|| before.clone())))
-}
-
-/// Why the fixes of outside programs don't hold: the program still finds what they were to mend, or couldn't run any more.
-fn left_by_program(
-    (before, reports): (&Review, &[CheckerReport]),
-    after: &Review,
-    fixed: &BTreeMap<usize, FixedFile>,
-) -> Option<String> {
-    let applied = |a: &&Attempt| {
-        matches!(a.outcome, Outcome::Applied(_)) && reports.iter().any(|report| report.rule == a.hit.rule)
-    };
-    for (index, file) in fixed {
-        let path = &before.files[*index].new_path.text;
-        for hit in file.attempts.iter().filter(applied).map(|a| &a.hit) {
-            if let Some((rule, why)) = after.not_run.iter().find(|(rule, _)| *rule == hit.rule) {
-                return Some(format!("`{rule}` couldn't run any more: {why}"));
-            }
-            let is_own = |f: &&Finding| {
-                f.rule == hit.rule && f.span() == Some(hit.span) && f.path().is_some_and(|own| own.text == *path)
-            };
-            let own = before.findings.iter().find(is_own);
-            let still = |own: &Finding| after.findings.iter().any(|f| f.is_open() && f.key == own.key);
-            if own.is_some_and(still) {
-                return Some(format!("`{}` would still find it", hit.rule));
-            }
-        }
-    }
-    None
 }
 
 /// What is to be changed, and what that gives.

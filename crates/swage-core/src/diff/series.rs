@@ -1,0 +1,140 @@
+//! A series of patches that came by mail: who sent each, in answer to what, and which of them shows a line of the result.
+
+use mail_parser::{Address, HeaderValue, Message, MessageParser};
+
+use super::{Diff, FileDiff, LineKind, LineMap};
+
+/// A mail of a series (RFC 5322).
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Mail {
+    /// Its `Message-ID`, without angle brackets.
+    pub id: Option<String>,
+    /// The ids of the mails that it answers, oldest first, without angle brackets.
+    pub references: Vec<String>,
+    /// Who sent it; a name, when there is one, and an address.
+    pub from: Option<(Option<String>, String)>,
+    /// To whom, copies included.
+    pub to: Vec<(Option<String>, String)>,
+    /// Its subject, decoded.
+    pub subject: String,
+    /// When it was sent, in seconds since 1970-01-01 UTC.
+    pub date: Option<i64>,
+    /// The mail with its headers, as it came; [`decode_mail`](super::decode_mail) makes what [`read`](super::read()) takes.
+    pub raw: Vec<u8>,
+}
+
+impl Mail {
+    fn of(raw: &[u8]) -> Self {
+        let parsed = MessageParser::default().parse(raw);
+        let mut mail = parsed.as_ref().map(headers).unwrap_or_default();
+        mail.raw = raw.to_vec();
+        mail
+    }
+}
+
+fn headers(message: &Message<'_>) -> Mail {
+    let people = |address: Option<&Address<'_>>| -> Vec<(Option<String>, String)> {
+        let all = address.into_iter().flat_map(Address::iter);
+        all.filter_map(|a| Some((a.name().map(str::to_owned), a.address()?.to_owned()))).collect()
+    };
+    let ids = |value: &HeaderValue<'_>| -> Vec<String> {
+        value.as_text_list().into_iter().flatten().map(|id| id.to_string()).collect()
+    };
+    let mut references = ids(message.references());
+    references.extend(ids(message.in_reply_to()).into_iter().take(usize::from(references.is_empty())));
+    Mail {
+        id: message.message_id().map(str::to_owned),
+        references,
+        from: people(message.from()).into_iter().next(),
+        to: [people(message.to()), people(message.cc())].concat(),
+        subject: message.subject().unwrap_or_default().to_owned(),
+        date: message.date().map(mail_parser::DateTime::to_timestamp),
+        raw: Vec::new(),
+    }
+}
+
+/// The mails of a mailbox, or the only one; none when the input isn't mail.
+pub fn mails(input: &[u8]) -> Vec<Mail> {
+    if !super::mail::looks_like_mail(input) {
+        return Vec::new();
+    }
+    super::mail::messages(input).into_iter().map(|(_, message)| Mail::of(message)).collect()
+}
+
+/// Where a series shows a line: indexes into the patches, a patch's files, a file's hunks and a hunk's lines.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct ShownLine {
+    /// The patch.
+    pub patch: usize,
+    /// The file.
+    pub file: usize,
+    /// The hunk.
+    pub hunk: usize,
+    /// The line.
+    pub line: usize,
+}
+
+/// Which patch of a series shows a line, 1-based, of the state after all of them: the one that adds it, else the last one that
+/// shows it among the lines around a change. `path` may be longer or shorter than the patches' own by leading folders.
+pub fn shown_after(series: &[Diff<'_>], path: &[u8], line: u32) -> Option<ShownLine> {
+    let mut around = None;
+    let mut at = (path.to_vec(), line);
+    for (patch, diff) in series.iter().enumerate().rev() {
+        for (file, own) in diff.files().enumerate().filter(|(_, own)| is_path(&own.new_path, &at.0)) {
+            match shown_in(own, at.1, LineKind::Added) {
+                Some((hunk, line, true)) => return Some(ShownLine { patch, file, hunk, line }),
+                Some((hunk, line, false)) => around = around.or(Some(ShownLine { patch, file, hunk, line })),
+                None => {}
+            }
+            let before = at.1.checked_sub(1).and_then(|line| LineMap::from_hunks(own.hunks()).to_old(line));
+            let Some(before) = before else { return around };
+            at = (own.old_path.to_vec(), before + 1);
+            break;
+        }
+    }
+    around
+}
+
+/// Which patch of a series shows a line, 1-based, of the state before all of them: the one that removes it, else the first one that
+/// shows it among the lines around a change.
+pub fn shown_before(series: &[Diff<'_>], path: &[u8], line: u32) -> Option<ShownLine> {
+    let mut around = None;
+    let mut at = (path.to_vec(), line);
+    for (patch, diff) in series.iter().enumerate() {
+        for (file, own) in diff.files().enumerate().filter(|(_, own)| is_path(&own.old_path, &at.0)) {
+            match shown_in(own, at.1, LineKind::Removed) {
+                Some((hunk, line, true)) => return Some(ShownLine { patch, file, hunk, line }),
+                Some((hunk, line, false)) => around = around.or(Some(ShownLine { patch, file, hunk, line })),
+                None => {}
+            }
+            let after = at.1.checked_sub(1).and_then(|line| LineMap::from_hunks(own.hunks()).to_new(line));
+            let Some(after) = after else { return around };
+            at = (own.new_path.to_vec(), after + 1);
+            break;
+        }
+    }
+    around
+}
+
+/// The hunk and the line in it that show a line of one side, and whether it is one of the changed lines.
+fn shown_in(file: &FileDiff<'_>, wanted: u32, changed: LineKind) -> Option<(usize, usize, bool)> {
+    for (index, hunk) in file.hunks().iter().enumerate() {
+        let (start, lines) = match changed {
+            LineKind::Removed => (hunk.old_start, hunk.old_lines),
+            LineKind::Added | LineKind::Context => (hunk.new_start, hunk.new_lines),
+        };
+        if !(start..start.saturating_add(lines)).contains(&wanted) {
+            continue;
+        }
+        let mut of_side = hunk.lines().enumerate().filter(|(_, l)| l.kind == changed || l.kind == LineKind::Context);
+        let (line, found) = of_side.nth((wanted - start) as usize)?;
+        return Some((index, line, found.kind == changed));
+    }
+    None
+}
+
+/// Whether two paths are the same but for leading folders.
+fn is_path(a: &[u8], b: &[u8]) -> bool {
+    let (long, short) = if a.len() >= b.len() { (a, b) } else { (b, a) };
+    long.ends_with(short) && (long.len() == short.len() || long[long.len() - short.len() - 1] == b'/')
+}
