@@ -12,6 +12,7 @@ use crate::protocol::{
     Anchor, CodeLine, Edited, InboxRow, MergeKind, MergeRequest, NewProposal, NewRepository, NewThread, Person,
     Proposal, Repository, Role, Side, Thread, TouchedFile,
 };
+use crate::reading::Readings;
 use crate::repositories::{Branches, Repositories, carried, measured};
 use crate::storage::{Intent, OpenError, Pushed, Refusal, Storage, Which, now};
 
@@ -36,6 +37,8 @@ pub struct Host {
     pub repositories: Repositories,
     /// Held while revisions are told and merges are made: one after the other.
     moving: Mutex<Instant>,
+    /// Changes that pages have shown.
+    pub readings: Readings,
 }
 
 fn git(error: GitError) -> Refusal {
@@ -48,7 +51,7 @@ impl Host {
         let repositories = Repositories::open(folder.join("repositories"))?;
         let storage = Mutex::new(Storage::open(&folder.join("host.db"))?);
         let long_ago = Instant::now().checked_sub(LOOK_AGAIN).unwrap_or_else(Instant::now);
-        let host = Self { storage, repositories, moving: Mutex::new(long_ago) };
+        let host = Self { storage, repositories, moving: Mutex::new(long_ago), readings: Readings::default() };
         if let Err(why) = host.recover() {
             tracing::error!(?why, "merges that were cut short can't be looked at");
         }

@@ -12,6 +12,7 @@ mod ago;
 mod client;
 mod host;
 mod protocol;
+mod reading;
 mod repositories;
 mod server;
 mod storage;
@@ -20,4 +21,7 @@ pub use ago::ago;
 pub use client::{Client, HostError};
 pub use host::FolderError;
 pub use protocol::*;
-pub use server::{Running, ServeError, Server, ServerOptions, give_token, make_repository, openapi, revoke_tokens};
+pub use server::{
+    CheckerOptions, MailOptions, Running, ServeError, Server, ServerOptions, give_token, make_repository, openapi,
+    revoke_tokens, set_mail,
+};

@@ -427,7 +427,7 @@ fn the_description_covers_what_is_sent() {
 #[test]
 fn only_loopback_is_served() {
     let folder = tempfile::tempdir().expect("a folder");
-    let options = ServerOptions { listen: ([0, 0, 0, 0], 0).into(), data: folder.path().to_owned(), idle: None };
+    let options = ServerOptions::new(([0, 0, 0, 0], 0).into(), folder.path().to_owned());
     assert!(Server::bind(options).is_err());
 }
 

@@ -46,6 +46,9 @@ const CALLS: &[(&str, &str, &str, &str)] = &[
     ("GET", "/api/threads/1", "", "-rcmk"),
     ("PATCH", "/api/threads/1", r#"{"open":true}"#, "--cm-"),
     ("POST", "/api/threads/1/remarks", r#"{"text":"x"}"#, "--cm-"),
+    // Thread 2 is about a finding.
+    ("POST", "/api/threads/2/remarks", r#"{"text":"x"}"#, "--cmk"),
+    ("POST", "/api/preview", r#"{"text":"x"}"#, "-rcmk"),
     ("DELETE", "/api/remarks/99", "", "--cm-"),
     ("PUT", "/api/remarks/1/reactions/thanks", "null", "--cm-"),
     ("DELETE", "/api/remarks/1/reactions/thanks", "", "--cm-"),
@@ -89,7 +92,7 @@ fn every_call_by_every_role() {
             methods.into_iter().map(move |method| (method, shape.join("/")))
         })
         .collect();
-    let holes = ["1", "99", "HEAD", "QUAY-7", "swage", "build", "thanks"];
+    let holes = ["1", "2", "99", "HEAD", "QUAY-7", "swage", "build", "thanks"];
     let tried: BTreeSet<(String, String)> = CALLS
         .iter()
         .map(|(method, path, ..)| {

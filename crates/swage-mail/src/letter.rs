@@ -20,9 +20,19 @@ pub enum MailError {
     /// The letter isn't one, such as one to nobody.
     #[error("the letter can't be written: {0}")]
     Letter(String),
-    /// The server doesn't take it.
+    /// The server doesn't take this letter, now or ever.
+    #[error("the mail server {0} refuses it: {1}")]
+    Refused(String, String),
+    /// The server can't be reached, or doesn't take mail now.
     #[error("the mail server {0} doesn't take it: {1}")]
     Server(String, String),
+}
+
+impl MailError {
+    /// Whether it is the letter's own fault, so that sending it again would be of no use.
+    pub fn is_about_letter(&self) -> bool {
+        matches!(self, Self::Address(..) | Self::Letter(_) | Self::Refused(..))
+    }
 }
 
 /// A letter in plain text.

@@ -37,7 +37,10 @@ impl MailServer {
     /// When the letter isn't one, or the server can't be reached or says no.
     pub fn send(&self, letter: &Letter) -> Result<(), MailError> {
         let sent = self.transport.send(&letter.message()?);
-        sent.map(|_| ()).map_err(|e| MailError::Server(self.name.clone(), causes(&e)))
+        sent.map(|_| ()).map_err(|e| {
+            let of = if e.is_permanent() { MailError::Refused } else { MailError::Server };
+            of(self.name.clone(), causes(&e))
+        })
     }
 }
 

@@ -32,6 +32,19 @@ pub enum What {
     Removed,
 }
 
+impl What {
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Added => "added",
+            Self::Changed => "changed",
+            Self::Renamed => "renamed",
+            Self::Moved => "moved",
+            Self::Removed => "removed",
+        }
+    }
+}
+
 /// A definition that a change touches.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct DefinitionChange {

@@ -7,11 +7,11 @@ mod report;
 mod thread;
 mod verdict;
 
-pub use self::checks::{commit as check_commit, name as check_name};
+pub use self::checks::{commit as check_commit, name as check_name, text as check_text};
 pub use self::people::{Me, NewTicket, Person, Role, Ticket, TicketPoint};
 pub use self::proposal::{
     Edited, Event, InboxRow, NewProposal, NewRepository, NewStatus, Overview, Proposal, ProposalState, Repository,
-    Revision, Status, StatusState, ThreadCounts, TouchedFile,
+    Revision, Status, StatusState, StatusStep, ThreadCounts, TouchedFile,
 };
 pub use self::report::{CodeLine, Edit, Fix, Posted, REPORT_FORMAT, Related, Report, ReportedFinding, Settled};
 pub use self::thread::{

@@ -350,6 +350,17 @@ pub struct Status {
     pub by: String,
     /// When.
     pub at: i64,
+    /// What it said since it was last begun, oldest first.
+    pub steps: Vec<StatusStep>,
+}
+
+/// What an outside program was doing, and since when.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct StatusStep {
+    /// The text of the status, or its state where that was empty.
+    pub text: String,
+    /// When it said so, in milliseconds since 1970-01-01 UTC.
+    pub at: i64,
 }
 
 /// A status as it is sent.

@@ -14,6 +14,7 @@ use serde::de::DeserializeOwned;
 
 use super::Shared;
 use super::problem::Problem;
+use super::runner::CHECKER;
 use crate::host::random_word;
 use crate::protocol::{Person, Role};
 
@@ -95,6 +96,10 @@ pub fn person(headers: &HeaderMap, method: &Method, shared: &Shared) -> Result<P
             token
         }
     };
+    // Tokens are long and random, and this one is told to nobody but the program that the host runs.
+    if token == shared.checker_token {
+        return Ok(Person { name: CHECKER.to_owned(), role: Role::Checker });
+    }
     let found = shared.host.storage().person_of(&token)?;
     found.ok_or_else(|| no("this host doesn't know the token; `swage host token` gives one"))
 }
@@ -105,6 +110,8 @@ pub struct Reader(pub Person);
 pub struct Contributor(pub Person);
 /// A maintainer.
 pub struct Maintainer(pub Person);
+/// Whoever may answer in a thread: whoever takes part, and a checker in its own ones.
+pub struct Speaker(pub Person);
 /// A program that checks, or a maintainer in its place.
 pub struct Checker(pub Person);
 
@@ -129,6 +136,7 @@ macro_rules! asker {
 asker!(Reader, Reader | Contributor | Maintainer | Checker, "everybody");
 asker!(Contributor, Contributor | Maintainer, "contributors and maintainers");
 asker!(Maintainer, Maintainer, "maintainers");
+asker!(Speaker, Contributor | Maintainer | Checker, "contributors, maintainers and checkers");
 asker!(Checker, Checker | Maintainer, "checkers and maintainers");
 
 /// A number in an address. Larger ones than JSON can carry are none.

@@ -3,8 +3,10 @@
 mod asker;
 mod calls;
 mod git;
+mod notifier;
 mod pages;
 mod problem;
+mod runner;
 
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
@@ -24,7 +26,11 @@ use tokio::net::TcpListener;
 use tokio::sync::{Semaphore, oneshot, watch};
 
 use self::asker::Sessions;
+pub use self::notifier::MailOptions;
+use self::notifier::notify;
 use self::problem::Problem;
+pub use self::runner::CheckerOptions;
+use self::runner::Runner;
 use crate::host::{FolderError, Host, random_word};
 use crate::protocol::{Checked, NewRepository, Person, Role};
 use crate::storage::Refusal;
@@ -49,6 +55,17 @@ pub struct ServerOptions {
     pub data: PathBuf,
     /// Stop after so long without a request. By default, never.
     pub idle: Option<Duration>,
+    /// What is run on each new revision. By default nothing.
+    pub checker: Option<CheckerOptions>,
+    /// How people are told by mail what happened. By default not at all.
+    pub mail: Option<MailOptions>,
+}
+
+impl ServerOptions {
+    /// Serves a folder, for ever, without a checker and without mail.
+    pub fn new(listen: SocketAddr, data: PathBuf) -> Self {
+        Self { listen, data, idle: None, checker: None, mail: None }
+    }
 }
 
 /// Why the server can't start.
@@ -81,6 +98,8 @@ pub(crate) struct Shared {
     last_request: Mutex<Instant>,
     /// The server's own address, for links and against forged requests.
     address: SocketAddr,
+    /// The token of the checker that the host itself runs; it ends with the host.
+    checker_token: String,
 }
 
 /// A server that listens and isn't serving yet.
@@ -88,7 +107,7 @@ pub struct Server {
     runtime: tokio::runtime::Runtime,
     listener: TcpListener,
     shared: Arc<Shared>,
-    idle: Option<Duration>,
+    options: ServerOptions,
 }
 
 /// A server in a thread of its own; it stops when it is told to, or dropped.
@@ -114,6 +133,15 @@ pub fn give_token(data: &Path, name: &str, role: Role) -> Result<String, ServeEr
     let put = host.storage().put_person(name, role, Some(&token));
     put.map_err(|why| failed(std::io::Error::other(why.to_string())))?;
     Ok(token)
+}
+
+/// Notes where somebody gets mail.
+///
+/// # Errors
+/// When the folder can't be used.
+pub fn set_mail(data: &Path, name: &str, mail: &str) -> Result<(), ServeError> {
+    let put = open(data)?.storage().put_mail(name, mail);
+    put.map_err(|why| ServeError::Data { folder: data.to_owned(), why: std::io::Error::other(why.to_string()).into() })
 }
 
 /// Takes all tokens of somebody away; how many there were.
@@ -157,8 +185,10 @@ impl Server {
         let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().map_err(failed)?;
         let listener = runtime.block_on(TcpListener::bind(options.listen)).map_err(failed)?;
         let address = listener.local_addr().map_err(failed)?;
-        let shared = Shared { host, sessions: Sessions::default(), last_request: Mutex::new(Instant::now()), address };
-        Ok(Self { runtime, listener, shared: Arc::new(shared), idle: options.idle })
+        let checker_token = random_word().map_err(failed)?;
+        let last_request = Mutex::new(Instant::now());
+        let shared = Shared { host, sessions: Sessions::default(), last_request, address, checker_token };
+        Ok(Self { runtime, listener, shared: Arc::new(shared), options })
     }
 
     /// Where it listens.
@@ -195,15 +225,20 @@ impl Server {
     }
 
     fn serve_until(self, until: impl Future<Output = ()> + Send + 'static) -> std::io::Result<()> {
-        let Self { runtime, listener, shared, idle } = self;
+        let Self { runtime, listener, shared, options } = self;
         let router = router(shared.clone());
+        let runner = options.checker.map(|checker| Runner::start(shared.clone(), checker, options.data));
+        if let Some(mail) = options.mail {
+            runtime.spawn(notify(shared.clone(), mail));
+        }
         runtime.block_on(async move {
             tokio::select! {
                 () = until => {}
-                () = idle_for_too_long(&shared, idle) => {}
+                () = idle_for_too_long(&shared, options.idle) => {}
                 () = accept(listener, router) => {}
             }
         });
+        drop(runner);
         // Whatever git is still doing for somebody is given a moment.
         runtime.shutdown_timeout(GRACE);
         Ok(())
@@ -298,7 +333,8 @@ async fn note_request(State(shared): State<Arc<Shared>>, request: Request, next:
     };
     let headers = response.headers_mut();
     headers.insert("x-content-type-options", axum::http::HeaderValue::from_static("nosniff"));
-    headers.insert("referrer-policy", axum::http::HeaderValue::from_static("no-referrer"));
+    // With less, browsers hide the origin of the host's own forms, too.
+    headers.insert("referrer-policy", axum::http::HeaderValue::from_static("same-origin"));
     response
 }
 

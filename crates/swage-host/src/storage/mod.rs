@@ -1,7 +1,9 @@
 //! All that the host remembers, in an SQLite file. Every call is one transaction: it happens whole or not at all.
 
+mod checked;
 mod events;
 mod inbox;
+mod mailing;
 mod merges;
 mod people;
 mod proposals;
@@ -14,12 +16,14 @@ use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use rusqlite::{Connection, Transaction};
 
+pub use self::checked::Due;
 pub use self::inbox::Which;
+pub use self::mailing::Notification;
 pub use self::merges::Intent;
 pub use self::proposals::{NewRevision, Pushed};
 
 /// The steps from an empty file to what this version needs, in order; how many were taken stands in `user_version`.
-const MIGRATIONS: [&str; 1] = [include_str!("schema/0001.sql")];
+const MIGRATIONS: [&str; 2] = [include_str!("schema/0001.sql"), include_str!("schema/0002.sql")];
 
 /// Why the host doesn't do what was asked.
 #[derive(Debug, thiserror::Error)]
@@ -91,6 +95,11 @@ impl Storage {
 /// Seconds since 1970-01-01 UTC.
 pub fn now() -> i64 {
     SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_secs() as i64)
+}
+
+/// Milliseconds since 1970-01-01 UTC.
+fn now_ms() -> i64 {
+    SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_millis() as i64)
 }
 
 fn json(value: &impl serde::Serialize) -> String {

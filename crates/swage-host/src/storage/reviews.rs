@@ -5,8 +5,10 @@ use rusqlite::{OptionalExtension, params};
 use super::events::{Happening, mentioned, note};
 use super::proposals::newest;
 use super::threads::publish;
-use super::{Refusal, Storage, now};
-use crate::protocol::{NewStance, NewStatus, Person, Published, ReadMark, Stance, StanceWord, Status, StatusState};
+use super::{Refusal, Storage, now, now_ms};
+use crate::protocol::{
+    NewStance, NewStatus, Person, Published, ReadMark, Stance, StanceWord, Status, StatusState, StatusStep,
+};
 
 impl Storage {
     /// Takes a stance on the newest revision, and publishes one's drafts with it.
@@ -92,7 +94,17 @@ impl Storage {
             params![number, revision, name, new.state.word(), new.text, new.link, by, at],
         )?;
         // What was said already is no news, and voids no verdict.
-        if before.is_none_or(|(state, text)| state != new.state.word() || text != new.text) {
+        if before.as_ref().is_none_or(|(state, text)| state != new.state.word() || *text != new.text) {
+            let of_status = params![number, revision, name];
+            let is_begun = new.state == StatusState::Pending;
+            if is_begun && before.is_some_and(|(state, _)| state != StatusState::Pending.word()) {
+                tx.execute("DELETE FROM status_steps WHERE proposal = ?1 AND revision = ?2 AND name = ?3", of_status)?;
+            }
+            let said = if new.text.is_empty() { new.state.word() } else { &new.text };
+            tx.execute(
+                "INSERT INTO status_steps (proposal, revision, name, text, at) VALUES (?1, ?2, ?3, ?4, ?5)",
+                params![number, revision, name, said, now_ms()],
+            )?;
             let text = format!("{name}: {}", new.state.word());
             let event = Happening {
                 proposal: number,
@@ -106,6 +118,7 @@ impl Storage {
         }
         tx.commit()?;
         Ok(Status {
+            steps: self.steps(number, revision, name)?,
             name: name.to_owned(),
             revision,
             state: new.state,
@@ -129,8 +142,22 @@ impl Storage {
                 link: r.get(4)?,
                 by: r.get(5)?,
                 at: r.get(6)?,
+                steps: Vec::new(),
             })
         })?;
+        let mut statuses: Vec<Status> = rows.collect::<Result<_, _>>()?;
+        for status in &mut statuses {
+            status.steps = self.steps(number, status.revision, &status.name)?;
+        }
+        Ok(statuses)
+    }
+
+    fn steps(&self, number: u64, revision: u64, name: &str) -> Result<Vec<StatusStep>, Refusal> {
+        let mut select = self.connection.prepare_cached(
+            "SELECT text, at FROM status_steps WHERE proposal = ?1 AND revision = ?2 AND name = ?3 ORDER BY number",
+        )?;
+        let rows =
+            select.query_map(params![number, revision, name], |r| Ok(StatusStep { text: r.get(0)?, at: r.get(1)? }))?;
         Ok(rows.collect::<Result<_, _>>()?)
     }
 

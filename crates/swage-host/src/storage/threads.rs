@@ -85,6 +85,9 @@ impl Storage {
     pub fn reply(&mut self, thread: u64, person: &Person, new: &NewRemark) -> Result<u64, Refusal> {
         let tx = self.write()?;
         let standing = standing(&tx, thread, &person.name)?;
+        if person.role == Role::Checker && !standing.is_finding {
+            return Err(Refusal::Forbidden("a checker answers in the threads of findings only".to_owned()));
+        }
         let (last, _) = newest(&tx, standing.proposal)?;
         let draft = new.draft || standing.draft;
         let remark = add_remark(&tx, thread, last, &person.name, &new.text, draft)?;

@@ -51,11 +51,14 @@ impl World {
     /// Starts the host, or starts it again.
     pub fn start(&mut self) {
         self.running = None;
-        let options = ServerOptions {
-            listen: ([127, 0, 0, 1], 0).into(),
-            data: self.folder.path().join("host"),
-            idle: Some(Duration::from_secs(120)),
-        };
+        self.start_with(|options| options);
+    }
+
+    /// Starts it with other options.
+    pub fn start_with(&mut self, other: impl FnOnce(ServerOptions) -> ServerOptions) {
+        self.running = None;
+        let options = ServerOptions::new(([127, 0, 0, 1], 0).into(), self.folder.path().join("host"));
+        let options = other(ServerOptions { idle: Some(Duration::from_secs(120)), ..options });
         self.running = Some(Server::bind(options).expect("a free port").spawn());
     }
 
@@ -182,6 +185,7 @@ pub fn report(findings: &[ReportedFinding]) -> Report {
         format: "swage-report/1".into(),
         verdict: Some("fail".into()),
         overview: format!("{} findings", findings.len()),
+        praise: None,
         findings: findings.to_vec(),
         settled: Vec::new(),
         most_threads: None,

@@ -279,7 +279,9 @@ impl MergeArgs {
 #[derive(Debug, Subcommand)]
 pub enum HostCommand {
     /// Serve repositories, proposals and threads on loopback until interrupted
-    #[command(after_help = "Example:\n  swage host serve --data ~/ferry-host")]
+    #[command(
+        after_help = "Examples:\n  swage host serve --data ~/ferry-host\n  swage host serve --data ~/ferry-host --check        reviews each push to a proposal by itself\n  swage host serve --data ~/ferry-host --mail localhost:25 --mail-from host@example.org"
+    )]
     Serve(ServeArgs),
     /// Give somebody a role and a token, which is printed this once
     #[command(
@@ -317,6 +319,18 @@ pub struct ServeArgs {
     /// Stop by itself after so many seconds without a request
     #[arg(long, value_name = "SECONDS")]
     pub idle: Option<u64>,
+    /// Review each new revision as `swage post` does, and answer what is asked in the threads of that
+    #[arg(long)]
+    pub check: bool,
+    /// Review work in progress, too
+    #[arg(long, requires = "check")]
+    pub check_drafts: bool,
+    /// Tell people by mail what happened to their proposals, through this server; it is spoken to without encryption
+    #[arg(long, value_name = "HOST:PORT", requires = "mail_from")]
+    pub mail: Option<String>,
+    /// Who writes that mail, as `ADDRESS` or `NAME <ADDRESS>`
+    #[arg(long, value_name = "ADDRESS", requires = "mail")]
+    pub mail_from: Option<String>,
 }
 
 #[derive(Debug, Args)]
@@ -327,6 +341,9 @@ pub struct TokenArgs {
     /// What they may do
     #[arg(long, value_name = "ROLE", required_unless_present = "revoke")]
     pub role: Option<RoleArg>,
+    /// Where they get mail
+    #[arg(long, value_name = "ADDRESS", conflicts_with = "revoke")]
+    pub mail: Option<String>,
     /// Take all tokens of theirs away instead
     #[arg(long, conflicts_with = "role")]
     pub revoke: bool,

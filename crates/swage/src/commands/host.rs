@@ -3,12 +3,20 @@
 use std::process::ExitCode;
 use std::time::Duration;
 
-use swage_host::{ServeError, Server, ServerOptions, give_token, make_repository, revoke_tokens};
+use swage_host::{
+    CheckerOptions, MailOptions, ServeError, Server, ServerOptions, give_token, make_repository, revoke_tokens,
+    set_mail,
+};
 
 use crate::cli::{HostCommand, RepositoryArgs, ServeArgs, TokenArgs};
 use crate::failure::Failure;
 use crate::output::print;
 use crate::terminal::count;
+
+/// How long a proposal must be quiet before its events are mailed.
+const MAIL_QUIET: Duration = Duration::from_secs(60);
+/// How long the checker may take on a push.
+const CHECK_TIME: Duration = Duration::from_secs(900);
 
 pub fn run(command: &HostCommand) -> Result<ExitCode, Failure> {
     match command {
@@ -25,8 +33,13 @@ fn failed(error: ServeError) -> Failure {
 }
 
 fn serve(args: &ServeArgs) -> Result<ExitCode, Failure> {
-    let options =
-        ServerOptions { listen: args.listen, data: args.data.clone(), idle: args.idle.map(Duration::from_secs) };
+    let mail = args.mail.clone().zip(args.mail_from.clone());
+    let options = ServerOptions {
+        idle: args.idle.map(Duration::from_secs),
+        checker: args.check.then(|| checker(args.check_drafts)).transpose()?,
+        mail: mail.map(|(server, from)| MailOptions { server, from, quiet: MAIL_QUIET }),
+        ..ServerOptions::new(args.listen, args.data.clone())
+    };
     let server = Server::bind(options).map_err(failed)?;
     eprintln!(
         "The host listens on http://{}, keeps everything in {}, and stops on an interrupt.",
@@ -37,11 +50,21 @@ fn serve(args: &ServeArgs) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
+/// This program, as the host runs it on each push.
+fn checker(drafts: bool) -> Result<CheckerOptions, Failure> {
+    let own = std::env::current_exe().map_err(|e| Failure::unfinished(format!("this program can't be found: {e}")))?;
+    let command = vec![own.to_string_lossy().into_owned(), "post".to_owned()];
+    Ok(CheckerOptions { command, drafts, time: CHECK_TIME })
+}
+
 fn token(args: &TokenArgs) -> Result<ExitCode, Failure> {
     swage_host::check_name("the name", &args.name).map_err(Failure::wrong)?;
     match args.role {
         Some(role) => {
             let token = give_token(&args.data, &args.name, role.role()).map_err(failed)?;
+            if let Some(mail) = &args.mail {
+                set_mail(&args.data, &args.name, mail).map_err(failed)?;
+            }
             print(format!("{token}\n").as_bytes())?;
             eprintln!("The token of {}, a {}; it isn't kept and can't be shown again.", args.name, role.role().word());
         }

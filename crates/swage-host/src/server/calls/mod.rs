@@ -75,6 +75,7 @@ pub fn router() -> OpenApiRouter<Arc<Shared>> {
         .routes(routes!(reports::put_status))
         .routes(routes!(reports::put_verdict))
         .routes(routes!(threads::threads, threads::open_thread))
+        .routes(routes!(threads::preview))
         .routes(routes!(threads::publish))
         .routes(routes!(threads::thread, threads::resolve))
         .routes(routes!(threads::reply))

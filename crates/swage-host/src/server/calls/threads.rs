@@ -10,7 +10,8 @@ use super::{Sent, with_host};
 use crate::host::Host;
 use crate::protocol::{Changed, Checked, NewRemark, NewThread, Published, Resolve, Thread, check_name};
 use crate::server::Shared;
-use crate::server::asker::{Contributor, InPath, Number, Reader};
+use crate::server::asker::{Contributor, InPath, Number, Reader, Speaker};
+use crate::server::pages::markdown::html_of;
 use crate::server::problem::Problem;
 
 /// The threads of a proposal as you see them, in the order in which they were opened
@@ -42,6 +43,35 @@ pub async fn open_thread(
         host.storage().thread(thread, &person.name)
     };
     Ok((StatusCode::CREATED, Json(with_host(shared, open).await?)))
+}
+
+/// A text that isn't sent yet
+#[derive(serde::Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Draft {
+    /// The text, in Markdown.
+    text: String,
+}
+
+impl Checked for Draft {
+    fn check(&self) -> Result<(), String> {
+        crate::protocol::check_text("the text", &self.text)
+    }
+}
+
+/// What a text looks like
+#[derive(serde::Serialize, utoipa::ToSchema)]
+pub struct Preview {
+    /// The text as HTML, in which no markup of the writer's is left.
+    html: String,
+}
+
+/// See what a text will look like
+#[utoipa::path(
+    post, path = "/preview", tag = "threads", request_body = Draft, responses((status = 200, body = Preview), Problem)
+)]
+pub async fn preview(Reader(_): Reader, Sent(draft): Sent<Draft>) -> Json<Preview> {
+    Json(Preview { html: html_of(&draft.text) })
 }
 
 /// Let others see your drafts
@@ -98,7 +128,7 @@ pub async fn resolve(
 )]
 pub async fn reply(
     State(shared): State<Arc<Shared>>,
-    Contributor(person): Contributor,
+    Speaker(person): Speaker,
     InPath(thread): InPath<Number>,
     Sent(new): Sent<NewRemark>,
 ) -> Result<(StatusCode, Json<Thread>), Problem> {

@@ -1,8 +1,11 @@
-//! Pages for people: signing in, the inbox, and a proposal with all that was said of it. Everything works without scripts; what
-//! changes something is a form of the host's own page.
+//! Pages for people: signing in, the inbox, a proposal with all that was said of it, its change line by line, tickets. Everything
+//! works without scripts; what changes something is a form of the host's own page.
 
-mod markdown;
+mod change;
+pub mod markdown;
+mod preview;
 mod render;
+mod tickets;
 
 use std::sync::Arc;
 
@@ -17,6 +20,9 @@ use minijinja::context;
 use minijinja::value::Serde;
 use serde::Deserialize;
 
+use swage_page::{SCRIPT, STYLE};
+
+use self::preview::{Button, Preview};
 use self::render::render;
 use super::Shared;
 use super::asker::{COOKIE, InPath, Number, person, session_of};
@@ -25,19 +31,29 @@ use crate::host::Host;
 use crate::protocol::{Checked, NewRemark, NewStance, NewThread, Person, Role, StanceWord, ThreadKind};
 use crate::storage::{Refusal, Which};
 
-/// Nothing from elsewhere, no scripts, no frames, and forms that go nowhere else.
-const POLICY: &str = "default-src 'none'; style-src 'self'; img-src 'self' data:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+/// Nothing from elsewhere, no scripts but the host's own file, no frames, and forms that go nowhere else.
+const POLICY: &str = "default-src 'none'; style-src 'self'; script-src 'self'; img-src 'self' data:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
 
 pub fn router() -> Router<Arc<Shared>> {
     Router::new()
         .route("/", get(inbox))
-        .route("/page.css", get(|| async { ([(header::CONTENT_TYPE, "text/css")], include_str!("page.css")) }))
+        .route(
+            "/page.css",
+            get(|| async { ([(header::CONTENT_TYPE, "text/css")], [include_str!("page.css"), STYLE].concat()) }),
+        )
+        .route("/change.js", get(|| async { ([(header::CONTENT_TYPE, "text/javascript")], SCRIPT) }))
         .route("/sign-in", get(sign_in_page).post(sign_in))
         .route("/sign-out", post(sign_out))
         .route("/proposals/{number}", get(proposal))
         .route("/proposals/{number}/say", post(say))
         .route("/proposals/{number}/stance", post(take_stance))
         .route("/proposals/{number}/threads/{thread}", post(answer))
+        .route("/proposals/{number}/change", get(change::change))
+        .route("/proposals/{number}/lines", post(change::remark))
+        .route("/proposals/{number}/read", post(change::mark))
+        .route("/proposals/{number}/publish", post(publish))
+        .route("/proposals/{number}/drafts/{remark}", post(drop_draft))
+        .route("/tickets/{name}", get(tickets::ticket).post(tickets::change))
         .layer(middleware::from_fn(with_policy))
 }
 
@@ -59,8 +75,8 @@ fn turned_away(problem: &Problem) -> Response {
 
 /// A problem as a page.
 fn page_of(problem: &Problem) -> Response {
-    let values = context! { page => "problem", status => problem.0.as_u16(), reason => &problem.1 };
-    match render(values) {
+    let values = context! { status => problem.0.as_u16(), reason => &problem.1 };
+    match render("problem.html", values) {
         Ok(text) => (problem.0, Html(text)).into_response(),
         Err(why) => (StatusCode::INTERNAL_SERVER_ERROR, why).into_response(),
     }
@@ -69,12 +85,13 @@ fn page_of(problem: &Problem) -> Response {
 /// Makes a page of what the host says, off the thread that serves.
 async fn page(
     shared: Arc<Shared>,
+    template: &'static str,
     work: impl FnOnce(&Host) -> Result<minijinja::Value, Refusal> + Send + 'static,
 ) -> Response {
     let done = tokio::task::spawn_blocking(move || work(&shared.host).map_err(Problem::from)).await;
     let failed = |why: String| page_of(&Problem(StatusCode::INTERNAL_SERVER_ERROR, why));
     match done {
-        Ok(Ok(values)) => render(values).map_or_else(failed, |text| Html(text).into_response()),
+        Ok(Ok(values)) => render(template, values).map_or_else(failed, |text| Html(text).into_response()),
         Ok(Err(problem)) => page_of(&problem),
         Err(_) => failed("the host failed".to_owned()),
     }
@@ -85,14 +102,14 @@ async fn inbox(State(shared): State<Arc<Shared>>, headers: HeaderMap) -> Respons
         Ok(me) => me,
         Err(problem) => return turned_away(&problem),
     };
-    page(shared, move |host| {
+    page(shared, "inbox.html", move |host| {
         let mine = host.inbox(&me.name, Which::Mine)?;
         let open = host.inbox(&me.name, Which::Open)?;
         let others: Vec<_> = open.into_iter().filter(|row| row.roles.is_empty()).collect();
         let (waiting, rest): (Vec<_>, Vec<_>) = mine.into_iter().partition(|row| row.waits_for_me);
         let groups = [("Waits for you", waiting), ("Waits for others", rest), ("Other open proposals", others)];
         let me = host.storage().me(&me)?;
-        Ok(context! { page => "inbox", me => Serde(me), groups => Serde(groups), now => crate::storage::now() })
+        Ok(context! { me => Serde(me), groups => Serde(groups), now => crate::storage::now() })
     })
     .await
 }
@@ -103,16 +120,17 @@ async fn proposal(State(shared): State<Arc<Shared>>, headers: HeaderMap, number:
         Err(problem) => return turned_away(&problem),
     };
     let number = number.0.0;
-    page(shared, move |host| {
+    page(shared, "proposal.html", move |host| {
         let proposal = host.proposal(number, &me.name)?;
         let threads = host.threads(number, &me.name)?;
         let timeline = host.storage().timeline(number)?;
         host.storage().look(number, &me.name)?;
         let may_speak = matches!(me.role, Role::Contributor | Role::Maintainer);
+        let drafts = threads.iter().flat_map(|t| &t.remarks).filter(|remark| remark.draft).count();
         let newest = proposal.newest().map_or(0, |revision| revision.number);
         let me = host.storage().me(&me)?;
         Ok(context! {
-            page => "proposal", me => Serde(me), proposal => Serde(proposal), threads => Serde(threads), newest => newest,
+            me => Serde(me), drafts, proposal => Serde(proposal), threads => Serde(threads), newest => newest,
             timeline => Serde(timeline), may_speak => may_speak, now => crate::storage::now(),
         })
     })
@@ -120,7 +138,7 @@ async fn proposal(State(shared): State<Arc<Shared>>, headers: HeaderMap, number:
 }
 
 async fn sign_in_page() -> Response {
-    match render(context! { page => "sign-in" }) {
+    match render("sign-in.html", context! {}) {
         Ok(text) => Html(text).into_response(),
         Err(why) => page_of(&Problem(StatusCode::INTERNAL_SERVER_ERROR, why)),
     }
@@ -158,23 +176,35 @@ async fn sign_out(State(shared): State<Arc<Shared>>, headers: HeaderMap) -> Resp
     Redirect::to("/sign-in").into_response()
 }
 
-/// Does what a form asks for, and goes back to the proposal.
+/// Does what a form of whoever takes part asks for, and goes to a page.
 async fn doing(
     shared: Arc<Shared>,
     headers: &HeaderMap,
-    number: u64,
+    back: String,
+    work: impl FnOnce(&Host, &Person) -> Result<(), Refusal> + Send + 'static,
+) -> Response {
+    doing_as(shared, headers, back, &[Role::Contributor, Role::Maintainer], work).await
+}
+
+/// Does what a form asks for, when the asker has one of these roles, and goes to a page.
+async fn doing_as(
+    shared: Arc<Shared>,
+    headers: &HeaderMap,
+    back: String,
+    roles: &[Role],
     work: impl FnOnce(&Host, &Person) -> Result<(), Refusal> + Send + 'static,
 ) -> Response {
     let me = match person(headers, &Method::POST, &shared) {
         Ok(me) => me,
         Err(problem) => return turned_away(&problem),
     };
-    if !matches!(me.role, Role::Contributor | Role::Maintainer) {
-        let why = format!("{} is a {}, and this is for contributors and maintainers", me.name, me.role.word());
+    if !roles.contains(&me.role) {
+        let whom: Vec<String> = roles.iter().map(|role| format!("{}s", role.word())).collect();
+        let why = format!("{} is a {}, and this is for {}", me.name, me.role.word(), whom.join(" and "));
         return page_of(&Problem(StatusCode::FORBIDDEN, why));
     }
     match tokio::task::spawn_blocking(move || work(&shared.host, &me)).await {
-        Ok(Ok(())) => Redirect::to(&format!("/proposals/{number}")).into_response(),
+        Ok(Ok(())) => Redirect::to(&back).into_response(),
         Ok(Err(refusal)) => page_of(&Problem::from(refusal)),
         Err(_) => page_of(&Problem(StatusCode::INTERNAL_SERVER_ERROR, "the host failed".to_owned())),
     }
@@ -189,6 +219,10 @@ struct Said {
     text: String,
     #[serde(default)]
     kind: String,
+    #[serde(default)]
+    draft: String,
+    #[serde(default)]
+    preview: String,
 }
 
 async fn say(
@@ -201,9 +235,19 @@ async fn say(
     let Ok(Form(said)) = form else {
         return page_of(&Problem(StatusCode::BAD_REQUEST, "nothing was said".to_owned()));
     };
+    let (back, text) = (format!("/proposals/{number}"), plain_ends(&said.text));
+    if !said.preview.is_empty() {
+        let buttons = vec![
+            Button::kind("remark", "Remark"),
+            Button::kind("todo", "To do before merging"),
+            Button::kind("praise", "Praise"),
+        ];
+        let (action, fields) = (format!("/proposals/{number}/say"), vec![("draft", said.draft)]);
+        return Preview { action, fields, buttons, back, text }.page(&shared, &headers).await;
+    }
     let kind = ThreadKind::of(&said.kind);
-    let new = NewThread { kind, anchor: None, revision: None, text: plain_ends(&said.text), draft: false };
-    doing(shared, &headers, number, move |host, me| {
+    let new = NewThread { kind, anchor: None, revision: None, text, draft: !said.draft.is_empty() };
+    doing(shared, &headers, back, move |host, me| {
         checked(&new)?;
         host.open_thread(number, me, &new).map(|_| ())
     })
@@ -215,7 +259,15 @@ struct Answered {
     #[serde(default)]
     text: String,
     /// `answer`, `close` or `open`.
+    #[serde(default)]
     what: String,
+    /// `change` when it comes from the page of the change.
+    #[serde(default)]
+    back: String,
+    #[serde(default)]
+    draft: String,
+    #[serde(default)]
+    preview: String,
 }
 
 async fn answer(
@@ -228,14 +280,22 @@ async fn answer(
     let Ok(Form(answered)) = form else {
         return page_of(&Problem(StatusCode::BAD_REQUEST, "nothing was said".to_owned()));
     };
-    doing(shared, &headers, number.0, move |host, me| {
-        let text = plain_ends(&answered.text);
+    let text = plain_ends(&answered.text);
+    let page = if answered.back == "change" { "/change" } else { "" };
+    let back = format!("/proposals/{}{page}#thread-{}", number.0, thread.0);
+    if !answered.preview.is_empty() {
+        let action = format!("/proposals/{}/threads/{}", number.0, thread.0);
+        let buttons = vec![Button { name: "what", value: "answer", label: "Answer" }];
+        let fields = vec![("draft", answered.draft), ("back", answered.back)];
+        return Preview { action, fields, buttons, back, text }.page(&shared, &headers).await;
+    }
+    doing(shared, &headers, back, move |host, me| {
         if !text.trim().is_empty() {
-            let new = NewRemark { text, draft: false };
+            let new = NewRemark { text, draft: !answered.draft.is_empty() };
             checked(&new)?;
             host.storage().reply(thread.0, me, &new)?;
         }
-        if answered.what != "answer" {
+        if matches!(answered.what.as_str(), "open" | "close") {
             host.storage().resolve(thread.0, me, answered.what == "open")?;
         }
         Ok(())
@@ -243,12 +303,33 @@ async fn answer(
     .await
 }
 
+async fn publish(State(shared): State<Arc<Shared>>, headers: HeaderMap, number: InPath<Number>) -> Response {
+    let number = number.0.0;
+    doing(shared, &headers, format!("/proposals/{number}"), move |host, me| {
+        host.storage().publish(number, me).map(|_| ())
+    })
+    .await
+}
+
+async fn drop_draft(
+    State(shared): State<Arc<Shared>>,
+    headers: HeaderMap,
+    place: InPath<(Number, Number)>,
+) -> Response {
+    let InPath((number, remark)) = place;
+    doing(shared, &headers, format!("/proposals/{}", number.0), move |host, me| host.storage().drop_draft(remark.0, me))
+        .await
+}
+
 #[derive(Deserialize)]
 struct StanceForm {
+    #[serde(default)]
     stance: String,
     head: String,
     #[serde(default)]
     text: String,
+    #[serde(default)]
+    preview: String,
 }
 
 async fn take_stance(
@@ -261,8 +342,15 @@ async fn take_stance(
     let Ok(Form(form)) = form else {
         return page_of(&Problem(StatusCode::BAD_REQUEST, "no stance was taken".to_owned()));
     };
-    let new = NewStance { stance: StanceWord::of(&form.stance), head: form.head, text: plain_ends(&form.text) };
-    doing(shared, &headers, number, move |host, me| {
+    let (back, text) = (format!("/proposals/{number}"), plain_ends(&form.text));
+    if !form.preview.is_empty() {
+        let buttons = [("approve", "Approve"), ("object", "Object"), ("comment", "Comment")];
+        let buttons = buttons.map(|(value, label)| Button { name: "stance", value, label }).to_vec();
+        let (action, fields) = (format!("/proposals/{number}/stance"), vec![("head", form.head)]);
+        return Preview { action, fields, buttons, back, text }.page(&shared, &headers).await;
+    }
+    let new = NewStance { stance: StanceWord::of(&form.stance), head: form.head, text };
+    doing(shared, &headers, back, move |host, me| {
         checked(&new)?;
         host.look(number)?;
         host.storage().take_stance(number, me, &new).map(|_| ())

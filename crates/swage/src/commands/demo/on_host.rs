@@ -92,7 +92,7 @@ impl Demo {
         let data = data_of(&self.folder);
         let token = |(name, role)| Ok((name, give_token(&data, name, role).map_err(|e| failed("give tokens", &e))?));
         let tokens = PEOPLE.into_iter().map(token).collect::<Result<_, Failure>>()?;
-        let options = ServerOptions { listen: ([127, 0, 0, 1], 0).into(), data, idle: None };
+        let options = ServerOptions::new(([127, 0, 0, 1], 0).into(), data);
         let host = Server::bind(options).map_err(|e| failed("start its host", &e))?.spawn();
         let people = People { host, tokens };
         let maintainer = people.client("maintainer")?;

@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use swage_core::brief::{Brief, BriefFile, DefinitionChange, What};
 
-use super::{about, fate, few, findings, gist, lines, of_file, users, word};
+use super::{about, fate, few, findings, gist, lines, of_file, users};
 use crate::terminal::{Paint, count, printable, width, wrap};
 
 const PAINT: Paint = Paint;
@@ -116,7 +116,7 @@ fn file_line(out: &mut String, number: usize, file: &BriefFile) {
 }
 
 fn definition_lines(out: &mut String, brief: &Brief, index: usize, definition: &DefinitionChange) {
-    let word = format!("{:<8}", word(definition.what));
+    let word = format!("{:<8}", definition.what.word());
     let word = match definition.what {
         What::Added => PAINT.good(word),
         What::Removed => PAINT.gone(word),

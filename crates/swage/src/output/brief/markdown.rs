@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use swage_core::brief::Brief;
 
-use super::{about, fate, findings, gist, lines, of_file, users, word};
+use super::{about, fate, findings, gist, lines, of_file, users};
 use crate::output::markdown::{code, text};
 
 /// Most files that are listed.
@@ -17,7 +17,7 @@ const MOST_SHORT: usize = 12;
 pub fn short(brief: &Brief) -> String {
     let mut out = format!("{}.\n", text(&gist(brief)));
     for definition in brief.definitions.iter().take(MOST_SHORT) {
-        let (word, kind) = (word(definition.what), definition.kind);
+        let (word, kind) = (definition.what.word(), definition.kind);
         _ = writeln!(out, "- {word} {kind} {}", code(&definition.name));
     }
     for risk in brief.risks.iter().take(3) {
@@ -45,7 +45,7 @@ pub fn format(brief: &Brief) -> String {
             let mut about = about(definition);
             about.extend(users(brief, index, 3));
             let about = if about.is_empty() { String::new() } else { format!(": {}", text(&about.join("; "))) };
-            let (word, kind) = (word(definition.what), definition.kind);
+            let (word, kind) = (definition.what.word(), definition.kind);
             _ = writeln!(out, "   - {word} {kind} {}{about}", code(&definition.name));
         }
     }

@@ -83,17 +83,6 @@ fn fate(file: &BriefFile) -> String {
     if file.old_path == file.path { file.change.clone() } else { format!("{} from {}", file.change, file.old_path) }
 }
 
-/// What happens to a definition, in a word.
-pub fn word(what: What) -> &'static str {
-    match what {
-        What::Added => "added",
-        What::Changed => "changed",
-        What::Renamed => "renamed",
-        What::Moved => "moved",
-        What::Removed => "removed",
-    }
-}
-
 /// A definition of a file with what happens to it, in pieces that come behind one another.
 fn about(definition: &DefinitionChange) -> Vec<String> {
     let mut pieces = Vec::new();

@@ -2,12 +2,12 @@
 //! what `swage brief` knows of it. It can be read and printed without scripts; the one that it has adds filters, two columns, keys and
 //! read marks, and is named by its digest in the page's content security policy, so that no other runs.
 
-mod lines;
-
 use std::collections::{BTreeMap, HashMap};
+use std::fmt::Write;
 
 use base64::Engine;
 use base64::prelude::BASE64_STANDARD;
+use minijinja::value::Serde;
 use minijinja::{AutoEscape, Environment, Value, context};
 use sha2::{Digest, Sha256};
 use swage_core::baseline::State;
@@ -15,11 +15,11 @@ use swage_core::brief::{Background, Brief, Map, brief};
 use swage_core::change::{Change, Contents};
 use swage_core::gate::Outcome;
 use swage_core::invisible::shown;
-use swage_core::review::{Finding, Path, Proof, Review, Side};
+use swage_core::review::{Finding, Marker, Proof, Review, Side};
 use swage_core::rule::Severity;
 use swage_core::view::ChangeView;
+use swage_page::{Lines, escaped, reading_order};
 
-use self::lines::Lines;
 use super::{Document, Purpose, brief as overviews};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
@@ -28,9 +28,6 @@ use crate::terminal::count;
 const TEMPLATE: &str = include_str!("page.html.jinja");
 const STYLE: &str = include_str!("page.css");
 const SCRIPT: &str = include_str!("page.js");
-
-/// Most places in which a definition is used that are listed with it.
-const MOST_USES: usize = 12;
 
 /// What a page shows besides the review.
 #[derive(Debug, Clone, Default)]
@@ -70,7 +67,7 @@ pub fn format(document: &Document<'_>) -> Result<String, Failure> {
             placed.entry((&anchor.path.text, anchor.side, span.end_line)).or_default().push(f);
         }
     }
-    let lines = Lines::new(review, page, placed);
+    let lines = Lines::new(&page.view, page.brief.as_ref());
     let mut in_place = Vec::new();
     let files: Vec<Value> = page
         .view
@@ -78,7 +75,12 @@ pub fn format(document: &Document<'_>) -> Result<String, Failure> {
         .iter()
         .enumerate()
         .map(|(number, file)| {
-            let shown_lines = lines.file(number, file, &mut in_place);
+            let shown_lines = lines.file(number, file, &|_, _| None, &mut |side, line, out| {
+                for f in placed.get(&(file.path.text.as_str(), side, line)).into_iter().flatten() {
+                    in_place.push(f.key.as_str());
+                    finding_in_place(f, review, out);
+                }
+            });
             let entry = review.files.iter().find(|entry| entry.new_path == file.path || entry.old_path == file.path);
             let new = findings.iter().filter(|f| f.path() == Some(&file.path)).count();
             context! {
@@ -101,7 +103,8 @@ pub fn format(document: &Document<'_>) -> Result<String, Failure> {
     // Without arrows a map says no more than the list.
     let map = page.brief.as_ref().map(Map::of).filter(|map| !map.arrows.is_empty());
     let map = map.map(|map| overviews::map::svg(&map, &review.description)).transpose()?;
-    let digest = BASE64_STANDARD.encode(Sha256::digest(SCRIPT.as_bytes()));
+    let script = [swage_page::SCRIPT, SCRIPT].concat();
+    let digest = BASE64_STANDARD.encode(Sha256::digest(script.as_bytes()));
     let values = context! {
         description => shown(&review.description),
         rules_from => shown(&review.rules_from),
@@ -119,8 +122,8 @@ pub fn format(document: &Document<'_>) -> Result<String, Failure> {
         brief => page.brief.as_ref().map(|brief| overview(brief, &page.view)),
         map => map.map(Value::from_safe_string),
         remarks => remarks(review),
-        style => Value::from_safe_string(STYLE.to_owned()),
-        script => Value::from_safe_string(SCRIPT.to_owned()),
+        style => Value::from_safe_string([STYLE, swage_page::STYLE].concat()),
+        script => Value::from_safe_string(script),
         digest => Value::from_safe_string(digest),
     };
     let mut environment = Environment::new();
@@ -149,6 +152,37 @@ fn counts(document: &Document<'_>) -> Vec<Value> {
     all.into_iter().chain(measures).map(|(name, n)| cell(name, n)).collect()
 }
 
+/// A finding below its line; the list above has its fix.
+fn finding_in_place(f: &Finding, review: &Review, out: &mut String) {
+    let (severity, key) = (f.severity.word(), escaped(&f.key));
+    _ = write!(
+        out,
+        "<div class=\"f {severity}\" id=\"k{key}\" data-rule=\"{rule}\"><strong>{severity}</strong> {message} <a href=\"#i{key}\">{rule}</a>",
+        rule = escaped(&f.rule),
+        message = escaped(&f.message),
+    );
+    if let Some(help) = review.rule(&f.rule).and_then(|rule| rule.help.as_deref()) {
+        _ = write!(out, "<details><summary>Help</summary><p>{}</p></details>", escaped(help));
+    }
+    out.push_str("</div>\n");
+}
+
+/// The code around a finding that has no place in the change's lines.
+fn excerpt(f: &Finding) -> String {
+    let mut out = String::new();
+    for line in &f.excerpt {
+        let class = match line.marker {
+            Marker::Same => "l",
+            Marker::Added => "l a",
+            Marker::Removed => "l r",
+        };
+        let digits = |n: Option<u32>| n.map(|n| n.to_string()).unwrap_or_default();
+        let (old, new, text) = (digits(line.old), digits(line.new), escaped(&line.text));
+        _ = writeln!(out, "<div class=\"{class}\"><i>{old}</i><i>{new}</i><code>{text}</code></div>");
+    }
+    out
+}
+
 /// A finding with its help and fix.
 fn finding(f: &Finding, review: &Review, in_place: bool) -> Value {
     let fix = f.fix.as_ref().map(|fix| {
@@ -172,7 +206,7 @@ fn finding(f: &Finding, review: &Review, in_place: bool) -> Value {
         scope => shown(&f.scope),
         help => review.rule(&f.rule).and_then(|rule| rule.help.as_deref()).map(shown),
         related => f.related.iter().map(|r| format!("{}: {}", shown(&r.message), shown(&r.anchor.to_string()))).collect::<Vec<_>>(),
-        code => if in_place { Value::from(()) } else { Value::from_safe_string(lines::excerpt(f)) },
+        code => if in_place { Value::from(()) } else { Value::from_safe_string(excerpt(f)) },
         in_place,
         fix,
     }
@@ -180,19 +214,6 @@ fn finding(f: &Finding, review: &Review, in_place: bool) -> Value {
 
 /// What `swage brief` says, as far as the page shows it.
 fn overview(brief: &Brief, view: &ChangeView) -> Value {
-    let order = brief.order.iter().filter_map(|path| {
-        let at = brief.files.iter().position(|file| file.path == *path)?;
-        let number_of = |path: &Path| view.files.iter().position(|file| file.path == *path);
-        let own = brief.definitions.iter().enumerate().filter(|(_, d)| d.path == *path).map(|(index, d)| {
-            let uses = brief.uses.iter().filter(|u| u.definition == index && u.in_change).flat_map(|u| {
-                u.lines.iter().map(|line| context! { file => number_of(&u.path), path => shown(&u.path.text), line })
-            });
-            let uses: Vec<Value> = uses.take(MOST_USES).collect();
-            context! { word => overviews::word(d.what), kind => d.kind, name => shown(&d.name), line => d.lines.0, uses }
-        });
-        let number = view.files.iter().position(|file| file.path == *path);
-        Some(context! { number, path => shown(&path.text), fate => brief.files[at].change.as_str(), definitions => own.collect::<Vec<_>>() })
-    });
     let risks = brief.risks.iter().map(|risk| {
         let name = risk.definition.as_deref().unwrap_or("");
         context! { path => shown(&risk.path.text), line => risk.line, name => shown(name), reasons => shown(&risk.reasons.join("; ")) }
@@ -204,7 +225,7 @@ fn overview(brief: &Brief, view: &ChangeView) -> Value {
         gist => shown(&overviews::gist(brief)),
         tickets => shown(&brief.tickets.join(", ")),
         commits => brief.commits.iter().map(|c| context! { id => c.id[..c.id.len().min(10)].to_owned(), subject => shown(&c.subject), author => shown(c.author.split(" <").next().unwrap_or_default()) }).collect::<Vec<_>>(),
-        order => order.collect::<Vec<_>>(),
+        order => Serde(reading_order(brief, view)),
         risks => risks.collect::<Vec<_>>(),
         points => points.collect::<Vec<_>>(),
     }

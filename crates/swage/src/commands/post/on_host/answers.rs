@@ -32,7 +32,9 @@ enum Said {
 pub fn run(args: &PostArgs, place: &Place, hosting: &Hosting, number: u64) -> Result<ExitCode, Failure> {
     let repository = place.repository()?;
     let threads = hosting.client.threads(number).map_err(failed)?;
-    let open: Vec<(&Thread, Said)> = threads.iter().filter_map(|thread| Some((thread, unanswered(thread)?))).collect();
+    let own = [hosting.client.me().map_err(failed)?.name, REPORTER.to_owned()];
+    let said = |thread| Some((thread, unanswered(thread, &own)?));
+    let open: Vec<(&Thread, Said)> = threads.iter().filter_map(said).collect();
     if open.is_empty() {
         print(format!("Nothing is asked in the checker's threads of proposal {number}.\n").as_bytes())?;
         return Ok(ExitCode::SUCCESS);
@@ -71,12 +73,13 @@ pub fn run(args: &PostArgs, place: &Place, hosting: &Hosting, number: u64) -> Re
     Ok(ExitCode::SUCCESS)
 }
 
-/// What people said in an open thread of the checker since it last spoke there, when that asks for an answer.
-fn unanswered(thread: &Thread) -> Option<Said> {
+/// What people said in an open thread of the checker since it, under one of its `own` names, last spoke there, when that asks for an
+/// answer.
+fn unanswered(thread: &Thread, own: &[String]) -> Option<Said> {
     if thread.author != REPORTER || thread.finding.is_none() || !thread.open {
         return None;
     }
-    let since = thread.remarks.iter().rposition(|remark| remark.author == REPORTER).map_or(0, |at| at + 1);
+    let since = thread.remarks.iter().rposition(|remark| own.contains(&remark.author)).map_or(0, |at| at + 1);
     let said: Vec<&str> = thread.remarks[since..].iter().filter(|r| !r.draft).map(|r| r.text.trim()).collect();
     let decision = said.iter().rev().find_map(|text| {
         let (word, rest) = text.split_once(|c: char| !c.is_alphanumeric()).unwrap_or((text, ""));

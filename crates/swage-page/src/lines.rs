@@ -1,29 +1,26 @@
-//! The lines of a change as HTML. There may be a hundred thousand, so they are written here and not by the template; everything that
+//! The lines of a change as HTML. There may be a hundred thousand, so they are written here and not by a template; everything that
 //! comes from the change goes through [`escaped`].
 
 use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write;
 
 use minijinja::HtmlEscape;
+use swage_core::brief::Brief;
 use swage_core::invisible::shown;
-use swage_core::review::{Finding, Marker, Review, Side};
-use swage_core::view::{FileView, LineView, Word};
-
-use super::Page;
+use swage_core::review::{Marker, Side};
+use swage_core::view::{ChangeView, FileView, LineView, Word};
 
 /// Text in which nothing is markup, and nothing invisible but tabs, which whoever copies code wants to have.
-fn escaped(text: &str) -> String {
+pub fn escaped(text: &str) -> String {
     text.split('\t').map(|piece| HtmlEscape(&shown(piece)).to_string()).collect::<Vec<_>>().join("\t")
 }
 
 /// Names, each with the file and the line where it is defined.
 type Targets<'a> = BTreeMap<&'a str, (&'a str, u32)>;
 
-/// Writes lines with the findings that stand at them, and with links to definitions of the change.
+/// Writes lines, with links from names to their definitions in the change. A line's element is called `f`, the number of its file,
+/// `n` or `o` for the new or the old side, and its number: `f0n12`.
 pub struct Lines<'a> {
-    review: &'a Review,
-    /// The findings by path, side and last line.
-    placed: HashMap<(&'a str, Side, u32), Vec<&'a Finding>>,
     /// The files by path, for links.
     numbers: HashMap<&'a str, usize>,
     /// For lines that refer to something: the names, each with where it is defined.
@@ -31,9 +28,9 @@ pub struct Lines<'a> {
 }
 
 impl<'a> Lines<'a> {
-    pub fn new(review: &'a Review, page: &'a Page, placed: HashMap<(&'a str, Side, u32), Vec<&'a Finding>>) -> Self {
+    /// For the lines of a change; with an overview of it, names lead to where the change defines them.
+    pub fn new(view: &'a ChangeView, brief: Option<&'a Brief>) -> Self {
         let mut links: BTreeMap<(&str, u32), Targets<'_>> = BTreeMap::new();
-        let brief = page.brief.as_ref();
         for use_ in brief.iter().flat_map(|brief| &brief.uses).filter(|use_| use_.in_change) {
             let Some(definition) = brief.and_then(|brief| brief.definitions.get(use_.definition)) else { continue };
             for line in &use_.lines {
@@ -41,33 +38,41 @@ impl<'a> Lines<'a> {
                 names.insert(definition.own_name(), (&definition.path.text, definition.lines.0));
             }
         }
-        let numbers = page.view.files.iter().enumerate();
-        let numbers = numbers.map(|(number, file)| (file.path.text.as_str(), number)).collect();
-        Self { review, placed, numbers, links }
+        let numbers = view.files.iter().enumerate().map(|(number, file)| (file.path.text.as_str(), number)).collect();
+        Self { numbers, links }
     }
 
-    /// The lines of a file; the keys of findings that are shown at them are added to `in_place`.
-    pub fn file(&self, number: usize, file: &FileView, in_place: &mut Vec<&'a str>) -> String {
+    /// The lines of a file. `below` writes what stands below a line of a side, and `address` gives where the number of a line leads.
+    pub fn file(
+        &self,
+        number: usize,
+        file: &FileView,
+        address: &dyn Fn(Side, u32) -> Option<String>,
+        below: &mut dyn FnMut(Side, u32, &mut String),
+    ) -> String {
         let mut out = String::new();
         for (index, hunk) in file.hunks.iter().enumerate() {
             if index > 0 {
                 out.push_str("<div class=\"gap\">⋯</div>\n");
             }
             for line in hunk {
-                self.line(number, file, line, &mut out);
+                self.line(number, file, line, address, &mut out);
                 for (side, at) in [(Side::New, line.new), (Side::Old, line.old.filter(|_| line.new.is_none()))] {
-                    let own = at.and_then(|at| self.placed.get(&(file.path.text.as_str(), side, at)));
-                    for f in own.into_iter().flatten() {
-                        in_place.push(&f.key);
-                        self.finding(f, &mut out);
-                    }
+                    at.into_iter().for_each(|at| below(side, at, &mut out));
                 }
             }
         }
         out
     }
 
-    fn line(&self, number: usize, file: &FileView, line: &LineView, out: &mut String) {
+    fn line(
+        &self,
+        number: usize,
+        file: &FileView,
+        line: &LineView,
+        address: &dyn Fn(Side, u32) -> Option<String>,
+        out: &mut String,
+    ) {
         let class = match line.marker {
             Marker::Same => "l",
             Marker::Added => "l a",
@@ -78,8 +83,19 @@ impl<'a> Lines<'a> {
             (None, Some(old)) => format!(" id=\"f{number}o{old}\""),
             (None, None) => String::new(),
         };
-        let digits = |n: Option<u32>| n.map(|n| n.to_string()).unwrap_or_default();
-        _ = write!(out, "<div class=\"{class}\"{id}><i>{}</i><i>{}</i><code>", digits(line.old), digits(line.new));
+        // A line that stays leads to its place after the change.
+        let digits = |side: Side, n: Option<u32>| {
+            let n = n.map_or_else(String::new, |n| match address(side, n) {
+                Some(to) => format!("<a href=\"{}\">{n}</a>", escaped(&to)),
+                None => n.to_string(),
+            });
+            format!("<i>{n}</i>")
+        };
+        let old = match line.new {
+            Some(_) => format!("<i>{}</i>", line.old.map(|n| n.to_string()).unwrap_or_default()),
+            None => digits(Side::Old, line.old),
+        };
+        _ = write!(out, "<div class=\"{class}\"{id}>{old}{}<code>", digits(Side::New, line.new));
         let links = line.new.and_then(|new| self.links.get(&(file.path.text.as_str(), new)));
         let mut at = 0;
         for word in &line.words {
@@ -117,40 +133,4 @@ impl<'a> Lines<'a> {
             rest = behind;
         }
     }
-
-    /// A finding below its line; the list above has its help.
-    fn finding(&self, f: &Finding, out: &mut String) {
-        let (severity, key) = (f.severity.word(), escaped(&f.key));
-        _ = write!(
-            out,
-            "<div class=\"f {severity}\" id=\"k{key}\" data-rule=\"{rule}\"><strong>{severity}</strong> {message} <a href=\"#i{key}\">{rule}</a>",
-            rule = escaped(&f.rule),
-            message = escaped(&f.message),
-        );
-        if let Some(help) = self.review.rule(&f.rule).and_then(|rule| rule.help.as_deref()) {
-            _ = write!(out, "<details><summary>Help</summary><p>{}</p></details>", escaped(help));
-        }
-        out.push_str("</div>\n");
-    }
-}
-
-/// The code around a finding that has no place in the change's lines.
-pub fn excerpt(f: &Finding) -> String {
-    let mut out = String::new();
-    for line in &f.excerpt {
-        let class = match line.marker {
-            Marker::Same => "l",
-            Marker::Added => "l a",
-            Marker::Removed => "l r",
-        };
-        let digits = |n: Option<u32>| n.map(|n| n.to_string()).unwrap_or_default();
-        let text = escaped(&line.text);
-        _ = writeln!(
-            out,
-            "<div class=\"{class}\"><i>{}</i><i>{}</i><code>{text}</code></div>",
-            digits(line.old),
-            digits(line.new)
-        );
-    }
-    out
 }

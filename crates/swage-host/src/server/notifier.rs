@@ -1,0 +1,101 @@
+//! Tells people by mail what happened to proposals that they have to do with or are mentioned in.
+
+use std::fmt::Write;
+use std::sync::Arc;
+use std::time::Duration;
+
+use swage_core::invisible::shown;
+use swage_mail::{Letter, MailServer};
+
+use super::Shared;
+use crate::storage::{Notification, now};
+
+/// How mail is sent.
+#[derive(Debug, Clone)]
+pub struct MailOptions {
+    /// The server, as `HOST:PORT`; it is spoken to without encryption.
+    pub server: String,
+    /// Whose name stands on the mail: an address, or a name and an address.
+    pub from: String,
+    /// How long a proposal must be quiet before its events are told, so that they go in one letter.
+    pub quiet: Duration,
+}
+
+/// Looks so often for what is to be told.
+const PAUSE: Duration = Duration::from_millis(500);
+/// After a failure, so long.
+const LONG_PAUSE: Duration = Duration::from_secs(30);
+
+/// Sends what there is, for ever.
+pub async fn notify(shared: Arc<Shared>, options: MailOptions) {
+    loop {
+        let (shared, options) = (shared.clone(), options.clone());
+        let sent = tokio::task::spawn_blocking(move || send_all(&shared, &options)).await;
+        let failed = match sent {
+            Ok(Ok(())) => None,
+            Ok(Err(why)) => Some(why),
+            Err(_) => Some("the host failed".to_owned()),
+        };
+        if let Some(why) = &failed {
+            tracing::warn!(%why, "mail isn't sent");
+        }
+        tokio::time::sleep(if failed.is_some() { LONG_PAUSE } else { PAUSE }).await;
+    }
+}
+
+fn send_all(shared: &Shared, options: &MailOptions) -> Result<(), String> {
+    let open = shared.host.storage().unmailed(options.quiet.as_secs() as i64).map_err(|e| e.to_string())?;
+    if open.is_empty() {
+        return Ok(());
+    }
+    let server = MailServer::at(&options.server).map_err(|e| e.to_string())?;
+    for told in &open {
+        let letter = letter(told, options, &format!("http://{}", shared.address));
+        // One address that isn't taken must not keep the others from theirs.
+        if let Err(why) = server.send(&letter) {
+            tracing::warn!(%why, person = %told.person, "a letter isn't sent");
+            if !why.is_about_letter() {
+                return Err(why.to_string());
+            }
+        }
+        shared.host.storage().mailed(told).map_err(|e| e.to_string())?;
+    }
+    Ok(())
+}
+
+/// What somebody is told of a proposal. All letters about it answer one that was never sent, so that mail programs keep them together.
+fn letter(told: &Notification, options: &MailOptions, url: &str) -> Letter {
+    let mut text = String::new();
+    for event in &told.events {
+        let thread = event.thread.map(|thread| format!(" in thread {thread}")).unwrap_or_default();
+        let said = if event.text.is_empty() { String::new() } else { format!(": {}", shown(&event.text)) };
+        _ = writeln!(text, "{} {}{thread}{said}", event.who, sentence(&event.what));
+    }
+    _ = write!(text, "\n{url}/proposals/{}\n\nYou get this as {}.\n", told.proposal, told.person);
+    let domain = options.from.trim_end_matches('>').rsplit_once('@').map_or("localhost", |(_, domain)| domain);
+    let root = format!("swage.{}.{}@{domain}", told.repository, told.proposal);
+    Letter {
+        from: options.from.clone(),
+        to: vec![told.mail.clone()],
+        subject: format!("[{}] {} · {}", told.repository, told.proposal, shown(&told.title)),
+        in_reply_to: Some(root.clone()),
+        references: vec![root],
+        date: told.events.last().map_or_else(now, |event| event.at),
+        text,
+        ..Letter::default()
+    }
+}
+
+/// What an event's word means in a sentence.
+fn sentence(what: &str) -> &str {
+    match what {
+        "proposed" => "proposed",
+        "todo" => "asked for something to be done",
+        "praise" => "praised",
+        "remark" => "remarked",
+        "reply" => "replied",
+        "stance" => "took a stance",
+        "target-moved" => "moved the target",
+        other => other,
+    }
+}

@@ -1,0 +1,83 @@
+//! A ticket, and the form with which maintainers change it.
+
+use std::sync::Arc;
+
+use axum::extract::rejection::FormRejection;
+use axum::extract::{Form, State};
+use axum::http::{HeaderMap, Method, StatusCode};
+use axum::response::Response;
+use minijinja::context;
+use minijinja::value::Serde;
+use serde::Deserialize;
+
+use super::{checked, doing_as, page, page_of, turned_away};
+use crate::protocol::{NewTicket, Role, TicketPoint, check_name};
+use crate::server::Shared;
+use crate::server::asker::{InPath, person};
+use crate::server::problem::Problem;
+use crate::storage::Refusal;
+
+pub async fn ticket(State(shared): State<Arc<Shared>>, headers: HeaderMap, name: InPath<String>) -> Response {
+    let me = match person(&headers, &Method::GET, &shared) {
+        Ok(me) => me,
+        Err(problem) => return turned_away(&problem),
+    };
+    page(shared, "ticket.html", move |host| {
+        let ticket = host.storage().ticket(&name.0)?;
+        let may_edit = me.role == Role::Maintainer;
+        let me = host.storage().me(&me)?;
+        Ok(context! { me => Serde(me), ticket => Serde(ticket), may_edit })
+    })
+    .await
+}
+
+#[derive(Deserialize)]
+pub struct TicketForm {
+    title: String,
+    #[serde(default)]
+    points: String,
+    #[serde(default)]
+    open: String,
+}
+
+pub async fn change(
+    State(shared): State<Arc<Shared>>,
+    headers: HeaderMap,
+    name: InPath<String>,
+    form: Result<Form<TicketForm>, FormRejection>,
+) -> Response {
+    let Ok(Form(form)) = form else {
+        return page_of(&Problem(StatusCode::BAD_REQUEST, "no ticket was sent".to_owned()));
+    };
+    let back = format!("/tickets/{}", name.0);
+    let new = NewTicket { title: form.title, open: !form.open.is_empty(), points: points(&form.points) };
+    doing_as(shared, &headers, back, &[Role::Maintainer], move |host, _| {
+        check_name("the ticket", &name.0).map_err(Refusal::Invalid)?;
+        checked(&new)?;
+        host.storage().put_ticket(&name.0, &new).map(|_| ())
+    })
+    .await
+}
+
+/// The points of a Markdown list; `[x]` stands for one that is done.
+fn points(text: &str) -> Vec<TicketPoint> {
+    let point = |line: &str| {
+        let text = line.trim().trim_start_matches(['-', '*']).trim_start();
+        let done = text.get(..3).is_some_and(|mark| mark.eq_ignore_ascii_case("[x]"));
+        let text = if done { &text[3..] } else { text.strip_prefix("[ ]").unwrap_or(text) };
+        Some(TicketPoint { text: text.trim().to_owned(), done }).filter(|point| !point.text.is_empty())
+    };
+    text.lines().filter_map(point).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::points;
+
+    #[test]
+    fn a_list_becomes_points() {
+        let found = points("- [x] Boards\r\n* [ ] Times\n\nplain\n- [X]\n-");
+        let told: Vec<String> = found.iter().map(|p| format!("{} {}", p.done, p.text)).collect();
+        assert_eq!(told, ["true Boards", "false Times", "false plain"]);
+    }
+}
