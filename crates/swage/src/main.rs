@@ -58,8 +58,9 @@ fn main() -> ExitCode {
 
 /// Events go to standard error: with `--verbose` those of Swage, and whatever SWAGE_LOG asks for.
 fn start_logging(verbose: bool) {
-    let filter = std::env::var("SWAGE_LOG")
-        .unwrap_or_else(|_| if verbose { "swage=debug,swage_git=debug,swage_store=debug" } else { "off" }.to_owned());
+    let filter = std::env::var("SWAGE_LOG").unwrap_or_else(|_| {
+        if verbose { "swage=debug,swage_git=debug,swage_store=debug,swage_host=debug" } else { "off" }.to_owned()
+    });
     let coloured = anstream::AutoStream::choice(&std::io::stderr()) != anstream::ColorChoice::Never;
     tracing_subscriber::fmt()
         .with_env_filter(tracing_subscriber::EnvFilter::new(filter))

@@ -1,98 +1,12 @@
 //! Working on a review host as people and programs do: through the built program, with a host in a process of its own.
 
 mod common;
+#[path = "common/ferry.rs"]
+mod ferry;
 
-use std::collections::HashMap;
-use std::io::{BufRead, BufReader};
-use std::process::{Child, Command, Stdio};
+use std::process::Command;
 
-use common::{CONFIG, Ran, Sandbox};
-
-/// A host in a process of its own, on a free port; it stops by itself when nobody asks anything any more.
-struct Host {
-    child: Child,
-    url: String,
-}
-
-impl Host {
-    fn start(s: &Sandbox) -> Self {
-        let mut command = Command::new(env!("CARGO_BIN_EXE_swage"));
-        command.current_dir(&s.root).args(["host", "serve", "--listen", "127.0.0.1:0", "--data", "../host"]);
-        let mut child = command.args(["--idle", "60"]).stderr(Stdio::piped()).spawn().expect("the host starts");
-        let mut line = String::new();
-        BufReader::new(child.stderr.take().expect("its messages")).read_line(&mut line).expect("its address");
-        let url = line.split_whitespace().find(|w| w.starts_with("http://")).expect("an address");
-        Self { child, url: url.trim_end_matches(',').to_owned() }
-    }
-}
-
-impl Drop for Host {
-    fn drop(&mut self) {
-        _ = self.child.kill();
-        _ = self.child.wait();
-    }
-}
-
-/// A clone of the repository `ferry` on a host, and everybody's token.
-struct Ferry {
-    s: Sandbox,
-    host: Host,
-    tokens: HashMap<&'static str, String>,
-}
-
-const PEOPLE: [(&str, &str); 5] = [
-    ("maintainer", "maintainer"),
-    ("harbour-dev", "contributor"),
-    ("pier-dev", "contributor"),
-    ("visitor", "reader"),
-    ("swage", "checker"),
-];
-
-impl Ferry {
-    /// With this at the end of `swage.toml`.
-    fn new(config: &str, files: &[(&str, &str)]) -> Self {
-        let whole = format!("{CONFIG}\n{config}");
-        let s = Sandbox::with(&[&[("swage.toml", whole.as_str())], files].concat());
-        let token = |(name, role): (&'static str, &str)| {
-            let ran = s.swage(&["host", "token", name, "--role", role, "--data", "../host"]);
-            assert_eq!(ran.code, 0, "{}", ran.told());
-            (name, ran.stdout.trim().to_owned())
-        };
-        let tokens = PEOPLE.into_iter().map(token).collect();
-        assert_eq!(s.swage(&["host", "repository", "ferry", "--data", "../host"]).code, 0);
-        let host = Host::start(&s);
-        let ferry = Self { s, host, tokens };
-        let bare = ferry.s.root.join("../host/repositories/ferry.git");
-        ferry.s.git(&["push", "--quiet", &bare.to_string_lossy(), "main"]);
-        ferry.s.git(&["config", "swage.host", &format!("{}/git/ferry.git", ferry.host.url)]);
-        ferry
-    }
-
-    fn run(&self, who: &str, args: &[&str]) -> Ran {
-        self.s.swage_in(".", args, "", &[("SWAGE_TOKEN", &self.tokens[who])])
-    }
-
-    /// What a command says, without what differs from run to run.
-    fn told(&self, who: &str, args: &[&str]) -> String {
-        let told = self.run(who, args).told().replace(&self.host.url, "[host]");
-        format!("{who}$ swage {}\n{told}\n\n", args.join(" "))
-    }
-
-    /// A branch from main with a file, offered by harbour-dev.
-    fn offer(&self, branch: &str, path: &str, text: &str) {
-        self.s.git(&["checkout", "--quiet", "-B", branch, "main"]);
-        self.s.write(path, text);
-        self.s.commit(&format!("Work on {branch}"));
-        let ran = self.run("harbour-dev", &["propose"]);
-        assert_eq!(ran.code, 0, "{}", ran.told());
-    }
-
-    /// Git in the host's repository.
-    fn on_host(&self, args: &[&str]) -> String {
-        let bare = self.s.root.join("../host/repositories/ferry.git");
-        self.s.git(&[&["-C", &bare.to_string_lossy()], args].concat())
-    }
-}
+use ferry::{Ferry, Host};
 
 #[test]
 fn from_an_offer_to_the_merge() {
@@ -128,7 +42,7 @@ fn from_an_offer_to_the_merge() {
     step("pier-dev", &["merge", "1"]);
     step("maintainer", &["merge", "1", "--squash", "--delete-branch"]);
     step("visitor", &["show", "1", "--all"]);
-    insta::with_settings!({ filters => vec![(r"\bas [0-9a-f]{10}\b", "as [commit]"), (r"merged [0-9a-f]{10}\b", "merged [commit]")] }, {
+    insta::with_settings!({ filters => vec![(r"\(\d+\.\d s\)", "([time])"), (r"\bas [0-9a-f]{10}\b", "as [commit]"), (r"merged [0-9a-f]{10}\b", "merged [commit]")] }, {
         insta::assert_snapshot!(told);
     });
     assert_eq!(f.on_host(&["show", "main:a.py"]), "first = 1\n\nbad(0)");
@@ -312,7 +226,7 @@ fn a_host_that_is_killed_leaves_nothing_half() {
         } else {
             unsure.push(format!("remark {kill}"))
         }
-        f.host = Host::start(&f.s);
+        f.host = Host::start(&f.s, &[]);
         let threads = client(&f, "visitor").threads(1).expect("threads");
         let mut keys: Vec<&str> = threads.iter().filter_map(|t| t.finding.as_ref()).map(|f| f.key.as_str()).collect();
         let all = keys.len();

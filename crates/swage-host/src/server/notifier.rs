@@ -68,8 +68,9 @@ fn letter(told: &Notification, options: &MailOptions, url: &str) -> Letter {
     let mut text = String::new();
     for event in &told.events {
         let thread = event.thread.map(|thread| format!(" in thread {thread}")).unwrap_or_default();
-        let said = if event.text.is_empty() { String::new() } else { format!(": {}", shown(&event.text)) };
-        _ = writeln!(text, "{} {}{thread}{said}", event.who, sentence(&event.what));
+        let (did, said) = sentence(&event.what, &event.text);
+        let said = if said.is_empty() { String::new() } else { format!(": {}", shown(said)) };
+        _ = writeln!(text, "{} {did}{thread}{said}", event.who);
     }
     _ = write!(text, "\n{url}/proposals/{}\n\nYou get this as {}.\n", told.proposal, told.person);
     let domain = options.from.trim_end_matches('>').rsplit_once('@').map_or("localhost", |(_, domain)| domain);
@@ -86,16 +87,18 @@ fn letter(told: &Notification, options: &MailOptions, url: &str) -> Letter {
     }
 }
 
-/// What an event's word means in a sentence.
-fn sentence(what: &str) -> &str {
-    match what {
-        "proposed" => "proposed",
-        "todo" => "asked for something to be done",
-        "praise" => "praised",
-        "remark" => "remarked",
-        "reply" => "replied",
-        "stance" => "took a stance",
-        "target-moved" => "moved the target",
-        other => other,
+/// What somebody did, for a sentence, and what else is told of it.
+fn sentence<'e>(what: &'e str, text: &'e str) -> (&'e str, &'e str) {
+    let (kind, rest) = text.split_once(": ").unwrap_or((text, ""));
+    match (what, kind) {
+        ("remarked", "todo") => ("asked for something to be done", rest),
+        ("remarked", "praise") => ("praised", rest),
+        ("remarked", "reply") => ("replied", rest),
+        ("remarked", _) => ("remarked", rest),
+        ("stance", "approve") => ("approves", rest),
+        ("stance", "object") => ("objects", rest),
+        ("stance", _) => ("commented", rest),
+        ("target-moved", _) => ("moved the target", text),
+        (other, _) => (other, text),
     }
 }

@@ -94,11 +94,15 @@ impl Checker {
             put.map(|_| ()).map_err(|e| e.to_string())
         };
         status(StatusState::Pending, "starting".to_owned())?;
-        let folder = self.clone_of(repository)?;
-        match self.run_in(&folder, number, matches!(due, Due::Remark(_)))? {
+        let answers = matches!(due, Due::Remark(_));
+        let ended = self.clone_of(repository).and_then(|folder| self.run_in(&folder, number, answers));
+        match ended.unwrap_or_else(Ended::Badly) {
             Ended::Stopped => return Ok(()),
             Ended::Well => {}
-            Ended::Badly(why) => status(StatusState::Failed, why)?,
+            Ended::Badly(why) => {
+                tracing::warn!(%why, proposal = number, "the checker");
+                status(StatusState::Failed, why)?;
+            }
         }
         self.shared.host.storage().check_ended(number, due).map_err(|e| e.to_string())
     }
@@ -107,7 +111,8 @@ impl Checker {
     /// repository itself.
     fn clone_of(&self, repository: &str) -> Result<PathBuf, String> {
         let failed = |e: std::io::Error| format!("the checker's clone can't be made: {e}");
-        let folder = self.data.join("checker").join(format!("{repository}.git"));
+        let data = self.data.canonicalize().map_err(failed)?;
+        let folder = data.join("checker").join(format!("{repository}.git"));
         let objects = self.shared.host.repositories.path(repository).join("objects");
         if !folder.join("HEAD").is_file() {
             std::fs::create_dir_all(&folder).map_err(failed)?;

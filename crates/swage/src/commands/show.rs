@@ -139,6 +139,14 @@ impl View<'_> {
             };
             let more = if s.text.is_empty() { String::new() } else { format!(": {}", s.text) };
             _ = writeln!(out, "  {state} {}{}", printable(&s.name), printable(&more));
+            let took = s.steps.windows(2).map(|pair| {
+                let seconds = (pair[1].at - pair[0].at) as f64 / 1000.0;
+                format!("{} ({seconds:.1} s)", printable(&pair[0].text))
+            });
+            let took: Vec<String> = took.collect();
+            if !took.is_empty() {
+                _ = writeln!(out, "             {}", paint.faint(took.join(", ")));
+            }
         }
     }
 
