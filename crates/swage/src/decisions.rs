@@ -28,9 +28,13 @@ pub fn settle(review: &mut Review, decisions: &[Decision]) {
     settle_findings(review, decisions, &today());
 }
 
-/// Writes the decisions of a working tree.
+/// Writes the decisions of a working tree; without any, the file goes.
 pub fn write(root: &Path, decisions: &[Decision]) -> Result<(), Failure> {
     let path = root.join(DECISIONS_FILE);
+    if decisions.is_empty() && path.is_file() {
+        return std::fs::remove_file(&path)
+            .map_err(|e| Failure::unfinished(format!("{} can't be removed: {e}", path.display())));
+    }
     if let Some(folder) = path.parent() {
         std::fs::create_dir_all(folder)
             .map_err(|e| Failure::unfinished(format!("{} can't be made: {e}", folder.display())))?;

@@ -12,8 +12,13 @@ fn the_demo_tells_its_story_and_leaves_its_folder() {
     // The port of its host and the place of the program differ from run to run.
     let story: Vec<&str> = ran.stdout.lines().filter(|l| !l.contains("127.0.0.1") && !l.contains("alias")).collect();
     let story = story.join("\n").replace(&*folder.to_string_lossy(), "[folder]");
-    // Merges have the time in them.
-    insta::with_settings!({ filters => vec![(r"\b[0-9a-f]{10}\b", "[commit]")] }, {
+    // Merges have the time in them, and some steps are timed.
+    let filters = vec![
+        (r"\b[0-9a-f]{10}\b", "[commit]"),
+        (r"\b20(2\d|30)-\d\d-\d\d\b", "[today]"),
+        (r"\b\d+(\.\d+)?(µs|ms|s)\b|\d+\.\d s\b", "[time]"),
+    ];
+    insta::with_settings!({ filters => filters }, {
         insta::assert_snapshot!(story);
     });
     assert!(folder.join("swage.toml").is_file());

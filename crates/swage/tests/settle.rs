@@ -181,6 +181,20 @@ fn what_has_run_out_comes_back() {
     assert!(ran.code == 1 && ran.stdout.contains("1 without effect"), "{}", ran.told());
 }
 
+/// Settling a measure that has grown covers the value that it has then, and no larger one.
+#[test]
+fn a_grown_measure_is_settled_at_its_value() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "def load(a, b, c):\n    return a\n")]);
+    s.branch("topic");
+    s.write("a.py", "def load(a, b, c, d):\n    return a\n");
+    s.commit("work");
+    let ran = s.swage(&["settle", &key(&s, 1), "--as", "later", "--because", "soon", "--until", "2999-01-01"]);
+    assert_eq!(ran.code, 0, "{}", ran.told());
+    assert_eq!(standing(&s, &["review"]), "a.py:1 later");
+    s.write("a.py", "def load(a, b, c, d, e):\n    return a\n");
+    assert_eq!(standing(&s, &["review"]), "a.py:1 open");
+}
+
 /// A change can't settle its own findings.
 #[test]
 fn the_gate_heeds_the_targets_decisions_only() {

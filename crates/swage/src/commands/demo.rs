@@ -46,8 +46,21 @@ struct Demo {
     program: PathBuf,
 }
 
-/// The finding in the route of quay-times; keys are the same in every run.
+/// Findings of quay-times: in the route, and the function with too many parameters. Keys are the same in every run.
 const ROUTE_FINDING: &str = "0ee4b1a0fc951b1b";
+const SELECT_FINDING: &str = "b5e81581f7bca765";
+
+/// The series of mails that is answered.
+const MAILS: &str = ".git/series.mbox";
+/// Code that a rule is learned from: two places before and after somebody mended them.
+const MENDED: [(&str, &str); 4] = [
+    ("board-before.py", "show(board, \"Full\", 3, 14, \"red\")\n"),
+    ("board-after.py", "show(board, \"Full\", place(3, 14), \"red\")\n"),
+    ("gate-before.py", "show(gate.board, closing(gate), row, 2, colour)\n"),
+    ("gate-after.py", "show(gate.board, closing(gate), place(row, 2), colour)\n"),
+];
+/// A tag of main's first commit.
+const FIRST: &str = "first";
 
 type Files = BTreeMap<Vec<u8>, Vec<u8>>;
 
@@ -111,6 +124,15 @@ impl Demo {
 
     /// A git command in the folder, with a fixed clock and made-up people.
     fn git(&self, who: &str, args: &[&str]) -> Result<(), Failure> {
+        self.git_as(who, args).map(|_| ())
+    }
+
+    /// What a git command says.
+    fn git_says(&self, args: &[&str]) -> Result<Vec<u8>, Failure> {
+        self.git_as("maintainer", args)
+    }
+
+    fn git_as(&self, who: &str, args: &[&str]) -> Result<Vec<u8>, Failure> {
         let mut command = Command::new("git");
         command
             .arg("-C")
@@ -125,7 +147,7 @@ impl Demo {
         }
         let output = command.output().map_err(|e| failed("run git", &e))?;
         if output.status.success() {
-            Ok(())
+            Ok(output.stdout)
         } else {
             Err(failed(&format!("run git {}", args[0]), &String::from_utf8_lossy(&output.stderr)))
         }
@@ -143,6 +165,7 @@ impl Demo {
         self.git("maintainer", &["config", "user.email", "harbour-dev@example.org"])?;
         self.write(&Files::new(), &main)?;
         self.commit("maintainer", "The ferry line's software so far")?;
+        self.git("maintainer", &["tag", FIRST])?;
         for (branch, message, who) in BRANCHES {
             self.git(who, &["checkout", "--quiet", "-b", branch, "main"])?;
             let patch =
@@ -151,6 +174,26 @@ impl Demo {
             self.commit(who, message)?;
         }
         self.git("maintainer", &["checkout", "--quiet", "quay-times"])
+    }
+
+    /// Writes a branch as mails, and checks main out, which they are for.
+    fn mail(&self, branch: &str) -> Result<(), Failure> {
+        let range = format!("main..{branch}");
+        let id = format!("--add-header=Message-ID: <{branch}@example.org>");
+        let mails = self.git_says(&["format-patch", "--stdout", "--to=reviewers@example.org", &id, &range])?;
+        std::fs::write(self.folder.join(MAILS), mails).map_err(|e| failed("write its mails", &e))?;
+        self.git("maintainer", &["checkout", "--quiet", "main"])
+    }
+
+    /// Writes code before and after somebody mended it; the names of the files, in pairs.
+    fn pairs(&self) -> Result<Vec<String>, Failure> {
+        let folder = self.folder.join(".git").join("mended");
+        std::fs::create_dir_all(&folder).map_err(|e| failed("write its files", &e))?;
+        let write = |(name, text): &(&str, &str)| {
+            std::fs::write(folder.join(name), text).map_err(|e| failed("write its files", &e))?;
+            Ok(format!(".git/mended/{name}"))
+        };
+        MENDED.iter().map(write).collect()
     }
 
     fn commit(&self, who: &str, message: &str) -> Result<(), Failure> {
@@ -196,6 +239,8 @@ impl Demo {
         let mut command = Command::new(&self.program);
         command.current_dir(&self.folder).args(args).env_remove("SWAGE_TOKEN");
         token.into_iter().for_each(|token| _ = command.env("SWAGE_TOKEN", token));
+        // Its mails are written when its commits were made.
+        command.env("SOURCE_DATE_EPOCH", "1930122000");
         // A pipe is read here, so the choice of colours is made here too.
         let colour = std::io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none();
         command.args(["--color", if colour { "always" } else { "never" }]);
@@ -251,7 +296,15 @@ impl Demo {
         self.say("A finding explains itself: what matched, why, where it is done right. With --ask the question goes to an advisor, a program that main names; this one is a small stand-in.")?;
         self.show(&["explain", ROUTE_FINDING, "--ask", "May I read the store here just once?"])?;
 
-        heading("7. May it be merged?")?;
+        heading("7. Not now, or not by me")?;
+        self.say("What is right and has to wait is settled, with a reason and a day; the maintainers decide whether that enters main. What somebody else is to do is handed over as a list of work, with all that they need. `swage step` goes through findings one at a time; it takes a terminal of its own.")?;
+        let later = ["--as", "later", "--until", "2031-12-31", "--because", "The timetable is read anew in autumn."];
+        self.show(&[&["settle", SELECT_FINDING][..], &later].concat())?;
+        self.show(&["review", "main...quay-times", "--format", "lines"])?;
+        self.show(&["settle", SELECT_FINDING, "--drop"])?;
+        self.show(&["handoff", "main...quay-times", "--rule", "debug-print"])?;
+
+        heading("8. May it be merged?")?;
         self.say("The gate judges what main would be after the merge, by main's own rules.")?;
         self.show(&["gate", "main..quay-times"])?;
         self.show(&["gate", "main..later-boats"])?;
@@ -260,14 +313,30 @@ impl Demo {
         )?;
         self.show(&["gate", "main..tidy-folders"])?;
 
-        heading("8. Beyond one file")?;
+        heading("9. Beyond one file")?;
         self.say(
             "winter-sailings takes a port away that a board still needs, in a file that it doesn't touch; it changes times without telling travellers; and a program of the line's own finds a boat that arrives before it departs. A second program only guesses: what it says is shown and never counted.",
         )?;
         self.show(&["review", "main...winter-sailings"])?;
 
-        heading("9. On the review host")?;
+        heading("10. Where reviews live elsewhere")?;
+        self.say("Reviews needn't live on that host. A series of mails is answered below its lines; a program of main's own keeps threads in a file, and could keep them anywhere.")?;
+        self.mail("quay-times")?;
+        self.show(&["post", "--to", "mail", "--patch", MAILS, "--tree", ".", "--from", "Swage <swage@example.org>"])?;
+        self.git("maintainer", &["checkout", "--quiet", "quay-times"])?;
+        self.show(&["post", "--to", "command", "main..quay-times"])?;
+
+        heading("11. On the review host")?;
         let people = self.on_host()?;
+
+        heading("12. What one learns from it")?;
+        self.say("Every run has left a row, so one can look back: how the findings of main went, what became of each rule's findings, what a rule would have said of past changes, and what rule a change could become.")?;
+        self.show(&["trend", "--since", FIRST])?;
+        self.show(&["rules", "report"])?;
+        self.show(&["rules", "replay", "too-many-parameters"])?;
+        let pairs = self.pairs()?;
+        let learn = ["rules", "learn", "--id", "place-in-one"].into_iter().chain(pairs.iter().map(String::as_str));
+        self.show(&learn.collect::<Vec<_>>())?;
 
         heading("Now you")?;
         let program = self.program.display();
@@ -276,7 +345,8 @@ impl Demo {
         let lines = [
             format!("cd {folder}"),
             format!("alias swage={program}"),
-            "swage review                       # the branch that is checked out, quay-times".into(),
+            "swage review                       # the branch that is checked out, winter-sailings".into(),
+            "swage step                         # its findings, one at a time".into(),
             "swage gate                         # would it pass now?".into(),
             "swage rules show route-reaches-store".into(),
             "swage rules test".into(),

@@ -161,7 +161,10 @@ impl Demo {
         show("maintainer", &["merge", "1", "--dry-run"])?;
         show("maintainer", &["merge", "1", "--delete-branch"])?;
         show("harbour-dev", &["inbox"])?;
-        self.git("maintainer", &["checkout", "--quiet", "quay-times"])?;
+        // Main here is what it is on the host, as after any `git pull`.
+        let main = data_of(&self.folder).join("repositories").join("ferry.git");
+        self.git("maintainer", &["checkout", "--quiet", "winter-sailings"])?;
+        self.git("maintainer", &["fetch", "--quiet", &main.to_string_lossy(), "+main:main"])?;
         let paint = Paint;
         print(
             format!(
