@@ -6,6 +6,7 @@ use std::process::ExitCode;
 use serde_json::{Value, json};
 use swage_core::baseline::State;
 use swage_core::review::{Finding, Fixes, Proof, Review, Side};
+use swage_core::scan::Span;
 
 use crate::checkers::Outside;
 use crate::cli::{HandoffArgs, HandoffFormat};
@@ -64,11 +65,7 @@ fn list(findings: &[&Finding], review: &Review, change: &str) -> String {
         markdown::finding(f, review, &mut out);
         if let Some(fix) = f.fix.as_ref().filter(|fix| fix.proof == Proof::Proved) {
             for edit in &fix.edits {
-                let (from, to) = (edit.span.start_line, edit.span.end_line);
-                let lines = if from == to { format!("line {from}") } else { format!("lines {from} to {to}") };
-                let (start, end) = (edit.span.start_column, edit.span.end_column);
-                let what = if edit.text.is_empty() { "remove it" } else { "write" };
-                _ = writeln!(out, "In {lines}, from column {start} to before column {end}, {what}:\n");
+                _ = writeln!(out, "{}\n", instruction(edit.span, &edit.text));
                 if !edit.text.is_empty() {
                     markdown::block("", &edit.text, &mut out);
                 }
@@ -77,6 +74,22 @@ fn list(findings: &[&Finding], review: &Review, change: &str) -> String {
         _ = writeln!(out, "- [ ] Done. {}\n", check(f, change));
     }
     out
+}
+
+/// What an edit does, in words; the new text follows.
+fn instruction(span: Span, text: &str) -> String {
+    let Span { start_line: from, start_column: start, end_line: to, end_column: end } = span;
+    let lines = |from: u32, to: u32| if from == to { format!("line {from}") } else { format!("lines {from} to {to}") };
+    if (from, start) == (to, end) {
+        return format!("Insert before column {start} of line {from}:");
+    }
+    let place = match (start, end) {
+        // The end of the last line is the beginning of the next one.
+        (1, 1) => lines(from, to - 1),
+        _ if from == to => format!("columns {start} to {} of line {from}", end - 1),
+        _ => format!("what begins in column {start} of line {from} and ends before column {end} of line {to}"),
+    };
+    if text.is_empty() { format!("Remove {place}.") } else { format!("Replace {place} with:") }
 }
 
 fn document(findings: &[&Finding], review: &Review, change: &str) -> String {
