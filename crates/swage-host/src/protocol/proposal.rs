@@ -416,6 +416,27 @@ pub struct Event {
     pub thread: Option<u64>,
 }
 
+impl Event {
+    /// What somebody did, for a sentence behind the name, and what else is told of it.
+    pub fn in_words(&self) -> (&str, &str) {
+        let text = self.text.as_str();
+        let (kind, rest) = text.split_once(": ").unwrap_or((text, ""));
+        match (self.what.as_str(), kind) {
+            ("remarked", "todo") => ("asked for something to be done", rest),
+            ("remarked", "praise") => ("praised", rest),
+            ("remarked", "reply") => ("replied", rest),
+            ("remarked", "remark") => ("remarked", rest),
+            ("stance", "approve") => ("approves", rest),
+            ("stance", "object") => ("objects", rest),
+            ("stance", "comment") => ("commented", rest),
+            ("resolved", _) => ("closed a thread", ""),
+            ("unresolved", _) => ("opened a thread again", ""),
+            ("target-moved", _) => ("moved the target", text),
+            (what, _) => (what, text),
+        }
+    }
+}
+
 /// A line of somebody's inbox.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct InboxRow {

@@ -274,7 +274,11 @@ async fn accept(listener: TcpListener, router: Router) {
     loop {
         let Ok(place) = places.clone().acquire_owned().await else { return };
         let stream = match listener.accept().await {
-            Ok((stream, _)) => stream,
+            Ok((stream, _)) => {
+                // Answers are small, and shouldn't wait for more of them.
+                _ = stream.set_nodelay(true);
+                stream
+            }
             Err(error) => {
                 tracing::warn!(%error, "a connection can't be taken");
                 tokio::time::sleep(Duration::from_millis(50)).await;

@@ -68,7 +68,7 @@ fn letter(told: &Notification, options: &MailOptions, url: &str) -> Letter {
     let mut text = String::new();
     for event in &told.events {
         let thread = event.thread.map(|thread| format!(" in thread {thread}")).unwrap_or_default();
-        let (did, said) = sentence(&event.what, &event.text);
+        let (did, said) = event.in_words();
         let said = if said.is_empty() { String::new() } else { format!(": {}", shown(said)) };
         _ = writeln!(text, "{} {did}{thread}{said}", event.who);
     }
@@ -84,21 +84,5 @@ fn letter(told: &Notification, options: &MailOptions, url: &str) -> Letter {
         date: told.events.last().map_or_else(now, |event| event.at),
         text,
         ..Letter::default()
-    }
-}
-
-/// What somebody did, for a sentence, and what else is told of it.
-fn sentence<'e>(what: &'e str, text: &'e str) -> (&'e str, &'e str) {
-    let (kind, rest) = text.split_once(": ").unwrap_or((text, ""));
-    match (what, kind) {
-        ("remarked", "todo") => ("asked for something to be done", rest),
-        ("remarked", "praise") => ("praised", rest),
-        ("remarked", "reply") => ("replied", rest),
-        ("remarked", _) => ("remarked", rest),
-        ("stance", "approve") => ("approves", rest),
-        ("stance", "object") => ("objects", rest),
-        ("stance", _) => ("commented", rest),
-        ("target-moved", _) => ("moved the target", text),
-        (other, _) => (other, text),
     }
 }

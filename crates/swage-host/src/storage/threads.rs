@@ -190,18 +190,23 @@ impl Storage {
     /// The threads of a proposal as somebody sees them, in the order in which they were opened.
     pub fn threads(&self, number: u64, person: &str) -> Result<Vec<Thread>, Refusal> {
         self.must_exist(number)?;
-        let mut remarks = self.remarks(number, person)?;
-        let mut select = self.connection.prepare_cached(
-            "SELECT number, author, kind, finding, anchor, revision, outdated, code, open, closed_by, draft
-             FROM threads WHERE proposal = ?1 AND (NOT draft OR author = ?2) ORDER BY number",
-        )?;
+        self.threads_where("t.proposal = ?1", number, person)
+    }
+
+    /// The threads of which a condition on `t` and a number holds.
+    fn threads_where(&self, condition: &str, number: u64, person: &str) -> Result<Vec<Thread>, Refusal> {
+        let mut remarks = self.remarks_where(condition, number, person)?;
+        let mut select = self.connection.prepare_cached(&format!(
+            "SELECT number, author, kind, finding, anchor, revision, outdated, code, open, closed_by, draft, proposal
+             FROM threads t WHERE {condition} AND (NOT draft OR author = ?2) ORDER BY number",
+        ))?;
         let rows = select.query_map(params![number, person], |r| {
             let thread: u64 = r.get(0)?;
             let anchor: Option<String> = r.get(4)?;
             let outdated: bool = r.get(6)?;
             Ok(Thread {
                 number: thread,
-                proposal: number,
+                proposal: r.get(11)?,
                 author: r.get(1)?,
                 kind: ThreadKind::of(&r.get::<_, String>(2)?),
                 finding: r.get::<_, Option<String>>(3)?.map(|text| from_json(&text)).transpose()?,
@@ -226,14 +231,19 @@ impl Storage {
         Ok(threads)
     }
 
-    /// All remarks of a proposal by their threads.
-    fn remarks(&self, number: u64, person: &str) -> Result<std::collections::HashMap<u64, Vec<Remark>>, Refusal> {
-        let mut select = self.connection.prepare_cached(
+    /// The remarks of such threads, by the thread.
+    fn remarks_where(
+        &self,
+        condition: &str,
+        number: u64,
+        person: &str,
+    ) -> Result<std::collections::HashMap<u64, Vec<Remark>>, Refusal> {
+        let mut select = self.connection.prepare_cached(&format!(
             "SELECT r.thread, r.number, r.revision, r.author, r.at, r.text, r.draft,
                 (SELECT json_group_array(json_array(word, person)) FROM reactions WHERE remark = r.number)
              FROM threads t JOIN remarks r ON r.thread = t.number
-             WHERE t.proposal = ?1 AND (NOT r.draft OR r.author = ?2) ORDER BY r.number",
-        )?;
+             WHERE {condition} AND (NOT r.draft OR r.author = ?2) ORDER BY r.number",
+        ))?;
         let rows = select.query_map(params![number, person], |r| {
             let remark = Remark {
                 number: r.get(1)?,
@@ -256,13 +266,8 @@ impl Storage {
 
     /// One thread as somebody sees it.
     pub fn thread(&self, number: u64, person: &str) -> Result<Thread, Refusal> {
-        let proposal: Option<u64> = self
-            .connection
-            .query_row("SELECT proposal FROM threads WHERE number = ?1", [number], |r| r.get(0))
-            .optional()?;
-        let unknown = || Refusal::Unknown(format!("there is no thread {number}"));
-        let threads = self.threads(proposal.ok_or_else(unknown)?, person)?;
-        threads.into_iter().find(|thread| thread.number == number).ok_or_else(unknown)
+        let found = self.threads_where("t.number = ?1", number, person)?;
+        found.into_iter().next().ok_or_else(|| Refusal::Unknown(format!("there is no thread {number}")))
     }
 
     pub(super) fn thread_counts(&self, number: u64, person: &str) -> Result<ThreadCounts, Refusal> {

@@ -257,13 +257,14 @@ impl View<'_> {
         let mut any = false;
         for event in events {
             any = true;
+            let (did, text) = event.in_words();
             let text = match event.what.as_str() {
-                "pushed" | "merged" => event.text.chars().take(10).collect(),
-                _ => event.text.clone(),
+                "pushed" | "merged" => text.chars().take(10).collect(),
+                _ => text.to_owned(),
             };
             let revision =
                 event.revision.filter(|_| event.what == "pushed").map_or(String::new(), |n| format!(" revision {n}:"));
-            let line = format!("{} {}{revision} {text}", event.who, event.what);
+            let line = format!("{} {did}{revision} {text}", event.who);
             _ = writeln!(out, "  {} {}", printable(line.trim_end()), paint.faint(ago(event.at, self.now)));
         }
         if !any {

@@ -28,7 +28,7 @@ use super::Shared;
 use super::asker::{COOKIE, InPath, Number, person, session_of};
 use super::problem::Problem;
 use crate::host::Host;
-use crate::protocol::{Checked, NewRemark, NewStance, NewThread, Person, Role, StanceWord, ThreadKind};
+use crate::protocol::{Checked, Event, NewRemark, NewStance, NewThread, Person, Role, StanceWord, ThreadKind};
 use crate::storage::{Refusal, Which};
 
 /// Nothing from elsewhere, no scripts but the host's own file, no frames, and forms that go nowhere else.
@@ -131,10 +131,16 @@ async fn proposal(State(shared): State<Arc<Shared>>, headers: HeaderMap, number:
         let me = host.storage().me(&me)?;
         Ok(context! {
             me => Serde(me), drafts, proposal => Serde(proposal), threads => Serde(threads), newest => newest,
-            timeline => Serde(timeline), may_speak => may_speak, now => crate::storage::now(),
+            timeline => timeline.iter().map(happened).collect::<Vec<_>>(), may_speak => may_speak, now => crate::storage::now(),
         })
     })
     .await
+}
+
+/// An event in words.
+fn happened(event: &Event) -> minijinja::Value {
+    let (did, text) = event.in_words();
+    context! { at => event.at, who => event.who.clone(), did, revision => event.revision, text }
 }
 
 async fn sign_in_page() -> Response {
