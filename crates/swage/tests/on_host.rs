@@ -153,8 +153,8 @@ fn proposals_are_changes_like_others() {
     assert_eq!(f.run("harbour-dev", &["close", "1"]).code, 0);
 }
 
-/// How often the host is killed; a longer run is asked for with SWAGE_KILLS.
-const KILLS: u64 = 60;
+/// How often the host is killed; `fuzz/kill` asks for more with SWAGE_KILLS.
+const KILLS: u64 = 200;
 
 /// The host is killed at any moment: what it said is done is done once, and nothing is left half.
 #[test]
