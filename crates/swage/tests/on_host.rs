@@ -132,6 +132,7 @@ fn proposals_are_changes_like_others() {
         (&["fix"], "0 "),
         (&["handoff"], "no-bad"),
         (&["reviewers"], "pier-dev\n  owns a.py"),
+        (&["compare"], "no-bad"),
     ] {
         let told = on(args);
         assert!(told.starts_with('0') && told.contains(expected), "{args:?}: {told}");
@@ -165,6 +166,12 @@ fn a_host_that_is_killed_leaves_nothing_half() {
     f.offer("topic", "a.py", "x = 2\n");
     let head = f.s.git(&["rev-parse", "topic"]);
     let target = f.s.git(&["rev-parse", "main"]);
+    let pushed = ["one", "two"].map(|text| {
+        f.s.git(&["checkout", "--quiet", "--detach", "main"]);
+        f.s.write("side.py", format!("# {text}\n"));
+        f.s.commit(text);
+        f.s.git(&["rev-parse", "HEAD"])
+    });
     let client =
         |f: &Ferry, who: &str| Client::new(&f.host.url, &f.tokens[who]).expect("an address").patient(Duration::ZERO);
     let new = NewThread { kind: ThreadKind::Remark, anchor: None, revision: None, text: "first".into(), draft: false };
@@ -215,10 +222,28 @@ fn a_host_that_is_killed_leaves_nothing_half() {
                     MergeRequest { target, head, kind: MergeKind::Merge, message: "m".into(), delete_branch: false };
                 _ = merger.put_verdict(1, &verdict).and_then(|_| merger.merge(1, &request));
             });
+            // A push of a branch that no proposal is about.
+            let url = format!("{}/git/ferry.git", f.host.url);
+            let (token, commit) = (f.tokens["pier-dev"].clone(), pushed[(kill % 2) as usize].clone());
+            let root = f.s.root.clone();
+            let pushing = scope.spawn(move || {
+                let mut git = Command::new("git");
+                git.arg("-C").arg(root).args([
+                    "push",
+                    "--quiet",
+                    "--force",
+                    &url,
+                    &format!("{commit}:refs/heads/pier-dev/side"),
+                ]);
+                git.envs([("GIT_CONFIG_COUNT", "1"), ("GIT_CONFIG_KEY_0", "http.extraHeader")]);
+                git.env("GIT_CONFIG_VALUE_0", format!("Authorization: Bearer {token}")).env("GIT_TERMINAL_PROMPT", "0");
+                _ = git.output();
+            });
             std::thread::sleep(pause);
             let killed = Command::new("kill").args(["-KILL", &pid]).status();
             assert!(killed.is_ok_and(|status| status.success()));
             merging.join().expect("no panic");
+            pushing.join().expect("no panic");
             (reporting.join().expect("no panic"), speaking.join().expect("no panic"))
         });
         if answers.1 {
@@ -239,6 +264,8 @@ fn a_host_that_is_killed_leaves_nothing_half() {
             threads.iter().filter(|t| t.number == thread).flat_map(|t| &t.remarks).map(|r| r.text.as_str()).collect();
         let kept: Vec<&str> = remarks.iter().copied().filter(|text| !unsure.iter().any(|u| u == text)).collect();
         assert_eq!(kept, said, "after kill {kill}");
+        let side = f.on_host(&["for-each-ref", "--format=%(objectname)", "refs/heads/pier-dev/side"]);
+        assert!(side.is_empty() || pushed.contains(&side), "a branch that nobody pushed, after kill {kill}");
         let proposal = client(&f, "visitor").proposal(1).expect("a proposal");
         let tip = f.on_host(&["rev-parse", "main"]);
         match &proposal.merged {
@@ -247,6 +274,7 @@ fn a_host_that_is_killed_leaves_nothing_half() {
         }
     }
     assert!(!unsure.is_empty(), "no kill came in between");
+    f.on_host(&["fsck", "--strict", "--no-dangling"]);
 }
 
 #[test]

@@ -20,8 +20,8 @@ pub use self::finding::{
 };
 use self::finding::{FIX_EXAMPLES, SETTLE_EXAMPLES};
 pub use self::host::{
-    AnswerFormat, CloseArgs, HostCommand, InboxArgs, MergeArgs, ProposeArgs, RepositoryArgs, ReviewersArgs, SayArgs,
-    ServeArgs, ShowArgs, StanceArgs, TokenArgs, TryProposalArgs,
+    AnswerFormat, CloseArgs, HostArgs, HostCommand, InboxArgs, MergeArgs, ProposeArgs, RepositoryArgs, ReviewersArgs,
+    SayArgs, ServeArgs, ShowArgs, StanceArgs, TokenArgs, TryProposalArgs,
 };
 use self::host::{MERGE_EXAMPLES, PROPOSE_EXAMPLES, SAY_EXAMPLES};
 pub use self::post::{PostArgs, PostWay};
@@ -80,7 +80,7 @@ pub enum Command {
     Gate(GateArgs),
     /// Compare two revisions, folders or result files of `scan`: what is new, fixed, worse or improved
     #[command(
-        after_help = "Examples:\n  swage compare v1.2 v1.3\n  swage compare old-copy new-copy\n  swage compare old.json new.json --format json"
+        after_help = "Examples:\n  swage compare v1.2 v1.3\n  swage compare old-copy new-copy\n  swage compare old.json new.json --format json\n  swage compare --proposal 7"
     )]
     Compare(CompareArgs),
     /// Find everything that the rules find in a whole tree
@@ -233,11 +233,16 @@ pub struct GateArgs {
 #[derive(Debug, Args)]
 pub struct CompareArgs {
     /// A revision, a folder, or a file that `scan --format json` or `--format sarif` wrote
-    #[arg(value_name = "A")]
-    pub before: String,
+    #[arg(value_name = "A", required_unless_present = "proposal")]
+    pub before: Option<String>,
     /// The same, for the other side
-    #[arg(value_name = "B")]
-    pub after: String,
+    #[arg(value_name = "B", required_unless_present = "proposal")]
+    pub after: Option<String>,
+    /// Both sides of a proposal on a review host: where its newest revision left the target, and that revision
+    #[arg(long, value_name = "N", conflicts_with_all = ["before", "after"])]
+    pub proposal: Option<u64>,
+    #[command(flatten)]
+    pub host: HostArgs,
     #[command(flatten)]
     pub setup: SetupArgs,
     #[command(flatten)]

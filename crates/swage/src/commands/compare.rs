@@ -11,17 +11,27 @@ use crate::checkers::Outside;
 use crate::cli::CompareArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
+use crate::hosting::Hosting;
 use crate::output::html::Page;
 use crate::output::{Document, Purpose};
 use crate::result_file;
 use crate::source::Place;
 
 pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
-    let (before, after) = (Path::new(&args.before), Path::new(&args.after));
-    let (review, page) = match (before, after) {
-        _ if before.is_file() && after.is_file() => (result_file::compare(before, after)?, None),
-        _ if before.is_dir() && after.is_dir() => folders(args, before, after)?,
-        _ if !before.is_file() && !after.is_file() => revisions(args)?,
+    let (before, after) = match (args.proposal, &args.before, &args.after) {
+        (None, Some(before), Some(after)) => (before.clone(), after.clone()),
+        (Some(number), ..) => {
+            let place = Place::find()?;
+            let fetched = Hosting::find(&place, args.host.host.as_deref())?.fetch(&place, number)?;
+            (fetched.revision.base, fetched.revision.head)
+        }
+        (None, ..) => return Err(Failure::wrong("a comparison has two sides")),
+    };
+    let (one, other) = (Path::new(&before), Path::new(&after));
+    let (review, page) = match (one, other) {
+        _ if one.is_file() && other.is_file() => (result_file::compare(one, other)?, None),
+        _ if one.is_dir() && other.is_dir() => folders(args, one, other)?,
+        _ if !one.is_file() && !other.is_file() => revisions(args, &before, &after)?,
         _ => {
             return Err(Failure::wrong("one side is a file and the other isn't")
                 .hint("Give two revisions, two folders, or two result files that `swage scan --format json` wrote."));
@@ -37,17 +47,20 @@ pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
-fn revisions(args: &CompareArgs) -> Result<(Review, Option<Page>), Failure> {
+fn revisions(args: &CompareArgs, before: &str, after: &str) -> Result<(Review, Option<Page>), Failure> {
     let place = Place::find()?;
     let repository = place.repository()?;
     let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
     let store = super::cache(Some(repository), args.setup.no_cache);
     let trusted = Configuration::of_trusted(Some(repository), None, &configuration);
     let outside = Outside::of_target(repository, &trusted, &args.outside.checker_results)?;
-    let (base, head) = (repository.commit(&args.before)?, repository.commit(&args.after)?);
+    let (base, head) = (repository.commit(before)?, repository.commit(after)?);
     let commits = repository.commits(&base, &head).ok();
     let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.clone() })?;
-    let description = format!("{}..{}", args.before, args.after);
+    let description = match args.proposal {
+        Some(number) => format!("proposal {number}"),
+        None => format!("{before}..{after}"),
+    };
     let tree = repository.files(&base)?;
     let (mut review, page) = diff.with(|change, contents| {
         let (base, head) = (Some(base), Some(head));

@@ -348,6 +348,8 @@ impl Demo {
             "swage review                       # the branch that is checked out, winter-sailings".into(),
             "swage step                         # its findings, one at a time".into(),
             "swage gate                         # would it pass now?".into(),
+            "swage brief --map map.svg          # a map of the change".into(),
+            "swage gate --format html --output page.html   # all of it as a page".into(),
             "swage rules show route-reaches-store".into(),
             "swage rules test".into(),
             "swage review --format sarif --output review.sarif".into(),
