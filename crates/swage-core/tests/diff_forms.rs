@@ -1,6 +1,9 @@
 //! Every form of unified diff that people meet, and every way in which one is refused.
 
-use swage_core::diff::{Body, Diff, Direction, ReadOptions, apply, decode_mail, quote_path, read, unquote_path};
+use swage_core::diff::{
+    Body, Diff, Direction, ReadOptions, apply, decode_mail, mails, quote_path, read, shown_after, shown_before,
+    unquote_path,
+};
 
 /// One line a file: kind, paths, modes, what happens to the content.
 fn told(diff: &Diff<'_>) -> String {
@@ -196,4 +199,67 @@ fn hunks_that_do_not_fit_are_refused() {
     let file = crlf.files().next().unwrap();
     assert_eq!(apply(b"a\n", file, Direction::Forward).unwrap(), b"b\n");
     assert_eq!(apply(b"a\r\n", file, Direction::Forward).unwrap(), b"b\r\n");
+}
+
+/// Lines of the state after a series, or before it, and the patch that shows each: its number, its hunk and its line there.
+#[test]
+fn a_series_shows_lines() {
+    let patches = [
+        "--- a/x.py\n+++ b/x.py\n@@ -1,2 +1,3 @@\n one\n+first\n two\n@@ -9,2 +10,1 @@\n-gone\n nine\n",
+        "diff --git a/x.py b/y.py\nsimilarity index 90%\nrename from x.py\nrename to y.py\n--- a/x.py\n+++ b/y.py\n@@ -1,3 +1,4 @@\n+head\n one\n first\n two\n",
+        "--- a/other.py\n+++ b/other.py\n@@ -1 +1 @@\n-a\n+b\n",
+        "--- a/y.py\n+++ b/y.py\n@@ -4,1 +4,1 @@\n-two\n+zwei\n",
+    ];
+    let diffs: Vec<Diff<'_>> =
+        patches.iter().map(|text| read(text.as_bytes(), &ReadOptions::default()).expect("a diff")).collect();
+    let told = |at: Option<swage_core::diff::ShownLine>| {
+        at.map_or("-".to_owned(), |at| format!("{} {} {}", at.patch, at.hunk, at.line))
+    };
+    let after = [
+        ("y.py", 1, "1 0 0", "the head that the second patch adds"),
+        ("y.py", 2, "1 0 1", "a line that stays is shown around the last change"),
+        ("y.py", 3, "0 0 1", "added before the file got another name"),
+        ("y.py", 4, "3 0 1", "the last patch wrote it"),
+        ("src/y.py", 4, "3 0 1", "the tree begins further up"),
+        ("yy.py", 4, "-", "another name"),
+        ("y.py", 11, "0 1 1", "shown in the second hunk of the first patch"),
+        ("y.py", 100, "-", "shown nowhere"),
+        ("y.py", 0, "-", "no line"),
+    ];
+    for (path, line, expected, why) in after {
+        assert_eq!(told(shown_after(&diffs, path.as_bytes(), line)), expected, "{path}:{line} after: {why}");
+    }
+    let before = [
+        ("x.py", 9, "0 1 0", "removed by the first patch"),
+        ("x.py", 2, "3 0 0", "removed at last, under another name"),
+        ("x.py", 1, "0 0 0", "shown around the first change"),
+        ("x.py", 50, "-", "shown nowhere"),
+    ];
+    for (path, line, expected, why) in before {
+        assert_eq!(told(shown_before(&diffs, path.as_bytes(), line)), expected, "{path}:{line} before: {why}");
+    }
+}
+
+/// What separates mails is a dated line behind an empty one and before a header; text that begins with the word doesn't.
+#[test]
+fn mailboxes_are_parted_at_separators() {
+    let separator = "From 0123456789 Mon Sep 17 00:00:00 2001\n";
+    let mail = |n: u32, body: &str| {
+        format!("{separator}From: harbour-dev@example.org\nSubject: {n}\nMessage-ID: <{n}@x>\n\n{body}\n\n")
+    };
+    let cases = [
+        (mail(1, "a") + &mail(2, "b"), 2),
+        (mail(1, "Tides\n\nFrom the quay at 10:30 in 2031\n\nso it goes") + &mail(2, "b"), 2),
+        (mail(1, "Tides\n\nFrom the quay on\nTo: nowhere"), 1),
+        (mail(1, &format!("no empty line\n{separator}")), 1),
+        (mail(1, &format!("no header behind\n\n{separator}\n")), 1),
+        ("From: harbour-dev@example.org\nSubject: 1\n\nFrom here\n".to_owned(), 1),
+        ("diff --git a/x b/x\n".to_owned(), 0),
+        (String::new(), 0),
+    ];
+    for (text, expected) in cases {
+        let found = mails(text.as_bytes());
+        assert_eq!(found.len(), expected, "{text}");
+        assert!(found.iter().all(|mail| mail.from.is_some()), "{text}");
+    }
 }

@@ -88,7 +88,8 @@ fn pushes_are_checked() {
     f.run("pier-dev", &["say", "1", "--thread", &second, "Intended: it's so; `rm -rf .`"]);
     let shown = f.until("1", "an offer", |shown| remarks(shown, "bad(2)").len() > 1);
     let offer = remarks(&shown, "bad(2)").pop().expect("an offer");
-    let key = shown["threads"].as_array().expect("threads").iter().find(|t| t["number"].to_string() == second);
+    let key =
+        shown["threads"].as_array().expect("threads").iter().find(|t| t["number"].as_u64() == second.parse().ok());
     let key = key.expect("a thread")["finding"]["key"].as_str().expect("a key").to_owned();
     let command = format!("swage settle {key} --as intended --because 'it'\\''s so; `rm -rf .`'");
     assert!(offer.starts_with("swage: Offered as a decision: `intended`.") && offer.contains(&command), "{offer}");

@@ -77,41 +77,42 @@ pub struct ShownLine {
 /// Which patch of a series shows a line, 1-based, of the state after all of them: the one that adds it, else the last one that
 /// shows it among the lines around a change. `path` may be longer or shorter than the patches' own by leading folders.
 pub fn shown_after(series: &[Diff<'_>], path: &[u8], line: u32) -> Option<ShownLine> {
-    let mut around = None;
-    let mut at = (path.to_vec(), line);
-    for (patch, diff) in series.iter().enumerate().rev() {
-        for (file, own) in diff.files().enumerate().filter(|(_, own)| is_path(&own.new_path, &at.0)) {
-            match shown_in(own, at.1, LineKind::Added) {
-                Some((hunk, line, true)) => return Some(ShownLine { patch, file, hunk, line }),
-                Some((hunk, line, false)) => around = around.or(Some(ShownLine { patch, file, hunk, line })),
-                None => {}
-            }
-            let before = at.1.checked_sub(1).and_then(|line| LineMap::from_hunks(own.hunks()).to_old(line));
-            let Some(before) = before else { return around };
-            at = (own.old_path.to_vec(), before + 1);
-            break;
-        }
-    }
-    around
+    shown(series.iter().enumerate().rev(), path, line, LineKind::Added)
 }
 
 /// Which patch of a series shows a line, 1-based, of the state before all of them: the one that removes it, else the first one that
 /// shows it among the lines around a change.
 pub fn shown_before(series: &[Diff<'_>], path: &[u8], line: u32) -> Option<ShownLine> {
+    shown(series.iter().enumerate(), path, line, LineKind::Removed)
+}
+
+/// Follows a line through patches, from the state that it is of towards the other one, until a patch changes it.
+fn shown<'d, 'a: 'd>(
+    patches: impl Iterator<Item = (usize, &'d Diff<'a>)>,
+    path: &[u8],
+    line: u32,
+    changed: LineKind,
+) -> Option<ShownLine> {
+    let is_after = changed == LineKind::Added;
+    let sides = |file: &FileDiff<'_>| {
+        let (old, new) = (file.old_path.to_vec(), file.new_path.to_vec());
+        if is_after { (new, old) } else { (old, new) }
+    };
     let mut around = None;
     let mut at = (path.to_vec(), line);
-    for (patch, diff) in series.iter().enumerate() {
-        for (file, own) in diff.files().enumerate().filter(|(_, own)| is_path(&own.old_path, &at.0)) {
-            match shown_in(own, at.1, LineKind::Removed) {
-                Some((hunk, line, true)) => return Some(ShownLine { patch, file, hunk, line }),
-                Some((hunk, line, false)) => around = around.or(Some(ShownLine { patch, file, hunk, line })),
-                None => {}
-            }
-            let after = at.1.checked_sub(1).and_then(|line| LineMap::from_hunks(own.hunks()).to_new(line));
-            let Some(after) = after else { return around };
-            at = (own.new_path.to_vec(), after + 1);
-            break;
+    for (patch, diff) in patches {
+        let Some((file, own)) = diff.files().enumerate().find(|(_, own)| is_path(&sides(own).0, &at.0)) else {
+            continue;
+        };
+        match shown_in(own, at.1, changed) {
+            Some((hunk, line, true)) => return Some(ShownLine { patch, file, hunk, line }),
+            Some((hunk, line, false)) => around = around.or(Some(ShownLine { patch, file, hunk, line })),
+            None => {}
         }
+        let map = LineMap::from_hunks(own.hunks());
+        let line = at.1.checked_sub(1).and_then(|line| if is_after { map.to_old(line) } else { map.to_new(line) });
+        let Some(line) = line else { return around };
+        at = (sides(own).1, line + 1);
     }
     around
 }
