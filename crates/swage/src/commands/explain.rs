@@ -341,12 +341,11 @@ impl Explanation<'_> {
             let place = format!("{}:{}", a.path, a.line);
             _ = writeln!(out, "- {}: {}", markdown::code(&place), markdown::code(a.text.trim()));
         }
-        if let Some(example) = self.examples.first().filter(|_| self.accepted.is_empty()) {
-            if let Some(fixed) = &example.fixed {
-                out.push_str("\nAn example, and its fixed form:\n\n");
-                markdown::block("", example.code.trim_end(), &mut out);
-                markdown::block("", fixed.trim_end(), &mut out);
-            }
+        let example = self.examples.first().filter(|_| self.accepted.is_empty());
+        if let Some((example, fixed)) = example.and_then(|example| Some((example, example.fixed.as_ref()?))) {
+            out.push_str("\nAn example, and its fixed form:\n\n");
+            markdown::block("", example.code.trim_end(), &mut out);
+            markdown::block("", fixed.trim_end(), &mut out);
         }
         for f in &self.fixed {
             let what = format!("{} {}", &f.commit[..f.commit.len().min(10)], f.subject);
