@@ -155,6 +155,10 @@ fn read(path: &Path) -> Result<ResultFile, Failure> {
     let bytes =
         std::fs::read(path).map_err(|e| Failure::unfinished(format!("{} can't be read: {e}", path.display())))?;
     let value: Value = serde_json::from_slice(&bytes).map_err(|e| bad(e.to_string()))?;
+    let mut runs = value["runs"].as_array().into_iter().flatten();
+    if value["left_out"].is_u64() || runs.any(|run| run["properties"]["findingsLeftOut"].is_u64()) {
+        return Err(bad("findings were left out of it, by --rule, --path, --severity or --state".into()));
+    }
     let side = if value["format"] == JSON_FORMAT {
         from_json(&value)
     } else if value["version"] == "2.1.0" && value["runs"].is_array() {

@@ -7,6 +7,7 @@ use swage_core::change::{Change, Contents};
 use swage_core::review::Review;
 use swage_core::rule::Severity;
 
+use super::shown::ShownArgs;
 use crate::checkers::GivenReport;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
@@ -107,6 +108,8 @@ pub struct OutputArgs {
     /// Write the result to a file, which is replaced whole or not at all [default: standard output]
     #[arg(long, value_name = "FILE")]
     pub output: Option<PathBuf>,
+    #[command(flatten)]
+    pub shown: ShownArgs,
 }
 
 impl OutputArgs {
@@ -123,7 +126,8 @@ impl OutputArgs {
 
     /// Puts a document out as asked.
     pub fn write(&self, document: &Document<'_>) -> Result<(), Failure> {
-        output::write(self.format, self.output.as_deref(), document)
+        let shown = self.shown.shown()?;
+        output::write(self.format, self.output.as_deref(), &Document { shown: &shown, ..*document })
     }
 }
 

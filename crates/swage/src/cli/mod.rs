@@ -6,6 +6,7 @@ mod finding;
 mod host;
 mod post;
 mod rules;
+mod shown;
 mod trend;
 
 use std::path::PathBuf;
@@ -26,6 +27,7 @@ pub use self::host::{
 use self::host::{MERGE_EXAMPLES, PROPOSE_EXAMPLES, SAY_EXAMPLES};
 pub use self::post::{PostArgs, PostWay};
 pub use self::rules::{LearnArgs, ReplayArgs, ReportArgs, ReportFormat, RulesArgs, RulesCommand, TryArgs};
+pub use self::shown::Shown;
 pub use self::trend::{TrendArgs, TrendFormat};
 
 /// Reviews a proposed change with the project's own rules and decides whether it may be merged.
@@ -34,7 +36,6 @@ pub use self::trend::{TrendArgs, TrendFormat};
     name = "swage",
     version,
     max_term_width = 100,
-    disable_help_subcommand = true,
     after_help = "Exit codes: 0 done, or the gate passes; 1 the gate says no; 2 the call, the configuration or the input is wrong; 3 it couldn't be finished.\nBegin with `swage demo`, or with `swage init` in a repository of your own."
 )]
 pub struct Cli {

@@ -51,7 +51,7 @@ pub fn run(args: &BriefArgs) -> Result<ExitCode, Failure> {
         BriefFormat::Html => {
             let page = Page { view, brief: Some(brief) };
             let (purpose, review) = (Purpose::Review, &review);
-            html::format(&Document { purpose, review, verdict: None, show_all: false, page: Some(&page) })?
+            html::format(&Document { page: Some(&page), ..Document::new(purpose, review) })?
         }
     };
     match &args.output {

@@ -37,13 +37,7 @@ pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
                 .hint("Give two revisions, two folders, or two result files that `swage scan --format json` wrote."));
         }
     };
-    args.output.write(&Document {
-        purpose: Purpose::Compare,
-        review: &review,
-        verdict: None,
-        show_all: false,
-        page: page.as_ref(),
-    })?;
+    args.output.write(&Document { page: page.as_ref(), ..Document::new(Purpose::Compare, &review) })?;
     Ok(ExitCode::SUCCESS)
 }
 

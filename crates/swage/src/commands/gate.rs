@@ -72,11 +72,9 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
         Record { command, review: &review, verdict: Some(&verdict), rules, branch }.leave(repository);
     }
     args.output.write(&Document {
-        purpose: Purpose::Gate,
-        review: &review,
         verdict: Some(&verdict),
-        show_all: false,
         page: page.as_ref(),
+        ..Document::new(Purpose::Gate, &review)
     })?;
     Ok(match verdict.result {
         Outcome::Pass => ExitCode::SUCCESS,

@@ -35,11 +35,9 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
         Record { command, review: &review, verdict: None, rules, branch }.leave(repository);
     }
     args.output.write(&Document {
-        purpose: Purpose::Review,
-        review: &review,
-        verdict: None,
         show_all: args.all,
         page: page.as_ref(),
+        ..Document::new(Purpose::Review, &review)
     })?;
     let grave = args.fail_on.map(|least| least.severity());
     let counts = |f: &&Finding| f.counts_against_change() && !f.is_advisory() && grave.is_some_and(|g| f.severity <= g);

@@ -58,18 +58,11 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     }
     if let Some(baseline) = &args.baseline {
         let review = result_file::against(review, baseline)?;
-        let document =
-            Document { purpose: Purpose::Compare, review: &review, verdict: None, show_all: false, page: None };
+        let document = Document::new(Purpose::Compare, &review);
         args.output.write(&document)?;
         return Ok(ExitCode::SUCCESS);
     }
-    args.output.write(&Document {
-        purpose: Purpose::Scan,
-        review: &review,
-        verdict: None,
-        show_all: true,
-        page: None,
-    })?;
+    args.output.write(&Document { show_all: true, ..Document::new(Purpose::Scan, &review) })?;
     Ok(ExitCode::SUCCESS)
 }
 

@@ -13,13 +13,19 @@ use unicode_width::UnicodeWidthStr;
 
 use crate::terminal::{Paint, count, fit, printable, width, wrap};
 
+/// With more findings than these, a table of the rules stands before them.
+const MANY: usize = 20;
+/// Most findings of a rule that are shown, unless all are asked for.
+const MOST_OF_RULE: usize = 10;
+
 /// The whole document.
 pub fn format(document: &Document<'_>) -> String {
     let mut out = String::new();
     let page = Page { review: document.review, paint: Paint, width: width() };
     page.head(&mut out);
     match document.purpose {
-        Purpose::Compare => page.tables(&mut out),
+        _ if document.shown.is_summary() => page.tables(document, &mut out),
+        Purpose::Compare => page.tables(document, &mut out),
         Purpose::Review | Purpose::Gate | Purpose::Scan => page.findings(document, &mut out),
     }
     page.suppressions(document, &mut out);
@@ -54,15 +60,36 @@ impl Page<'_> {
     }
 
     fn findings(&self, document: &Document<'_>, out: &mut String) {
-        let shown =
-            |f: &&Finding| document.show_all && f.state != State::Absent && f.is_open() || f.counts_against_change();
         let mut helped = std::collections::BTreeSet::new();
         // People read the worst first, and of that what concerns security.
-        let mut findings: Vec<&Finding> = self.review.findings.iter().filter(shown).collect();
+        let mut findings: Vec<&Finding> = self.review.findings.iter().filter(|f| document.shows(f)).collect();
         let security = |f: &Finding| self.review.rule(&f.rule).is_some_and(|r| r.tags.iter().any(|t| t == "security"));
         findings.sort_by_key(|f| (f.severity, !security(f)));
+        // A rule that fires again and again is shown by its first findings; whoever asks for everything gets it.
+        let is_whole = document.show_all || document.shown.names_rules();
+        if findings.len() > MANY && !is_whole {
+            self.table("rule", document, |f| f.rule.clone(), out);
+        }
+        let mut of_rule: BTreeMap<&str, usize> = BTreeMap::new();
         for finding in findings {
-            self.finding(finding, document.purpose, helped.insert(&finding.rule), out);
+            let n = of_rule.entry(&finding.rule).or_default();
+            *n += 1;
+            if is_whole || *n <= MOST_OF_RULE {
+                self.finding(finding, document.purpose, helped.insert(&finding.rule), out);
+            }
+        }
+        let mut cut = false;
+        for (rule, n) in of_rule.into_iter().filter(|(_, n)| !is_whole && *n > MOST_OF_RULE) {
+            cut = true;
+            _ = writeln!(out, "{} more of {rule}: `--rule {rule}` shows them.", n - MOST_OF_RULE);
+        }
+        let left_out = document.left_out();
+        if left_out > 0 {
+            cut = true;
+            _ = writeln!(out, "{} left out, because others were asked for.", count(left_out, "finding"));
+        }
+        if cut {
+            out.push('\n');
         }
     }
 
@@ -162,14 +189,14 @@ impl Page<'_> {
     }
 
     /// Per rule and per file: new, fixed, unchanged, worse, improved.
-    fn tables(&self, out: &mut String) {
-        self.table("rule", |f| f.rule.clone(), out);
-        self.table("file", |f| f.path().map_or_else(|| "the change".to_owned(), |p| p.text.clone()), out);
+    fn tables(&self, document: &Document<'_>, out: &mut String) {
+        self.table("rule", document, |f| f.rule.clone(), out);
+        self.table("file", document, |f| f.path().map_or_else(|| "the change".to_owned(), |p| p.text.clone()), out);
     }
 
-    fn table(&self, title: &str, name: impl Fn(&Finding) -> String, out: &mut String) {
+    fn table(&self, title: &str, document: &Document<'_>, name: impl Fn(&Finding) -> String, out: &mut String) {
         let mut rows: BTreeMap<String, [u64; 5]> = BTreeMap::new();
-        for f in self.review.findings.iter().filter(|f| f.is_open()) {
+        for f in self.review.findings.iter().filter(|f| f.is_open() && document.shown.has(f)) {
             let row = rows.entry(printable(&name(f)).into_owned()).or_default();
             let column = match f.state {
                 State::New => 0,

@@ -1,7 +1,10 @@
 //! One JSON object. `docs/formats.md` describes it, and `docs/review.schema.json` holds it to account.
 
+use std::collections::BTreeMap;
+
 use serde_json::{Map, Value, json};
 use swage_core::baseline::State;
+use swage_core::gate::Verdict;
 use swage_core::invisible::escaped_json;
 use swage_core::review::{Anchor, Counts, FileEntry, Finding, Fix, Path, Proof};
 use swage_core::rule::Severity;
@@ -19,7 +22,7 @@ pub fn format(document: &Document<'_>) -> String {
         "change": { "base": r.base, "head": r.head, "target": r.target, "description": r.description },
         "rules_from": r.rules_from,
         "files": r.files.iter().map(file).collect::<Vec<_>>(),
-        "findings": r.findings.iter().map(finding).collect::<Vec<_>>(),
+        "findings": r.findings.iter().filter(|f| document.shown.has(f)).map(finding).collect::<Vec<_>>(),
         "counts": counts(&r.counts()),
         "rules": r.rules.iter().map(|rule| json!({ "id": rule.id, "severity": rule.severity, "title": rule.title, "help": rule.help, "tags": rule.tags })).collect::<Vec<_>>(),
         "totals": r.totals.map(|(base, head)| json!({ "base": base, "head": head })),
@@ -27,15 +30,50 @@ pub fn format(document: &Document<'_>) -> String {
         "not_run": r.not_run.iter().map(|(rule, why)| json!({ "rule": rule, "why": why })).collect::<Vec<_>>(),
         "notes": r.notes,
     });
+    if document.left_out() > 0 {
+        object["left_out"] = json!(document.left_out());
+    }
     if let Some(verdict) = document.verdict {
-        object["verdict"] = json!({
-            "result": verdict.result,
-            "conditions": verdict.conditions.iter().map(|c| json!({ "name": c.name, "result": c.result, "reason": c.reason })).collect::<Vec<_>>(),
-        });
+        object["verdict"] = verdict_of(verdict);
     }
     let mut text = escaped_json(serde_json::to_string_pretty(&object).unwrap_or_default());
     text.push('\n');
     text
+}
+
+fn verdict_of(verdict: &Verdict) -> Value {
+    json!({
+        "result": verdict.result,
+        "conditions": verdict.conditions.iter().map(|c| json!({ "name": c.name, "result": c.result, "reason": c.reason })).collect::<Vec<_>>(),
+    })
+}
+
+/// Counts alone: of all findings, and of those that are shown by rule, by file and by severity.
+pub fn summary(document: &Document<'_>) -> String {
+    let r = document.review;
+    let by = |name: &dyn Fn(&Finding) -> String| {
+        let mut rows: BTreeMap<String, BTreeMap<&str, u64>> = BTreeMap::new();
+        for f in r.findings.iter().filter(|f| f.is_open() && document.shown.has(f)) {
+            *rows.entry(name(f)).or_default().entry(f.state_word()).or_default() += 1;
+        }
+        json!(rows)
+    };
+    let mut object = json!({
+        "format": "swage-summary/1",
+        "change": { "base": r.base, "head": r.head, "target": r.target, "description": r.description },
+        "files": r.files.len(),
+        "counts": counts(&r.counts()),
+        "totals": r.totals.map(|(base, head)| json!({ "base": base, "head": head })),
+        "by_rule": by(&|f| f.rule.clone()),
+        "by_path": by(&|f| f.path().map_or_else(String::new, |path| path.text.clone())),
+        "by_severity": by(&|f| f.severity.word().to_owned()),
+        "not_examined": r.incomplete().count(),
+        "not_run": r.idle_rules(),
+    });
+    if let Some(verdict) = document.verdict {
+        object["verdict"] = verdict_of(verdict);
+    }
+    super::to_json(&object)
 }
 
 /// A path under a key, with the mark that says that it is percent-encoded.

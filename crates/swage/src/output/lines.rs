@@ -3,10 +3,9 @@
 use std::collections::BTreeMap;
 use std::fmt::Write;
 
-use swage_core::baseline::State;
 use swage_core::gate::Outcome;
 
-use super::{Document, Purpose};
+use super::Document;
 use crate::terminal::printable;
 
 /// What has no line of its own: what couldn't run or be examined, what comments suppress, notes and the verdict.
@@ -31,14 +30,8 @@ pub fn remarks(document: &Document<'_>) -> Vec<String> {
 
 /// One line a finding: those that count against the change; after `scan` and with `--all`, all that are there.
 pub fn format(document: &Document<'_>) -> String {
-    let all = document.show_all || document.purpose == Purpose::Scan;
     let mut out = String::new();
-    for f in document
-        .review
-        .findings
-        .iter()
-        .filter(|f| f.state != State::Absent && f.is_open() && (all || f.counts_against_change()))
-    {
+    for f in document.review.findings.iter().filter(|f| document.shows(f)) {
         // What is about the whole change has no file to stand before it.
         let place = f.anchor.as_ref().map(|a| format!("{}: ", printable(&a.to_string()))).unwrap_or_default();
         _ = writeln!(out, "{place}{}: {} [{}]", f.severity, printable(&f.message), f.rule);

@@ -2,7 +2,6 @@
 
 use std::fmt::Write;
 
-use swage_core::baseline::State;
 use swage_core::gate::Outcome;
 use swage_core::invisible::shown;
 use swage_core::review::{Finding, FindingCounts, Marker, Proof, Review};
@@ -33,9 +32,7 @@ pub fn format(document: &Document<'_>) -> String {
         out.push('\n');
     }
     summary(document, &mut out);
-    let wanted =
-        |f: &&Finding| document.show_all && f.state != State::Absent && f.is_open() || f.counts_against_change();
-    let mut findings: Vec<&Finding> = review.findings.iter().filter(wanted).collect();
+    let mut findings: Vec<&Finding> = review.findings.iter().filter(|f| document.shows(f)).collect();
     findings.sort_by_key(|f| f.severity);
     let (shown, listed) = findings.split_at(findings.len().min(MOST_SHOWN));
     shown.iter().for_each(|f| finding(f, review, &mut out));

@@ -13,11 +13,14 @@ pub mod trend_plot;
 use std::io::{ErrorKind, Write};
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
+use std::sync::LazyLock;
 
 use clap::ValueEnum;
+use swage_core::baseline::State;
 use swage_core::gate::Verdict;
-use swage_core::review::Review;
+use swage_core::review::{Finding, Review};
 
+use crate::cli::Shown;
 use crate::failure::Failure;
 use crate::terminal::printable;
 
@@ -60,11 +63,38 @@ pub struct Document<'a> {
     pub show_all: bool,
     /// The change line by line, for the form that shows it.
     pub page: Option<&'a html::Page>,
+    /// Which findings are shown; what is counted and decided is of all of them.
+    pub shown: &'a Shown,
+}
+
+impl<'a> Document<'a> {
+    /// A document that shows what counts, without a verdict.
+    pub fn new(purpose: Purpose, review: &'a Review) -> Self {
+        static ALL: LazyLock<Shown> = LazyLock::new(Shown::default);
+        Self { purpose, review, verdict: None, show_all: false, page: None, shown: &ALL }
+    }
+
+    /// Whether people are shown a finding. By default what counts against the change; with `show_all` all that is there and nothing lets
+    /// be.
+    pub fn shows(&self, f: &Finding) -> bool {
+        let is_there = f.is_open() && f.state != State::Absent;
+        let usual = self.show_all && is_there || f.counts_against_change();
+        self.shown.has(f) && if self.shown.names_states() { f.is_open() } else { usual }
+    }
+
+    /// How many findings are left out because others were asked for.
+    pub fn left_out(&self) -> usize {
+        self.review.findings.iter().filter(|f| !self.shown.has(f)).count()
+    }
 }
 
 /// Puts a document out in the form and to the place that were asked for.
 pub fn write(format: Format, to: Option<&Path>, document: &Document<'_>) -> Result<(), Failure> {
+    if document.shown.is_summary() && !matches!(format, Format::Human | Format::Json) {
+        return Err(Failure::wrong("this form has no summary").hint("Give --summary with --format human or json."));
+    }
     let text = match format {
+        Format::Json if document.shown.is_summary() => json::summary(document),
         Format::Human => human::format(document),
         Format::Json => json::format(document),
         Format::Sarif => sarif::format(document),

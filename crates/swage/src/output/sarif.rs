@@ -77,7 +77,7 @@ pub fn format(document: &Document<'_>) -> String {
             BASE: { "description": { "text": "The root of the repository before the change" } },
         },
         "invocations": [{ "executionSuccessful": !incomplete, "toolExecutionNotifications": notifications }],
-        "results": r.findings.iter().map(|f| result(f, r, compared)).collect::<Vec<_>>(),
+        "results": r.findings.iter().filter(|f| document.shown.has(f)).map(|f| result(f, r, compared)).collect::<Vec<_>>(),
     });
     // What was compared (section 3.14.11). Which address the repository has isn't known here.
     let sides = [(&r.head, ROOT), (&r.base, BASE)];
@@ -99,6 +99,9 @@ pub fn format(document: &Document<'_>) -> String {
             .collect();
         run["properties"] =
             json!({ "verdict": verdict.result, "mayMerge": verdict.result == Outcome::Pass, "conditions": conditions });
+    }
+    if document.left_out() > 0 {
+        run["properties"]["findingsLeftOut"] = json!(document.left_out());
     }
     let log = json!({ "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", "version": "2.1.0", "runs": [run] });
     let mut text = escaped_json(serde_json::to_string_pretty(&log).unwrap_or_default());

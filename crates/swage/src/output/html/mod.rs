@@ -10,7 +10,6 @@ use base64::prelude::BASE64_STANDARD;
 use minijinja::value::Serde;
 use minijinja::{AutoEscape, Environment, Value, context};
 use sha2::{Digest, Sha256};
-use swage_core::baseline::State;
 use swage_core::brief::{Background, Brief, Map, brief};
 use swage_core::change::{Change, Contents};
 use swage_core::gate::Outcome;
@@ -54,11 +53,7 @@ pub fn format(document: &Document<'_>) -> Result<String, Failure> {
     let empty = Page::default();
     let page = document.page.unwrap_or(&empty);
     let review = document.review;
-    let is_scan = document.purpose == Purpose::Scan;
-    let wanted = |f: &&Finding| {
-        (document.show_all || is_scan) && f.state != State::Absent && f.is_open() || f.counts_against_change()
-    };
-    let mut findings: Vec<&Finding> = review.findings.iter().filter(wanted).collect();
+    let mut findings: Vec<&Finding> = review.findings.iter().filter(|f| document.shows(f)).collect();
     findings.sort_by_key(|f| (f.severity, f.path().cloned(), f.span()));
     // A finding stands at its line where that is shown, else in the list.
     let mut placed: HashMap<(&str, Side, u32), Vec<&Finding>> = HashMap::new();
