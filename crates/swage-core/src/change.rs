@@ -195,3 +195,21 @@ pub trait Tree: Sync {
     /// A file's content by its index.
     fn content(&self, index: usize) -> Content;
 }
+
+/// A tree without files.
+#[derive(Debug, Clone, Copy)]
+pub struct NoFiles;
+
+impl Tree for NoFiles {
+    fn files(&self) -> &[TreeFile] {
+        &[]
+    }
+
+    fn id(&self, _: usize) -> Option<String> {
+        None
+    }
+
+    fn content(&self, _: usize) -> Content {
+        Content::Absent
+    }
+}

@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use swage_core::brief::{Background, Brief, brief};
-use swage_core::change::{Content, Contents, Sides, Tree, TreeFile};
+use swage_core::change::{Contents, NoFiles, Sides, Tree};
 use swage_core::review::{Examination, Fixes, examine};
 use swage_core::rule::RuleSet;
 use swage_core::scan::{Limits, NoCache};
@@ -78,22 +78,5 @@ impl Contents for Alone<'_> {
 
     fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
         Ok(Box::new(NoFiles))
-    }
-}
-
-/// A tree without files.
-struct NoFiles;
-
-impl Tree for NoFiles {
-    fn files(&self) -> &[TreeFile] {
-        &[]
-    }
-
-    fn id(&self, _: usize) -> Option<String> {
-        None
-    }
-
-    fn content(&self, _: usize) -> Content {
-        Content::Absent
     }
 }

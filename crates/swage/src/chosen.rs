@@ -23,13 +23,18 @@ pub struct Wanted<'a> {
 impl FindingArgs {
     /// What was typed, with its path patterns compiled.
     pub fn wanted(&self) -> Result<Wanted<'_>, Failure> {
-        let paths = (!self.path.is_empty()).then(|| PathSet::new(self.path.clone())).transpose().map_err(|wrong| {
-            let (index, why) = &wrong[0];
-            Failure::wrong(format!("`{}` is no path pattern: {why}", self.path[*index]))
-                .hint("`*` matches anything but `/`, `**` any folders, `{a,b}` either.")
-        })?;
-        Ok(Wanted { args: self, paths })
+        Ok(Wanted { args: self, paths: compiled(&self.path)? })
     }
+}
+
+/// Path patterns as they were typed, compiled; `None` when there are none.
+pub fn compiled(patterns: &[String]) -> Result<Option<PathSet>, Failure> {
+    let paths = (!patterns.is_empty()).then(|| PathSet::new(patterns.to_vec())).transpose();
+    paths.map_err(|wrong| {
+        let (index, why) = &wrong[0];
+        Failure::wrong(format!("`{}` is no path pattern: {why}", patterns[*index]))
+            .hint("`*` matches anything but `/`, `**` any folders, `{a,b}` either.")
+    })
 }
 
 impl Wanted<'_> {

@@ -1,6 +1,5 @@
 //! What an examination needs, and what it tells while it works.
 
-use crate::change::{Content, Tree, TreeFile};
 use crate::checker::Reported;
 use crate::rule::RuleSet;
 use crate::scan::{Cache, Limits};
@@ -60,20 +59,3 @@ pub struct CheckerReport {
 
 /// Why a path isn't examined, and whether rules wanted what stands there.
 pub(super) type WhyNot = (String, bool);
-
-/// A tree without files.
-pub(super) struct Nothing;
-
-impl Tree for Nothing {
-    fn files(&self) -> &[TreeFile] {
-        &[]
-    }
-
-    fn id(&self, _: usize) -> Option<String> {
-        None
-    }
-
-    fn content(&self, _: usize) -> Content {
-        Content::Absent
-    }
-}

@@ -7,7 +7,7 @@ use rayon::prelude::*;
 
 use super::change_rules::{FileFacts, about_change};
 use super::cross_file::{Beyond, look_beyond};
-use super::examination::{Examination, Fixes, Nothing, Progress};
+use super::examination::{Examination, Fixes, Progress};
 use super::excerpt::Code;
 use super::file::{Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
 use super::fixes::offer_fixes;
@@ -15,7 +15,7 @@ use super::model::{Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry,
 use super::readable::Readable;
 use super::written::{Written, written};
 use crate::baseline::{self, Compared, FileHits, State, Texts};
-use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
+use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoFiles, Sides, Tree};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
 use crate::rule::{Extent, Rule, RuleSet, RuleSide};
@@ -411,6 +411,6 @@ impl Contents for Whole<'_> {
     }
 
     fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
-        Ok(Box::new(Nothing))
+        Ok(Box::new(NoFiles))
     }
 }

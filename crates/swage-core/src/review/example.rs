@@ -4,10 +4,10 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::change_rules::{FileFacts, about_change};
-use super::examination::{Examination, Fixes, Nothing};
+use super::examination::{Examination, Fixes};
 use super::examine::examine;
 use super::written::Written;
-use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
+use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoFiles, Sides, Tree};
 use crate::diff::{Kind, LineMap};
 use crate::fix::{Fixable, fix_file};
 use crate::lang::Language;
@@ -150,6 +150,6 @@ impl Contents for Memory {
     }
 
     fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
-        Ok(Box::new(Nothing))
+        Ok(Box::new(NoFiles))
     }
 }

@@ -5,6 +5,7 @@ use swage_core::review::Finding;
 use swage_core::rule::PathSet;
 
 use super::FailOn;
+use crate::chosen::compiled;
 use crate::failure::Failure;
 
 /// What became of a finding.
@@ -60,12 +61,7 @@ pub struct Shown {
 impl ShownArgs {
     /// What was typed, with its path patterns compiled.
     pub fn shown(&self) -> Result<Shown, Failure> {
-        let paths = (!self.path.is_empty()).then(|| PathSet::new(self.path.clone())).transpose().map_err(|wrong| {
-            let (index, why) = &wrong[0];
-            Failure::wrong(format!("`{}` is no path pattern: {why}", self.path[*index]))
-                .hint("`*` matches anything but `/`, `**` any folders, `{a,b}` either.")
-        })?;
-        Ok(Shown { args: self.clone(), paths })
+        Ok(Shown { args: self.clone(), paths: compiled(&self.path)? })
     }
 }
 
