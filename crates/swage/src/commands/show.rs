@@ -262,10 +262,11 @@ impl View<'_> {
                 "pushed" | "merged" => text.chars().take(10).collect(),
                 _ => text.to_owned(),
             };
-            let revision =
-                event.revision.filter(|_| event.what == "pushed").map_or(String::new(), |n| format!(" revision {n}:"));
-            let line = format!("{} {did}{revision} {text}", event.who);
-            _ = writeln!(out, "  {} {}", printable(line.trim_end()), paint.faint(ago(event.at, self.now)));
+            let pushed = event.revision.filter(|_| event.what == "pushed");
+            let revision = pushed.map_or_else(String::new, |n| format!(" revision {n}"));
+            let more = if text.is_empty() { String::new() } else { format!(": {text}") };
+            let line = format!("{} {did}{revision}{more}", event.who);
+            _ = writeln!(out, "  {} {}", printable(&line), paint.faint(ago(event.at, self.now)));
         }
         if !any {
             _ = writeln!(out, "  nothing");
