@@ -18,6 +18,36 @@ const MANY: usize = 20;
 /// Most findings of a rule that are shown, unless all are asked for.
 const MOST_OF_RULE: usize = 10;
 
+/// A column of a table of findings.
+struct Column {
+    /// What it counts: a state of findings, or a severity.
+    name: &'static str,
+    width: usize,
+    tone: Tone,
+}
+
+/// How a figure is painted.
+#[derive(Clone, Copy)]
+enum Tone {
+    Bad,
+    Good,
+    Plain,
+}
+
+const OF_A_CHANGE: [Column; 5] = [
+    Column { name: "new", width: 9, tone: Tone::Bad },
+    Column { name: "fixed", width: 9, tone: Tone::Good },
+    Column { name: "unchanged", width: 11, tone: Tone::Plain },
+    Column { name: "worse", width: 7, tone: Tone::Bad },
+    Column { name: "improved", width: 10, tone: Tone::Good },
+];
+
+const OF_A_TREE: [Column; 3] = [
+    Column { name: "error", width: 9, tone: Tone::Bad },
+    Column { name: "warning", width: 10, tone: Tone::Bad },
+    Column { name: "note", width: 7, tone: Tone::Plain },
+];
+
 /// The whole document.
 pub fn format(document: &Document<'_>) -> String {
     let mut out = String::new();
@@ -195,42 +225,28 @@ impl Page<'_> {
     }
 
     fn table(&self, title: &str, document: &Document<'_>, name: impl Fn(&Finding) -> String, out: &mut String) {
-        let mut rows: BTreeMap<String, [u64; 5]> = BTreeMap::new();
+        let columns = if document.purpose == Purpose::Scan { &OF_A_TREE[..] } else { &OF_A_CHANGE };
+        let mut rows: BTreeMap<String, Vec<u64>> = BTreeMap::new();
         for f in self.review.findings.iter().filter(|f| f.is_open() && document.shown.has(f)) {
-            let row = rows.entry(printable(&name(f)).into_owned()).or_default();
-            let column = match f.state {
-                State::New => 0,
-                State::Absent => 1,
-                _ if f.is_worse() => 3,
-                _ if f.is_better() => 4,
-                State::Unchanged | State::Updated => 2,
-            };
-            row[column] += 1;
+            let row = rows.entry(printable(&name(f)).into_owned()).or_insert_with(|| vec![0; columns.len()]);
+            let word = if document.purpose == Purpose::Scan { f.severity.word() } else { f.state_word() };
+            columns.iter().position(|column| column.name == word).into_iter().for_each(|at| row[at] += 1);
         }
         if rows.is_empty() {
             return;
         }
         let first =
             rows.keys().map(|k| k.chars().count()).max().unwrap_or(0).clamp(4, self.width.saturating_sub(51).max(10));
-        _ = writeln!(
-            out,
-            "{}",
-            self.paint.strong(format!("{title:first$}      new    fixed  unchanged  worse  improved"))
-        );
+        let heads: String = columns.iter().map(|column| format!("{:>1$}", column.name, column.width)).collect();
+        _ = writeln!(out, "{}", self.paint.strong(format!("{title:first$}{heads}")));
         for (name, row) in rows {
-            let cell = |n: u64, wide: usize, paint: &dyn Fn(String) -> String| match n {
-                0 => format!("{:>wide$}", "·"),
-                n => paint(format!("{n:>wide$}")),
-            };
-            let (bad, good, plain) = (|t: String| self.paint.gone(t), |t: String| self.paint.good(t), |t: String| t);
-            let cells = [
-                cell(row[0], 9, &bad),
-                cell(row[1], 9, &good),
-                cell(row[2], 11, &plain),
-                cell(row[3], 7, &bad),
-                cell(row[4], 10, &good),
-            ]
-            .concat();
+            let cells = columns.iter().zip(row).map(|(column, n)| match (n, column.tone) {
+                (0, _) => format!("{:>1$}", "·", column.width),
+                (n, Tone::Bad) => self.paint.gone(format!("{n:>0$}", column.width)),
+                (n, Tone::Good) => self.paint.good(format!("{n:>0$}", column.width)),
+                (n, Tone::Plain) => format!("{n:>0$}", column.width),
+            });
+            let cells: String = cells.collect();
             let name = fit(&name, first);
             let gap = " ".repeat(first.saturating_sub(name.chars().count()));
             _ = writeln!(out, "{name}{gap}{cells}");
