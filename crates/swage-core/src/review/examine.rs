@@ -165,9 +165,33 @@ fn put_together(
             .cloned()
             .chain(refused_suppressions(&compared, &hits, with.rules))
             .chain(generated_files(change, examined))
+            .chain(unparsed_hunks(change, examined))
             .collect(),
     };
     (review, compared, hits)
+}
+
+/// A note on hunks without a tree that don't parse, even when they are completed.
+fn unparsed_hunks(change: &Change, examined: &[Examined]) -> Option<String> {
+    let own: Vec<(u32, Path)> = change
+        .files
+        .iter()
+        .zip(examined)
+        .filter(|(_, examined)| examined.unparsed_hunks > 0)
+        .map(|(file, examined)| (examined.unparsed_hunks, Path::new(&file.new_path)))
+        .collect();
+    let hunks: u32 = own.iter().map(|(hunks, _)| hunks).sum();
+    let mut named: Vec<&str> = own.iter().take(MOST_NAMED).map(|(_, path)| path.text.as_str()).collect();
+    if own.len() > MOST_NAMED {
+        named.push("...");
+    }
+    let what = if hunks == 1 { "1 hunk doesn't".to_owned() } else { format!("{hunks} hunks don't") };
+    (hunks > 0).then(|| {
+        format!(
+            "{what} parse without the rest of the file, so rules on structure may have missed something there: {}.",
+            named.join(", ")
+        )
+    })
 }
 
 /// Most files that a note names.

@@ -123,7 +123,7 @@ impl Examination<'_> {
     }
 
     /// What can be found in the lines that a diff shows: rules on lines in all of them, and rules on structure in each run
-    /// of neighbouring lines.
+    /// of neighbouring lines. `syntax` says how many of these runs don't parse.
     fn partial(&self, path: &[u8], bytes: &[u8], numbers: &[u32], origin: Origin) -> FileScan {
         let own = self.rules.wanted_as(path, origin == Origin::Generated);
         let only = |wants: fn(&Rule) -> bool| -> Vec<bool> {
@@ -143,7 +143,7 @@ impl Examination<'_> {
             return result;
         }
         let ends: Vec<usize> = memchr::memchr_iter(b'\n', bytes).map(|at| at + 1).collect();
-        let mut first = 0;
+        let (mut first, mut unparsed) = (0, 0);
         while first < numbers.len().min(ends.len()) {
             let run = numbers[first..].windows(2).take_while(|pair| pair[1] == pair[0] + 1).count();
             let last = (first + run).min(ends.len() - 1);
@@ -152,6 +152,7 @@ impl Examination<'_> {
             if found.status == Status::Examined {
                 result.status = Status::Examined;
             }
+            unparsed += u32::from(found.syntax.is_some_and(|syntax| syntax.errors > 0));
             result.hits.extend(found.hits.into_iter().map(|mut hit| {
                 hit.span.start_line += numbers[first] - 1;
                 hit.span.end_line += numbers[first] - 1;
@@ -160,6 +161,7 @@ impl Examination<'_> {
             first = last + 1;
         }
         result.hits.sort_by_key(|hit| hit.span);
+        result.syntax = Some(Syntax { errors: unparsed, places: Vec::new() });
         result
     }
 }
@@ -201,6 +203,8 @@ pub(super) struct Examined {
     pub partial: bool,
     /// How many places of it don't parse after the change.
     pub syntax_errors: u32,
+    /// Of a file of which only hunks are known: how many of them don't parse after the change.
+    pub unparsed_hunks: u32,
     /// The lines that it got and lost.
     pub lines: ChangedLines,
     /// Rules that would look at it and leave it alone, each with the reason.
@@ -229,6 +233,7 @@ pub(super) fn examine_file(
         why_not: None,
         partial: false,
         syntax_errors: 0,
+        unparsed_hunks: 0,
         lines: ChangedLines::default(),
         skipped_by: Vec::new(),
     };
@@ -269,6 +274,9 @@ fn examine_text(file: &ChangedFile, sides: &Sides, with: &Examination<'_>, scope
     };
     let mut old = with.side(&file.old_path, &sides.old, origin);
     let mut new = with.side(&file.new_path, &sides.new, origin);
+    if let (Content::Partial { .. }, Some(syntax)) = (&sides.new, &new.scan.syntax) {
+        out.unparsed_hunks = syntax.errors;
+    }
     let side_there = if file.kind == Kind::Deleted { &old } else { &new };
     out.why_not = match (&new.scan.status, &old.scan.status) {
         (Status::NotExamined(why), _) => Some((why.clone(), true)),

@@ -24,10 +24,13 @@ struct Completed {
     source: Vec<u8>,
     /// Where the fragment lies in it.
     own: Range<usize>,
+    /// How many places of it don't parse.
+    errors: u32,
 }
 
 /// Scans a piece of a file of which nothing else is known, such as a hunk of a diff shows. Only what lies wholly in it is
-/// found; rules that need whole files must not be among the wanted ones. Lines are those of the piece.
+/// found; rules that need whole files must not be among the wanted ones. Lines are those of the piece. `syntax` says how many places don't
+/// parse although the piece was completed, which is where something may have been missed.
 pub fn scan_fragment(
     fragment: &[u8],
     language: &'static Language,
@@ -35,7 +38,7 @@ pub fn scan_fragment(
     wanted: &[bool],
     limits: &Limits,
 ) -> FileScan {
-    let Completed { source, own } = complete(fragment, language);
+    let Completed { source, own, errors } = complete(fragment, language);
     let lines = memchr::memchr_iter(b'\n', &source[..own.start]).count() as u32;
     // What stands before the fragment on its first line shifts its columns.
     let line_start = source[..own.start].iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
@@ -44,6 +47,7 @@ pub fn scan_fragment(
     let scan = Scan { rules, wanted, limits, markers: Markers::Ignored, own: Some(own) };
     let mut found = scan.nested(&source, Some(language), 0);
     found.facts.clear();
+    found.syntax = Some(Syntax { errors, places: Vec::new() });
     found.hits.retain(|hit| hit.span.start_line > lines && hit.span.end_line <= lines + count);
     for hit in &mut found.hits {
         let column = |line: u32, column: u32| if line == lines + 1 { column - columns.min(column - 1) } else { column };
@@ -68,13 +72,14 @@ fn complete(fragment: &[u8], language: &'static Language) -> Completed {
         let source = [&start, fragment, &after, tail.as_bytes()].concat();
         let errors = parse(&source, language).map_or(u32::MAX, |tree| Syntax::of(&tree, &source).errors);
         if best.as_ref().is_none_or(|(least, _)| errors < *least) {
-            best = Some((errors, Completed { source, own }));
+            best = Some((errors, Completed { source, own, errors }));
         }
         if errors == 0 {
             break;
         }
     }
-    best.map_or_else(|| Completed { source: fragment.to_vec(), own: 0..fragment.len() }, |(_, completed)| completed)
+    let bare = || Completed { source: fragment.to_vec(), own: 0..fragment.len(), errors: u32::MAX };
+    best.map_or_else(bare, |(_, completed)| completed)
 }
 
 /// Heads for blocks that were begun before the fragment, and a statement for one that has none.
@@ -220,7 +225,7 @@ mod tests {
         ];
         for (language, fragment, expected) in cases {
             let language = Language::by_name(language).expect("a known language");
-            let Completed { source, own } = complete(fragment.as_bytes(), language);
+            let Completed { source, own, .. } = complete(fragment.as_bytes(), language);
             let text = String::from_utf8(source).expect("text");
             let shown = format!("{}[{}]{}", &text[..own.start], &text[own.clone()], &text[own.end..]);
             assert!(shown.contains(expected), "{fragment:?}: {shown:?} instead of {expected:?}");
