@@ -75,12 +75,13 @@ impl<'a> Outside<'a> {
         Self { trusted: Err(why.to_owned()), given, known: Known::default() }
     }
 
-    /// What the target says may be run.
+    /// What the target says may be run; without a repository nothing.
     pub fn of_target(
-        repository: &'a Repository,
+        repository: Option<&'a Repository>,
         target: &'a Result<Option<(Configuration, Target)>, Failure>,
         given: &'a [GivenReport],
     ) -> Result<Self, Failure> {
+        let Some(repository) = repository else { return Ok(Self::given(given)) };
         match target {
             Ok(Some((configuration, target))) => Self::trusting(repository, configuration, &target.tip, given),
             Ok(None) => Ok(Self::given(given)),

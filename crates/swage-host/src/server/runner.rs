@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 
 use super::Shared;
 use crate::protocol::{NewStatus, StatusState};
-use crate::storage::Due;
+use crate::storage::{Due, Refusal};
 
 /// The name of the checker's status and of whoever it speaks as.
 pub const CHECKER: &str = "swage";
@@ -71,19 +71,33 @@ enum Ended {
 
 impl Checker {
     fn run(&self) {
+        // The last event when nothing was left to do: as long as nothing happens, there is nothing to look for.
+        let mut idle_at = None;
         while !self.stop.load(Ordering::SeqCst) {
-            let due = self.shared.host.storage().due_checks(self.options.drafts);
-            match due {
-                Ok(due) => due.first().into_iter().for_each(|(number, repository, due)| {
-                    if let Err(why) = self.check(*number, repository, due) {
+            match self.next(&mut idle_at) {
+                Ok(Some((number, repository, due))) => {
+                    if let Err(why) = self.check(number, &repository, &due) {
                         tracing::warn!(%why, proposal = number, "the checker can't be run");
                         std::thread::sleep(PAUSE * 10);
                     }
-                }),
+                }
+                Ok(None) => {}
                 Err(why) => tracing::warn!(%why, "what is to be checked can't be read"),
             }
             std::thread::sleep(PAUSE);
         }
+    }
+
+    /// What is to be done next.
+    fn next(&self, idle_at: &mut Option<u64>) -> Result<Option<(u64, String, Due)>, Refusal> {
+        let storage = self.shared.host.storage();
+        let last = storage.last_event()?;
+        if *idle_at == Some(last) {
+            return Ok(None);
+        }
+        let due = storage.due_checks(self.options.drafts)?.into_iter().next();
+        *idle_at = due.is_none().then_some(last);
+        Ok(due)
     }
 
     fn check(&self, number: u64, repository: &str, due: &Due) -> Result<(), String> {

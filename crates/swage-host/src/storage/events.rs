@@ -81,6 +81,12 @@ impl Storage {
         Ok(rows.collect::<Result<_, _>>()?)
     }
 
+    /// The number of the last event of all; 0 when there is none.
+    pub fn last_event(&self) -> Result<u64, Refusal> {
+        let mut select = self.connection.prepare_cached("SELECT coalesce(max(number), 0) FROM events")?;
+        Ok(select.query_row([], |r| r.get(0))?)
+    }
+
     fn events(&self, which: &str, given: impl rusqlite::Params) -> Result<Vec<Event>, Refusal> {
         let mut select = self
             .connection
@@ -108,7 +114,8 @@ impl Storage {
     }
 }
 
-fn event(r: &rusqlite::Row<'_>) -> rusqlite::Result<Event> {
+/// The event in the first seven columns of a row: number, at, who, what, text, revision, thread.
+pub(super) fn event(r: &rusqlite::Row<'_>) -> rusqlite::Result<Event> {
     Ok(Event {
         number: r.get(0)?,
         at: r.get(1)?,

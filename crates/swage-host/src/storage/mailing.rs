@@ -2,6 +2,7 @@
 
 use rusqlite::params;
 
+use super::events::event;
 use super::{Refusal, Storage, now};
 use crate::protocol::Event;
 
@@ -33,8 +34,8 @@ impl Storage {
     /// What hasn't been mailed yet and is at least so many seconds old, so that what belongs together goes together.
     pub fn unmailed(&self, seconds: i64) -> Result<Vec<Notification>, Refusal> {
         let mut select = self.connection.prepare_cached(
-            "SELECT n.person, people.mail, p.number, p.title, p.repository,
-                e.number, e.at, e.who, e.what, e.text, e.revision, e.thread
+            "SELECT e.number, e.at, e.who, e.what, e.text, e.revision, e.thread,
+                n.person, people.mail, p.number, p.title, p.repository
              FROM notices n JOIN people ON people.name = n.person JOIN events e ON e.number = n.event
                 JOIN proposals p ON p.number = e.proposal
              WHERE NOT n.mailed AND people.mail IS NOT NULL
@@ -44,21 +45,15 @@ impl Storage {
         let mut rows = select.query([now() - seconds])?;
         let mut all: Vec<Notification> = Vec::new();
         while let Some(r) = rows.next()? {
-            let (person, proposal): (String, u64) = (r.get(0)?, r.get(2)?);
-            if all.last().is_none_or(|last| last.person != person || last.proposal != proposal) {
-                let (mail, title, repository) = (r.get(1)?, r.get(3)?, r.get(4)?);
-                all.push(Notification { person, mail, proposal, title, repository, events: Vec::new() });
+            let (person, proposal): (String, u64) = (r.get(7)?, r.get(9)?);
+            let event = event(r)?;
+            match all.last_mut().filter(|last| last.person == person && last.proposal == proposal) {
+                Some(last) => last.events.push(event),
+                None => {
+                    let (mail, title, repository) = (r.get(8)?, r.get(10)?, r.get(11)?);
+                    all.push(Notification { person, mail, proposal, title, repository, events: vec![event] });
+                }
             }
-            let event = Event {
-                number: r.get(5)?,
-                at: r.get(6)?,
-                who: r.get(7)?,
-                what: r.get(8)?,
-                text: r.get(9)?,
-                revision: r.get(10)?,
-                thread: r.get(11)?,
-            };
-            all.iter_mut().last().into_iter().for_each(|last| last.events.push(event.clone()));
         }
         Ok(all)
     }

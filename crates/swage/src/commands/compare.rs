@@ -47,7 +47,7 @@ fn revisions(args: &CompareArgs, before: &str, after: &str) -> Result<(Review, O
     let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
     let store = super::cache(Some(repository), args.setup.no_cache);
     let trusted = Configuration::of_trusted(Some(repository), None, &configuration);
-    let outside = Outside::of_target(repository, &trusted, &args.outside.checker_results)?;
+    let outside = Outside::of_target(Some(repository), &trusted, &args.outside.checker_results)?;
     let (base, head) = (repository.commit(before)?, repository.commit(after)?);
     let commits = repository.commits(&base, &head).ok();
     let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.clone() })?;

@@ -17,10 +17,7 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
     let store = super::cache(place.repository.as_ref(), args.no_cache);
     let trusted = Configuration::of_trusted(place.repository.as_ref(), args.change.target.as_deref(), &configuration);
-    let outside = match &place.repository {
-        Some(repository) => Outside::of_target(repository, &trusted, &args.outside.checker_results)?,
-        None => Outside::given(&args.outside.checker_results),
-    };
+    let outside = Outside::of_target(place.repository.as_ref(), &trusted, &args.outside.checker_results)?;
     let (review, notes) = with_change(&place, &args.change, &configuration, |change, contents| {
         let review = super::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)?;
         let page = args.output.page(&change, contents, &review, &configuration);

@@ -23,10 +23,7 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     let store = super::cache(place.repository.as_ref(), args.setup.no_cache);
     let cache = super::or_none(store.as_ref());
     let trusted = Configuration::of_trusted(place.repository.as_ref(), None, &configuration);
-    let outside = match &place.repository {
-        Some(repository) => Outside::of_target(repository, &trusted, &args.outside.checker_results)?,
-        None => Outside::given(&args.outside.checker_results),
-    };
+    let outside = Outside::of_target(place.repository.as_ref(), &trusted, &args.outside.checker_results)?;
     let look = |tree: &dyn Tree, commit: Option<&str>| scan(tree, commit, &configuration, cache, &outside);
     let mut review = match (&args.revision, &args.tree, &place.repository) {
         (Some(revision), _, _) => {

@@ -4,9 +4,7 @@ use std::collections::{HashMap, HashSet};
 use std::fmt::Write;
 use std::sync::Arc;
 
-use axum::extract::rejection::FormRejection;
-use axum::extract::{Form, Query, State};
-use axum::http::{HeaderMap, Method, StatusCode};
+use axum::extract::{Query, State};
 use axum::response::Response;
 use minijinja::value::Serde;
 use minijinja::{Value, context};
@@ -15,15 +13,17 @@ use swage_core::invisible::shown;
 use swage_core::review::Side as LineSide;
 use swage_page::{Lines, escaped, reading_order};
 
+use super::asked::{Filled, PageForm, Visitor};
 use super::preview::{Button, Preview};
 use super::render::render;
-use super::{checked, doing, page, plain_ends, turned_away};
+use super::{checked, doing, doing_as, page, plain_ends};
 use crate::host::Host;
-use crate::protocol::{Anchor, NewThread, Person, ReadMark, Role, Side, Thread, ThreadKind, ThreadPlace};
+use crate::protocol::{
+    Anchor, NewThread, Person, Proposal, ReadMark, Revision, Role, Side, Thread, ThreadKind, ThreadPlace,
+};
 use crate::reading::Reading;
 use crate::server::Shared;
-use crate::server::asker::{InPath, Number, person};
-use crate::server::problem::Problem;
+use crate::server::asker::{InPath, Number};
 use crate::storage::{Refusal, now};
 
 /// Of larger changes the lines of a file are shown when it is asked for.
@@ -50,14 +50,10 @@ impl Asked {
 /// The page of the change.
 pub async fn change(
     State(shared): State<Arc<Shared>>,
-    headers: HeaderMap,
+    Visitor(me): Visitor,
     number: InPath<Number>,
     asked: Query<Asked>,
 ) -> Response {
-    let me = match person(&headers, &Method::GET, &shared) {
-        Ok(me) => me,
-        Err(problem) => return turned_away(&problem),
-    };
     page(shared, "change.html", move |host| values(host, &me, number.0.0, &asked)).await
 }
 
@@ -72,7 +68,7 @@ fn values(host: &Host, me: &Person, number: u64, asked: &Asked) -> Result<Value,
     let read = host.read_files(&proposal, &me.name)?;
     let may_speak = matches!(me.role, Role::Contributor | Role::Maintainer);
     let drafts = threads.iter().flat_map(|t| &t.remarks).filter(|remark| remark.draft).count();
-    let values = |threads: &[&Thread], in_place: bool| {
+    let shown_as = |threads: &[&Thread], in_place: bool| {
         let mut out = String::new();
         for thread in threads {
             let values = context! {
@@ -104,7 +100,7 @@ fn values(host: &Host, me: &Person, number: u64, asked: &Asked) -> Result<Value,
         let mut below = |side: LineSide, line: u32, out: &mut String| {
             let here = placed.get(&(side, line)).map(Vec::as_slice).unwrap_or_default();
             shown_threads.extend(here.iter().map(|thread| thread.number));
-            match values(here, true) {
+            match shown_as(here, true) {
                 Ok(piece) => out.push_str(&piece),
                 Err(refusal) => failed = Some(refusal),
             }
@@ -134,7 +130,7 @@ fn values(host: &Host, me: &Person, number: u64, asked: &Asked) -> Result<Value,
             read => is_read,
             open => !is_read || asked.file == Some(index) || form_at.is_some_and(|(file, ..)| file == index),
             left_out => left_out && own_rows > 0,
-            elsewhere => Value::from_safe_string(values(&elsewhere, false)?),
+            elsewhere => Value::from_safe_string(shown_as(&elsewhere, false)?),
             lines => Value::from_safe_string(text),
         });
     }
@@ -194,16 +190,17 @@ pub struct LineRemark {
     preview: String,
 }
 
+impl PageForm for LineRemark {
+    const MISSING: &'static str = "no remark on a line was sent";
+}
+
 pub async fn remark(
     State(shared): State<Arc<Shared>>,
-    headers: HeaderMap,
+    Visitor(me): Visitor,
     number: InPath<Number>,
-    form: Result<Form<LineRemark>, FormRejection>,
+    Filled(form): Filled<LineRemark>,
 ) -> Response {
     let number = number.0.0;
-    let Ok(Form(form)) = form else {
-        return super::page_of(&Problem(StatusCode::BAD_REQUEST, "no remark on a line was sent".to_owned()));
-    };
     let back =
         format!("/proposals/{number}/change#f{}{}{}", form.file, if form.side == "old" { 'o' } else { 'n' }, form.line);
     let text = plain_ends(&form.text);
@@ -216,19 +213,14 @@ pub async fn remark(
             ("from", form.from.to_string()),
             ("draft", form.draft),
         ];
-        let buttons = [
-            Button::kind("remark", "Remark"),
-            Button::kind("todo", "To do before merging"),
-            Button::kind("praise", "Praise"),
-        ];
         let preview = Preview {
             action: format!("/proposals/{number}/lines"),
             fields: fields.to_vec(),
-            buttons: buttons.to_vec(),
+            buttons: Button::KINDS.to_vec(),
             back,
             text,
         };
-        return preview.page(&shared, &headers).await;
+        return preview.page(shared, me).await;
     }
     let anchor = Anchor {
         path: form.path,
@@ -241,7 +233,7 @@ pub async fn remark(
     };
     let kind = ThreadKind::of(&form.kind);
     let new = NewThread { kind, anchor: Some(anchor), revision: None, text, draft: !form.draft.is_empty() };
-    doing(shared, &headers, back, move |host, me| {
+    doing(shared, me, back, move |host, me| {
         checked(&new)?;
         host.open_thread(number, me, &new).map(|_| ())
     })
@@ -256,18 +248,19 @@ pub struct MarkForm {
     read: String,
 }
 
+impl PageForm for MarkForm {
+    const MISSING: &'static str = "no file was named";
+}
+
 pub async fn mark(
     State(shared): State<Arc<Shared>>,
-    headers: HeaderMap,
+    Visitor(me): Visitor,
     number: InPath<Number>,
-    form: Result<Form<MarkForm>, FormRejection>,
+    Filled(form): Filled<MarkForm>,
 ) -> Response {
     let number = number.0.0;
-    let Ok(Form(form)) = form else {
-        return super::page_of(&Problem(StatusCode::BAD_REQUEST, "no file was named".to_owned()));
-    };
     let back = format!("/proposals/{number}/change#f{}", form.file);
-    super::doing_as(shared, &headers, back, Role::ALL.as_slice(), move |host, me| {
+    doing_as(shared, me, back, Role::ALL.as_slice(), move |host, me| {
         let proposal = host.proposal(number, &me.name)?;
         let revision = proposal.newest().map_or(1, |revision| revision.number);
         let mark = ReadMark { path: form.path, revision };
@@ -279,18 +272,14 @@ pub async fn mark(
 
 /// What a page of the change is made of is kept for the next one.
 impl Host {
-    fn reading(
-        &self,
-        proposal: &crate::protocol::Proposal,
-        revision: &crate::protocol::Revision,
-    ) -> Result<Arc<Reading>, Refusal> {
+    fn reading(&self, proposal: &Proposal, revision: &Revision) -> Result<Arc<Reading>, Refusal> {
         let failed = |error: swage_git::GitError| Refusal::Failed(error.to_string());
         let repository = self.repositories.get(&proposal.repository).map_err(failed)?;
         self.readings.of(&repository, &revision.base, &revision.head).map_err(failed)
     }
 
     /// The files that somebody has read and that have stayed the same since.
-    fn read_files(&self, proposal: &crate::protocol::Proposal, person: &str) -> Result<HashSet<String>, Refusal> {
+    fn read_files(&self, proposal: &Proposal, person: &str) -> Result<HashSet<String>, Refusal> {
         let marks = self.storage().read_marks(proposal.number, person)?;
         let Some(newest) = proposal.newest() else { return Ok(HashSet::new()) };
         let mut touched: HashMap<u64, HashSet<String>> = HashMap::new();

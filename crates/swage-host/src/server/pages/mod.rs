@@ -1,6 +1,7 @@
 //! Pages for people: signing in, the inbox, a proposal with all that was said of it, its change line by line, tickets. Everything
 //! works without scripts; what changes something is a form of the host's own page.
 
+mod asked;
 mod change;
 pub mod markdown;
 mod preview;
@@ -10,9 +11,8 @@ mod tickets;
 use std::sync::Arc;
 
 use axum::Router;
-use axum::extract::rejection::FormRejection;
-use axum::extract::{Form, Request, State};
-use axum::http::{HeaderMap, HeaderValue, Method, StatusCode, header};
+use axum::extract::{Request, State};
+use axum::http::{HeaderMap, HeaderValue, StatusCode, header};
 use axum::middleware::{self, Next};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::{get, post};
@@ -22,10 +22,11 @@ use serde::Deserialize;
 
 use swage_page::{SCRIPT, STYLE};
 
+use self::asked::{Filled, PageForm, Visitor};
 use self::preview::{Button, Preview};
 use self::render::render;
 use super::Shared;
-use super::asker::{COOKIE, InPath, Number, person, session_of};
+use super::asker::{COOKIE, InPath, Number, session_of};
 use super::problem::Problem;
 use crate::host::Host;
 use crate::protocol::{Checked, Event, NewRemark, NewStance, NewThread, Person, Role, StanceWord, ThreadKind};
@@ -97,11 +98,7 @@ async fn page(
     }
 }
 
-async fn inbox(State(shared): State<Arc<Shared>>, headers: HeaderMap) -> Response {
-    let me = match person(&headers, &Method::GET, &shared) {
-        Ok(me) => me,
-        Err(problem) => return turned_away(&problem),
-    };
+async fn inbox(State(shared): State<Arc<Shared>>, Visitor(me): Visitor) -> Response {
     page(shared, "inbox.html", move |host| {
         let mine = host.inbox(&me.name, Which::Mine)?;
         let open = host.inbox(&me.name, Which::Open)?;
@@ -114,11 +111,7 @@ async fn inbox(State(shared): State<Arc<Shared>>, headers: HeaderMap) -> Respons
     .await
 }
 
-async fn proposal(State(shared): State<Arc<Shared>>, headers: HeaderMap, number: InPath<Number>) -> Response {
-    let me = match person(&headers, &Method::GET, &shared) {
-        Ok(me) => me,
-        Err(problem) => return turned_away(&problem),
-    };
+async fn proposal(State(shared): State<Arc<Shared>>, Visitor(me): Visitor, number: InPath<Number>) -> Response {
     let number = number.0.0;
     page(shared, "proposal.html", move |host| {
         let proposal = host.proposal(number, &me.name)?;
@@ -155,10 +148,11 @@ struct SignIn {
     token: String,
 }
 
-async fn sign_in(State(shared): State<Arc<Shared>>, form: Result<Form<SignIn>, FormRejection>) -> Response {
-    let Ok(Form(SignIn { token })) = form else {
-        return page_of(&Problem(StatusCode::BAD_REQUEST, "there is no token in what was sent".to_owned()));
-    };
+impl PageForm for SignIn {
+    const MISSING: &'static str = "there is no token in what was sent";
+}
+
+async fn sign_in(State(shared): State<Arc<Shared>>, Filled(SignIn { token }): Filled<SignIn>) -> Response {
     let found = shared.host.storage().person_of(token.trim());
     let session = match found {
         Ok(Some(_)) => shared.sessions.begin(token.trim()),
@@ -174,10 +168,7 @@ async fn sign_in(State(shared): State<Arc<Shared>>, form: Result<Form<SignIn>, F
     }
 }
 
-async fn sign_out(State(shared): State<Arc<Shared>>, headers: HeaderMap) -> Response {
-    if let Err(problem) = person(&headers, &Method::POST, &shared) {
-        return turned_away(&problem);
-    }
+async fn sign_out(State(shared): State<Arc<Shared>>, _: Visitor, headers: HeaderMap) -> Response {
     session_of(&headers).into_iter().for_each(|word| shared.sessions.end(word));
     Redirect::to("/sign-in").into_response()
 }
@@ -185,25 +176,21 @@ async fn sign_out(State(shared): State<Arc<Shared>>, headers: HeaderMap) -> Resp
 /// Does what a form of whoever takes part asks for, and goes to a page.
 async fn doing(
     shared: Arc<Shared>,
-    headers: &HeaderMap,
+    me: Person,
     back: String,
     work: impl FnOnce(&Host, &Person) -> Result<(), Refusal> + Send + 'static,
 ) -> Response {
-    doing_as(shared, headers, back, &[Role::Contributor, Role::Maintainer], work).await
+    doing_as(shared, me, back, &[Role::Contributor, Role::Maintainer], work).await
 }
 
 /// Does what a form asks for, when the asker has one of these roles, and goes to a page.
 async fn doing_as(
     shared: Arc<Shared>,
-    headers: &HeaderMap,
+    me: Person,
     back: String,
     roles: &[Role],
     work: impl FnOnce(&Host, &Person) -> Result<(), Refusal> + Send + 'static,
 ) -> Response {
-    let me = match person(headers, &Method::POST, &shared) {
-        Ok(me) => me,
-        Err(problem) => return turned_away(&problem),
-    };
     if !roles.contains(&me.role) {
         let whom: Vec<String> = roles.iter().map(|role| format!("{}s", role.word())).collect();
         let why = format!("{} is a {}, and this is for {}", me.name, me.role.word(), whom.join(" and "));
@@ -231,29 +218,25 @@ struct Said {
     preview: String,
 }
 
+impl PageForm for Said {
+    const MISSING: &'static str = "nothing was said";
+}
+
 async fn say(
     State(shared): State<Arc<Shared>>,
-    headers: HeaderMap,
+    Visitor(me): Visitor,
     number: InPath<Number>,
-    form: Result<Form<Said>, FormRejection>,
+    Filled(said): Filled<Said>,
 ) -> Response {
     let number = number.0.0;
-    let Ok(Form(said)) = form else {
-        return page_of(&Problem(StatusCode::BAD_REQUEST, "nothing was said".to_owned()));
-    };
     let (back, text) = (format!("/proposals/{number}"), plain_ends(&said.text));
     if !said.preview.is_empty() {
-        let buttons = vec![
-            Button::kind("remark", "Remark"),
-            Button::kind("todo", "To do before merging"),
-            Button::kind("praise", "Praise"),
-        ];
         let (action, fields) = (format!("/proposals/{number}/say"), vec![("draft", said.draft)]);
-        return Preview { action, fields, buttons, back, text }.page(&shared, &headers).await;
+        return Preview { action, fields, buttons: Button::KINDS.to_vec(), back, text }.page(shared, me).await;
     }
     let kind = ThreadKind::of(&said.kind);
     let new = NewThread { kind, anchor: None, revision: None, text, draft: !said.draft.is_empty() };
-    doing(shared, &headers, back, move |host, me| {
+    doing(shared, me, back, move |host, me| {
         checked(&new)?;
         host.open_thread(number, me, &new).map(|_| ())
     })
@@ -276,16 +259,17 @@ struct Answered {
     preview: String,
 }
 
+impl PageForm for Answered {
+    const MISSING: &'static str = "nothing was said";
+}
+
 async fn answer(
     State(shared): State<Arc<Shared>>,
-    headers: HeaderMap,
+    Visitor(me): Visitor,
     place: InPath<(Number, Number)>,
-    form: Result<Form<Answered>, FormRejection>,
+    Filled(answered): Filled<Answered>,
 ) -> Response {
     let InPath((number, thread)) = place;
-    let Ok(Form(answered)) = form else {
-        return page_of(&Problem(StatusCode::BAD_REQUEST, "nothing was said".to_owned()));
-    };
     let text = plain_ends(&answered.text);
     let page = if answered.back == "change" { "/change" } else { "" };
     let back = format!("/proposals/{}{page}#thread-{}", number.0, thread.0);
@@ -293,9 +277,9 @@ async fn answer(
         let action = format!("/proposals/{}/threads/{}", number.0, thread.0);
         let buttons = vec![Button { name: "what", value: "answer", label: "Answer" }];
         let fields = vec![("draft", answered.draft), ("back", answered.back)];
-        return Preview { action, fields, buttons, back, text }.page(&shared, &headers).await;
+        return Preview { action, fields, buttons, back, text }.page(shared, me).await;
     }
-    doing(shared, &headers, back, move |host, me| {
+    doing(shared, me, back, move |host, me| {
         if !text.trim().is_empty() {
             let new = NewRemark { text, draft: !answered.draft.is_empty() };
             checked(&new)?;
@@ -309,22 +293,19 @@ async fn answer(
     .await
 }
 
-async fn publish(State(shared): State<Arc<Shared>>, headers: HeaderMap, number: InPath<Number>) -> Response {
+async fn publish(State(shared): State<Arc<Shared>>, Visitor(me): Visitor, number: InPath<Number>) -> Response {
     let number = number.0.0;
-    doing(shared, &headers, format!("/proposals/{number}"), move |host, me| {
-        host.storage().publish(number, me).map(|_| ())
-    })
-    .await
+    doing(shared, me, format!("/proposals/{number}"), move |host, me| host.storage().publish(number, me).map(|_| ()))
+        .await
 }
 
 async fn drop_draft(
     State(shared): State<Arc<Shared>>,
-    headers: HeaderMap,
+    Visitor(me): Visitor,
     place: InPath<(Number, Number)>,
 ) -> Response {
     let InPath((number, remark)) = place;
-    doing(shared, &headers, format!("/proposals/{}", number.0), move |host, me| host.storage().drop_draft(remark.0, me))
-        .await
+    doing(shared, me, format!("/proposals/{}", number.0), move |host, me| host.storage().drop_draft(remark.0, me)).await
 }
 
 #[derive(Deserialize)]
@@ -338,25 +319,26 @@ struct StanceForm {
     preview: String,
 }
 
+impl PageForm for StanceForm {
+    const MISSING: &'static str = "no stance was taken";
+}
+
 async fn take_stance(
     State(shared): State<Arc<Shared>>,
-    headers: HeaderMap,
+    Visitor(me): Visitor,
     number: InPath<Number>,
-    form: Result<Form<StanceForm>, FormRejection>,
+    Filled(form): Filled<StanceForm>,
 ) -> Response {
     let number = number.0.0;
-    let Ok(Form(form)) = form else {
-        return page_of(&Problem(StatusCode::BAD_REQUEST, "no stance was taken".to_owned()));
-    };
     let (back, text) = (format!("/proposals/{number}"), plain_ends(&form.text));
     if !form.preview.is_empty() {
         let buttons = [("approve", "Approve"), ("object", "Object"), ("comment", "Comment")];
         let buttons = buttons.map(|(value, label)| Button { name: "stance", value, label }).to_vec();
         let (action, fields) = (format!("/proposals/{number}/stance"), vec![("head", form.head)]);
-        return Preview { action, fields, buttons, back, text }.page(&shared, &headers).await;
+        return Preview { action, fields, buttons, back, text }.page(shared, me).await;
     }
     let new = NewStance { stance: StanceWord::of(&form.stance), head: form.head, text };
-    doing(shared, &headers, back, move |host, me| {
+    doing(shared, me, back, move |host, me| {
         checked(&new)?;
         host.look(number)?;
         host.storage().take_stance(number, me, &new).map(|_| ())

@@ -2,15 +2,14 @@
 
 use std::sync::Arc;
 
-use axum::http::{HeaderMap, Method};
 use axum::response::Response;
 use minijinja::context;
 use minijinja::value::Serde;
 use serde::Serialize;
 
-use super::{page, turned_away};
+use super::page;
+use crate::protocol::Person;
 use crate::server::Shared;
-use crate::server::asker::person;
 
 /// A button that sends.
 #[derive(Debug, Clone, Copy, Serialize)]
@@ -21,10 +20,12 @@ pub struct Button {
 }
 
 impl Button {
-    /// One that says what a thread asks for.
-    pub fn kind(value: &'static str, label: &'static str) -> Self {
-        Self { name: "kind", value, label }
-    }
+    /// Those that say what a thread asks for.
+    pub const KINDS: [Self; 3] = [
+        Self { name: "kind", value: "remark", label: "Remark" },
+        Self { name: "kind", value: "todo", label: "To do before merging" },
+        Self { name: "kind", value: "praise", label: "Praise" },
+    ];
 }
 
 /// A text with the form that would send it.
@@ -40,12 +41,9 @@ pub struct Preview {
 }
 
 impl Preview {
-    pub async fn page(self, shared: &Arc<Shared>, headers: &HeaderMap) -> Response {
-        let me = match person(headers, &Method::POST, shared) {
-            Ok(me) => me,
-            Err(problem) => return turned_away(&problem),
-        };
-        page(shared.clone(), "preview.html", move |host| {
+    /// The page, for whoever wrote the text.
+    pub async fn page(self, shared: Arc<Shared>, me: Person) -> Response {
+        page(shared, "preview.html", move |host| {
             let me = host.storage().me(&me)?;
             let Self { action, fields, buttons, back, text } = self;
             // A box that isn't ticked isn't sent.

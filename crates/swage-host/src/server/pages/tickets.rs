@@ -2,26 +2,20 @@
 
 use std::sync::Arc;
 
-use axum::extract::rejection::FormRejection;
-use axum::extract::{Form, State};
-use axum::http::{HeaderMap, Method, StatusCode};
+use axum::extract::State;
 use axum::response::Response;
 use minijinja::context;
 use minijinja::value::Serde;
 use serde::Deserialize;
 
-use super::{checked, doing_as, page, page_of, turned_away};
+use super::asked::{Filled, PageForm, Visitor};
+use super::{checked, doing_as, page};
 use crate::protocol::{NewTicket, Role, TicketPoint, check_name};
 use crate::server::Shared;
-use crate::server::asker::{InPath, person};
-use crate::server::problem::Problem;
+use crate::server::asker::InPath;
 use crate::storage::Refusal;
 
-pub async fn ticket(State(shared): State<Arc<Shared>>, headers: HeaderMap, name: InPath<String>) -> Response {
-    let me = match person(&headers, &Method::GET, &shared) {
-        Ok(me) => me,
-        Err(problem) => return turned_away(&problem),
-    };
+pub async fn ticket(State(shared): State<Arc<Shared>>, Visitor(me): Visitor, name: InPath<String>) -> Response {
     page(shared, "ticket.html", move |host| {
         let ticket = host.storage().ticket(&name.0)?;
         let may_edit = me.role == Role::Maintainer;
@@ -40,18 +34,19 @@ pub struct TicketForm {
     open: String,
 }
 
+impl PageForm for TicketForm {
+    const MISSING: &'static str = "no ticket was sent";
+}
+
 pub async fn change(
     State(shared): State<Arc<Shared>>,
-    headers: HeaderMap,
+    Visitor(me): Visitor,
     name: InPath<String>,
-    form: Result<Form<TicketForm>, FormRejection>,
+    Filled(form): Filled<TicketForm>,
 ) -> Response {
-    let Ok(Form(form)) = form else {
-        return page_of(&Problem(StatusCode::BAD_REQUEST, "no ticket was sent".to_owned()));
-    };
     let back = format!("/tickets/{}", name.0);
     let new = NewTicket { title: form.title, open: !form.open.is_empty(), points: points(&form.points) };
-    doing_as(shared, &headers, back, &[Role::Maintainer], move |host, _| {
+    doing_as(shared, me, back, &[Role::Maintainer], move |host, _| {
         check_name("the ticket", &name.0).map_err(Refusal::Invalid)?;
         checked(&new)?;
         host.storage().put_ticket(&name.0, &new).map(|_| ())

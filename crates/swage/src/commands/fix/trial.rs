@@ -33,10 +33,7 @@ pub fn tried(
     wanted: &Wanted<'_>,
 ) -> Result<Work, Failure> {
     let trusted = Configuration::of_trusted(place.repository.as_ref(), change.target.as_deref(), configuration);
-    let outside = match &place.repository {
-        Some(repository) => Outside::of_target(repository, &trusted, &[])?,
-        None => Outside::given(&[]),
-    };
+    let outside = Outside::of_target(place.repository.as_ref(), &trusted, &[])?;
     // What is proposed is tried here, once, and not with each review.
     let examine = |change: &Change, contents: &dyn Contents| {
         crate::commands::examine_change(change, contents, configuration, store, &outside, Fixes::LeftAside)

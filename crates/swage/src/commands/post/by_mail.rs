@@ -29,14 +29,11 @@ pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
     let bytes = read_input(file)?;
     let mails = senders(file, mails(&bytes))?;
     let configuration = Configuration::of_folder(&place.root, None)?;
-    let store = super::super::cache(place.repository.as_ref(), args.no_cache);
+    let store = crate::commands::cache(place.repository.as_ref(), args.no_cache);
     let trusted = Configuration::of_trusted(place.repository.as_ref(), args.change.target.as_deref(), &configuration);
-    let outside = match &place.repository {
-        Some(repository) => Outside::of_target(repository, &trusted, &args.outside.checker_results)?,
-        None => Outside::given(&args.outside.checker_results),
-    };
+    let outside = Outside::of_target(place.repository.as_ref(), &trusted, &args.outside.checker_results)?;
     let (review, notes) = with_patch(&bytes, file, &args.change, &configuration, |change, contents| {
-        super::super::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)
+        crate::commands::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)
     })?;
     let mut review = review?;
     review.notes.extend(notes);
@@ -54,7 +51,8 @@ pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
         "There is nothing new to say, so no mail was written.".to_owned()
     } else {
         let new = review.findings.iter().filter(|f| f.counts_against_change()).count();
-        format!("{} in {}", count(new, "new finding"), count(letters.len(), "reply").replace("replys", "replies"))
+        let replies = if letters.len() == 1 { "1 reply".to_owned() } else { format!("{} replies", letters.len()) };
+        format!("{} in {replies}", count(new, "new finding"))
     };
     match &args.smtp {
         Some(server) => {

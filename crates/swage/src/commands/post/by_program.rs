@@ -118,7 +118,9 @@ impl Talk {
         let what = step["do"].as_str().unwrap_or_default().to_owned();
         step["call"] = json!(self.call);
         let line = step.to_string();
-        for attempt in 1.. {
+        let mut tries = 0;
+        loop {
+            tries += 1;
             let answer = self.with.ask(&line)?;
             let answer: Value =
                 serde_json::from_str(&answer).map_err(|e| format!("the answer to `{what}` isn't JSON: {e}"))?;
@@ -132,13 +134,12 @@ impl Talk {
             }
             let why = answer["why"].as_str().unwrap_or("it doesn't say why");
             match answer["again_after"].as_u64() {
-                Some(seconds) if attempt < MOST_TRIES => {
+                Some(seconds) if tries < MOST_TRIES => {
                     std::thread::sleep(Duration::from_secs(seconds.min(LONGEST_PAUSE)));
                 }
                 _ => return Err(format!("`{what}` was refused: {why}")),
             }
         }
-        unreachable!("attempts end by themselves")
     }
 }
 

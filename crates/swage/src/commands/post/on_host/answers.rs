@@ -53,7 +53,6 @@ pub fn run(args: &PostArgs, place: &Place, hosting: &Hosting, number: u64) -> Re
         offer,
     };
     let review = offered.review(args, repository, &configuration)?;
-    let mut answered = 0;
     for (thread, said) in &open {
         let key = thread.finding.as_ref().map_or("", |finding| finding.key.as_str());
         let finding = review.findings.iter().find(|f| f.key == key);
@@ -65,10 +64,10 @@ pub fn run(args: &PostArgs, place: &Place, hosting: &Hosting, number: u64) -> Re
             (None, Said::Question(_)) => "The finding isn't there any more in the newest revision.".to_owned(),
         };
         hosting.client.reply(thread.number, &NewRemark { text, draft: false }).map_err(failed)?;
-        answered += 1;
     }
     print(
-        format!("{} of proposal {number} answered.\n{}\n", count(answered, "thread"), hosting.page(number)).as_bytes(),
+        format!("{} of proposal {number} answered.\n{}\n", count(open.len(), "thread"), hosting.page(number))
+            .as_bytes(),
     )?;
     Ok(ExitCode::SUCCESS)
 }
