@@ -13,7 +13,13 @@ const RUNS: [&str; 11] =
 
 /// The holes of a pattern: its names in capitals.
 fn holes(code: &str, language: &Language) -> Vec<Hole> {
-    let hole = |name: &str| Hole { name: name.to_owned(), many: RUNS.contains(&name), text: None, node: None };
+    let hole = |name: &str| Hole {
+        name: name.to_owned(),
+        many: RUNS.contains(&name),
+        text: None,
+        stands_for: None,
+        node: None,
+    };
     hole_names(code, language).into_iter().map(hole).collect()
 }
 

@@ -13,6 +13,7 @@ use std::ops::Range;
 use tree_sitter::Node;
 
 use super::children::Children;
+use super::imports::Imports;
 use super::probe::Probe;
 use super::{Hole, Pattern, PatternNode, contents, is_irrelevant, own_text};
 use crate::lang::{Class, Language};
@@ -37,6 +38,7 @@ pub(crate) struct Matching<'a> {
     pub language: &'static Language,
     pub holes: &'a [Hole],
     pub given: Given<'a>,
+    pub imports: &'a Imports<'a>,
     /// Watches how far a match gets.
     pub probe: Option<&'a Probe<'a>>,
     /// How many steps are left for the file. When there are none, nothing matches any more.
@@ -268,6 +270,9 @@ impl Matching<'_> {
         }
         let Some(text) = self.source.get(range.clone()) else { return false };
         if hole.text.as_ref().is_some_and(|regex| !regex.is_match(text)) {
+            return false;
+        }
+        if hole.stands_for.as_ref().is_some_and(|regex| !regex.is_match(&self.imports.path_of(text))) {
             return false;
         }
         if self.given.iter().any(|(name, taken)| *name == hole.name && *taken != text) {

@@ -16,6 +16,7 @@ mod build;
 mod children;
 mod compile;
 mod doubt;
+mod imports;
 mod matcher;
 mod names;
 mod probe;
@@ -28,6 +29,7 @@ use regex::bytes::Regex;
 use tree_sitter::Node;
 
 pub(crate) use self::children::{Children, ancestors, are_many, preorder};
+pub(crate) use self::imports::Imports;
 pub(crate) use self::matcher::{Bindings, Given, Matching, budget};
 pub use self::names::hole_names;
 pub(crate) use self::names::names_in_capitals;
@@ -43,6 +45,8 @@ pub struct Hole {
     pub many: bool,
     /// What its text must match.
     pub text: Option<Regex>,
+    /// What its text must match once its first name is replaced by what the file's imports say that it stands for.
+    pub stands_for: Option<Regex>,
     /// The class that its node must have.
     pub node: Option<Class>,
 }

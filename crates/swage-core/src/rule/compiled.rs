@@ -7,7 +7,7 @@ use aho_corasick::{AhoCorasick, AhoCorasickKind};
 
 use super::filter::{NodeTest, Place, Relation};
 use super::link::{Link, Meeting, Within};
-use super::matchers::{Compiled, Plan};
+use super::matchers::{Compiled, Matcher, Plan};
 use super::model::{Clause, Rule};
 use super::words::{Needs, Vocabulary, Word};
 use crate::lang::Language;
@@ -131,7 +131,8 @@ impl LanguageSet {
                 match compile_clause(clause, language) {
                     Ok(Some(Compiled { plan, words: own })) => {
                         let needs = words.needs(own);
-                        let beside = language.map(|l| filter_needs(clause, l, &mut words)).unwrap_or_default();
+                        let mut beside = language.map(|l| filter_needs(clause, l, &mut words)).unwrap_or_default();
+                        beside.0.extend(words.needs(clause.matcher.words_beside()).0);
                         set.entries.push(Entry { rule: rule_at, clause: clause_at, needs, beside, plan });
                     }
                     Ok(None) => {}
@@ -211,7 +212,8 @@ fn filter_needs(clause: &Clause, language: &'static Language, words: &mut Vocabu
         }
         let of_place = |place: &Place| match &place.what {
             NodeTest::Code(code) => {
-                code.pattern(language).map_or_else(|_| Needs::default(), |p| words.needs(code.words(p)))
+                let own = code.pattern(language).map(|p| code.words(p)).unwrap_or_default();
+                words.needs(own.into_iter().chain(code.words_beside()))
             }
             NodeTest::Definition { .. } | NodeTest::Node(_) | NodeTest::Text(_) => Needs::default(),
         };

@@ -32,6 +32,10 @@ pub enum Relation {
     PrecededBy,
     /// No such node right before the match.
     NotPrecededBy,
+    /// The node right behind the match, where it begins on the line on which the match ends.
+    FollowedBy,
+    /// No such node right behind the match.
+    NotFollowedBy,
     /// Not the match itself.
     Unless,
 }
@@ -78,6 +82,8 @@ pub(super) fn read_filters(
         ("not_encloses", Relation::NotEncloses),
         ("preceded_by", Relation::PrecededBy),
         ("not_preceded_by", Relation::NotPrecededBy),
+        ("followed_by", Relation::FollowedBy),
+        ("not_followed_by", Relation::NotFollowedBy),
         ("unless", Relation::Unless),
     ] {
         let mut any = Vec::new();

@@ -72,10 +72,11 @@ pub(crate) fn read_holes(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Vec
                 p.at(hole.at, format!("`{name}` can't be a hole's name"), Some(hint));
             }
             let text = hole.string("text", p).and_then(|t| regex(&t, p));
+            let stands_for = hole.string("stands_for", p).and_then(|t| regex(&t, p));
             let node = hole.string("node", p).and_then(|n| one_of(&n, "node class", Class::ALL, p));
             let many = hole.flag("many", p).unwrap_or(false);
             hole.finish(p);
-            holes.push(Hole { name, many, text, node });
+            holes.push(Hole { name, many, text, stands_for, node });
         }
     }
     holes

@@ -106,8 +106,26 @@ fn longest_inside(hir: &Hir) -> Option<&[u8]> {
 }
 
 /// Words of which each hole with a condition on its text needs one.
-pub(super) fn hole_words(holes: &[Hole]) -> impl Iterator<Item = Vec<Word>> {
+pub(super) fn text_words(holes: &[Hole]) -> impl Iterator<Item = Vec<Word>> {
     holes.iter().filter_map(|hole| regex_words(hole.text.as_ref()?.as_str()))
+}
+
+/// Words of which each hole with a condition on what it stands for needs one somewhere in the file, where an import may
+/// part the path.
+pub(super) fn path_words(holes: &[Hole]) -> impl Iterator<Item = Vec<Word>> {
+    let is_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
+    holes.iter().filter_map(move |hole| {
+        let mut words = Vec::new();
+        for mut word in regex_words(hole.stands_for.as_ref()?.as_str())? {
+            let longest =
+                word.text.split(|b| !is_name(b)).max_by_key(|part| part.len()).filter(|part| part.len() > 1)?;
+            word.text = longest.to_vec();
+            if !words.contains(&word) {
+                words.push(word);
+            }
+        }
+        Some(words)
+    })
 }
 
 #[cfg(test)]

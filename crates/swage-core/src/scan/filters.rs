@@ -2,10 +2,12 @@
 
 use tree_sitter::Node;
 
+use super::allow;
 use super::search::Search;
 use super::walk::{Step, Which, walk};
+use crate::lang::Class;
 use crate::pattern::{Given, Matching, ancestors};
-use crate::rule::{Clause, Filter, NodeTest, Place, Relation};
+use crate::rule::{Clause, Filter, NodeTest, ParsedFile, Place, Relation};
 
 /// Whether a text is one that the clause must not match.
 pub(super) fn is_excused(clause: &Clause, text: &[u8]) -> bool {
@@ -40,6 +42,8 @@ impl Search<'_> {
             Relation::NotEncloses => !self.encloses(filter, node, given),
             Relation::PrecededBy => self.preceded(filter, node, given),
             Relation::NotPrecededBy => !self.preceded(filter, node, given),
+            Relation::FollowedBy => self.followed(filter, node, given),
+            Relation::NotFollowedBy => !self.followed(filter, node, given),
             Relation::Unless => !filter.any.iter().any(|place| self.is_place(place, node, given)),
         }
     }
@@ -61,6 +65,22 @@ impl Search<'_> {
             match at.parent() {
                 Some(parent) if parent.start_byte() == at.start_byte() => at = parent,
                 _ => return self.file.known.as_ref().is_some_and(|own| at.start_byte() <= own.start),
+            }
+        }
+    }
+
+    /// Looks at the node behind, where it begins on the line on which this one ends.
+    fn followed(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+        let row = node.end_position().row;
+        let mut at = node;
+        loop {
+            if let Some(behind) = at.next_named_sibling() {
+                return behind.start_position().row == row
+                    && filter.any.iter().any(|place| self.is_place(place, behind, given));
+            }
+            match at.parent().filter(|parent| parent.end_position().row == row) {
+                Some(parent) => at = parent,
+                None => return false,
             }
         }
     }
@@ -114,11 +134,15 @@ impl Search<'_> {
                             .is_some_and(|n| regex.is_match(n.as_bytes()))
                     })
             }
-            NodeTest::Node(class) => self.file.language.tables().is(node.kind_id(), *class),
+            // A suppression lets a finding be, which has to be found for that.
+            NodeTest::Node(class) => {
+                self.file.language.tables().is(node.kind_id(), *class)
+                    && !(*class == Class::Comment && allow::may_be_in(self.file.text(node)))
+            }
             NodeTest::Text(regex) => regex.is_match(self.file.text(node)),
             NodeTest::Code(code) => code.pattern(self.file.language).is_ok_and(|pattern| {
-                let (source, language) = (self.file.source, self.file.language);
-                Matching { source, language, holes: &code.holes, given, probe: None, steps: &self.file.steps }
+                let ParsedFile { source, language, imports, steps, .. } = &self.file;
+                Matching { source, language, holes: &code.holes, given, imports, probe: None, steps }
                     .at(pattern, node)
                     .is_some()
             }),

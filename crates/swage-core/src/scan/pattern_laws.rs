@@ -25,7 +25,7 @@ use crate::lang::parse;
 use crate::lang::{Class, LANGUAGES, Language};
 use crate::pattern::Hole;
 use crate::pattern::preorder;
-use crate::pattern::{Matching, budget};
+use crate::pattern::{Imports, Matching, budget};
 use crate::pattern::{Pattern, is_irrelevant};
 
 /// A generator of numbers that are the same everywhere (splitmix64, Steele, Lea and Flood 2014).
@@ -250,7 +250,8 @@ fn outcome(text: &str, holes: &[Hole], piece: &Piece<'_>, language: &'static Lan
     };
     let source = &piece.file.source;
     let steps = Cell::new(budget(source));
-    let matching = Matching { source, language, holes, given: &[], probe: None, steps: &steps };
+    let imports = Imports::of(piece.file.tree.root_node(), source, language);
+    let matching = Matching { source, language, holes, given: &[], imports: &imports, probe: None, steps: &steps };
     let wanted = without_comments(piece.node);
     let mut found = None;
     preorder(piece.file.tree.root_node(), |node| {
@@ -288,7 +289,7 @@ impl Law {
 const NAMES: [&str; 6] = ["own text", "white space", "hole", "run", "repeated hole", "changed character"];
 
 fn hole(name: &str, many: bool) -> Hole {
-    Hole { name: name.to_owned(), many, text: None, node: None }
+    Hole { name: name.to_owned(), many, text: None, stands_for: None, node: None }
 }
 
 /// Holds all laws to some pieces of a language.

@@ -6,7 +6,7 @@ use std::ops::Range;
 use super::{Lines, Span};
 use crate::lang::Language;
 use crate::lang::parse;
-use crate::pattern::{Failure, Matching, PatternNode, Probe, budget, preorder};
+use crate::pattern::{Failure, Imports, Matching, PatternNode, Probe, budget, preorder};
 use crate::rule::{CodeMatch, shorten};
 
 /// What trying a pattern on a file gave.
@@ -53,7 +53,7 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
     let tree = parse(source, language)?;
     let lines = Lines::new(source);
     let text = |range: Range<usize>| shorten(&String::from_utf8_lossy(&source[range]));
-    let steps = Cell::new(budget(source));
+    let (steps, imports) = (Cell::new(budget(source)), Imports::of(tree.root_node(), source, language));
     let mut trial = Trial { matches: Vec::new(), nearest: None };
     let mut nearest: Option<Failure> = None;
     preorder(tree.root_node(), |node| {
@@ -61,13 +61,21 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
             if reading.first().and_then(PatternNode::kind) != Some(node.kind_id()) {
                 continue;
             }
-            let plain = Matching { source, language, holes: &code.holes, given: &[], probe: None, steps: &steps };
-            let matched = plain.reading(reading, pattern.holes, node);
+            let matching = |probe| Matching {
+                source,
+                language,
+                holes: &code.holes,
+                given: &[],
+                imports: &imports,
+                probe,
+                steps: &steps,
+            };
+            let matched = matching(None).reading(reading, pattern.holes, node);
             // Only what doesn't match is watched.
             let probe = Probe::new(reading, language, &code.holes);
-            let matching =
-                Matching { source, language, holes: &code.holes, given: &[], probe: Some(&probe), steps: &steps };
-            if let Some((bound, range)) = matched.or_else(|| matching.reading(reading, pattern.holes, node)) {
+            if let Some((bound, range)) =
+                matched.or_else(|| matching(Some(&probe)).reading(reading, pattern.holes, node))
+            {
                 let taken = code.holes.iter().zip(bound);
                 trial.matches.push(TrialMatch {
                     span: lines.span(range.clone()),

@@ -55,6 +55,7 @@ pub enum RulesCommand {
 const TRY_EXAMPLES: &str = "Examples:
   swage rules try 'store.CALL(ARGS)' --language typescript --many ARGS src
   swage rules try 'open(PATH)' --language python --text 'PATH=^\"/tmp' --node PATH=string
+  swage rules try 'CALL(ARGS)' --language python --many ARGS --stands-for 'CALL=^subprocess\\.run$'
   swage rules try 'MAX_BERTHS + X' --language java --plain MAX_BERTHS";
 
 #[derive(Debug, Args)]
@@ -70,6 +71,9 @@ pub struct TryArgs {
     /// A hole whose text must match
     #[arg(long, value_name = "NAME=REGEX")]
     pub text: Vec<String>,
+    /// A hole whose text must match with what the file's imports say that its first name stands for
+    #[arg(long, value_name = "NAME=REGEX")]
+    pub stands_for: Vec<String>,
     /// A hole that takes nodes of a class only
     #[arg(long, value_name = "NAME=CLASS")]
     pub node: Vec<String>,

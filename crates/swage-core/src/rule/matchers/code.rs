@@ -11,7 +11,7 @@ use crate::pattern::{Bindings, Hole, Matching, Pattern, PatternError, PatternNod
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
 use crate::rule::values::read_holes;
-use crate::rule::words::{Word, hole_words};
+use crate::rule::words::{Word, path_words, text_words};
 
 pub(super) const READER: Reader = Reader {
     key: "code",
@@ -55,7 +55,7 @@ impl CodeMatch {
     /// Lists of words, of each of which one stands in whatever the pattern matches in a language.
     pub(crate) fn words(&self, pattern: &Pattern) -> Vec<Vec<Word>> {
         let own = pattern.words.iter().map(|(word, whole)| vec![Word::new(word, *whole)]);
-        own.chain(hole_words(&self.holes)).collect()
+        own.chain(text_words(&self.holes)).collect()
     }
 }
 
@@ -67,6 +67,11 @@ impl Matcher for CodeMatch {
 
     fn placeholders(&self) -> Vec<&str> {
         self.holes.iter().map(|hole| hole.name.as_str()).collect()
+    }
+
+    #[expect(private_interfaces, reason = "matchers are made here only")]
+    fn words_beside(&self) -> Vec<Vec<Word>> {
+        path_words(&self.holes).collect()
     }
 
     fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
@@ -85,8 +90,8 @@ impl Matcher for CodeMatch {
 impl NodeFinder for CodeMatch {
     fn at<'t>(&self, file: &ParsedFile<'t>, node: Node<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
         let Ok(pattern) = self.pattern(file.language) else { return Ok(()) };
-        let ParsedFile { source, language, steps, .. } = file;
-        let matching = Matching { source, language, holes: &self.holes, given: &[], probe: None, steps };
+        let ParsedFile { source, language, imports, steps, .. } = file;
+        let matching = Matching { source, language, holes: &self.holes, given: &[], imports, probe: None, steps };
         if let Some((bound, range)) = matching.at(pattern, node) {
             let taken = self.holes.iter().zip(&bound);
             let captures = taken.filter_map(|(hole, range)| Some((hole.name.as_str(), range.clone()?))).collect();

@@ -74,7 +74,7 @@ fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, par
                 && l.start_position().column == comment.start_position().column
         });
         if !joins || doc || line.is_none() {
-            judge(&mut run, parser, language, &mut found);
+            judge(&mut run, source, parser, language, &mut found);
         }
         last = None;
         if doc {
@@ -99,13 +99,13 @@ fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, par
                     .join("\n");
                 run.push((comment.byte_range(), inner));
                 if !is_explained(at, comments, source, language) {
-                    judge(&mut run, parser, language, &mut found);
+                    judge(&mut run, source, parser, language, &mut found);
                 }
                 run.clear();
             }
         }
     }
-    judge(&mut run, parser, language, &mut found);
+    judge(&mut run, source, parser, language, &mut found);
     found
 }
 
@@ -129,7 +129,13 @@ fn alone_on_line(source: &[u8], offset: usize) -> bool {
 }
 
 /// Tries the whole run, then its parts between lines that can't be code, then single lines.
-fn judge(run: &mut Vec<Line>, parser: &mut Parser, language: &'static Language, found: &mut Vec<Range<usize>>) {
+fn judge(
+    run: &mut Vec<Line>,
+    source: &[u8],
+    parser: &mut Parser,
+    language: &'static Language,
+    found: &mut Vec<Range<usize>>,
+) {
     let lines = std::mem::take(run);
     let (count, size) = lines.iter().fold((0, 0), |(n, size), (_, text)| (n + text.lines().count(), size + text.len()));
     if lines.is_empty() || count > LONGEST_RUN || size > LARGEST_RUN {
@@ -153,7 +159,8 @@ fn judge(run: &mut Vec<Line>, parser: &mut Parser, language: &'static Language, 
         // behind it explain is there on purpose.
         let words = |text: &str| text.split_whitespace().count() > 1 || text.ends_with(':');
         let shown = |text: &str| text.starts_with(ARROWS);
-        let explained = led_up || before.is_some_and(words) || behind.is_some_and(shown);
+        let formula = lines.len() == 1 && part.first().is_some_and(|line| is_formula(line, source));
+        let explained = led_up || formula || before.is_some_and(words) || behind.is_some_and(shown);
         if part.is_empty() || explained || part.len() < lines.len() && indent(part) >= whole + 2 {
             continue;
         }
@@ -176,6 +183,15 @@ fn judge(run: &mut Vec<Line>, parser: &mut Parser, language: &'static Language, 
         }
         found.extend(from.take());
     }
+}
+
+/// Whether a comment says how the value is made that the line below it gives to the same name.
+fn is_formula((range, text): &Line, source: &[u8]) -> bool {
+    let below = source[range.end..].trim_ascii_start();
+    let name = |code: &[u8]| code.iter().position(|b| !b.is_ascii_alphanumeric() && *b != b'_').unwrap_or(code.len());
+    let text = text.trim().as_bytes();
+    let is_given = |code: &[u8]| code[name(code)..].trim_ascii_start().starts_with(b"=");
+    name(text) > 0 && text[..name(text)] == below[..name(below)] && is_given(text) && is_given(below)
 }
 
 /// A cheap look that spares prose the parser.
@@ -261,9 +277,14 @@ fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> 
     let body = text.iter().map(|l| l.get(indent..).unwrap_or_else(|| l.trim_start())).collect::<Vec<_>>().join("\n");
     let ends = language.statement_ends;
     let is_ended = |line: &str| ends.iter().any(|end| line.trim_end().ends_with(end));
+    // Where statements needn't be ended, several of which one declares something are code all the same.
+    let declares = |line: &&str| {
+        ["const ", "let ", "var "].iter().any(|word| line.trim_start().starts_with(word)) && line.contains(" = ")
+    };
+    let is_unended = text.len() > 1 && text.iter().any(declares);
     if body.trim().is_empty()
         || is_unbalanced(&body)
-        || !ends.is_empty() && !body.lines().any(|line| is_ended(&without_strings(line, language)))
+        || !ends.is_empty() && !is_unended && !body.lines().any(|line| is_ended(&without_strings(line, language)))
     {
         return false;
     }

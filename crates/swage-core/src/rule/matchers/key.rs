@@ -19,7 +19,7 @@ use crate::pattern::{Children, Hole, PatternError, contents};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
 use crate::rule::values::read_holes;
-use crate::rule::words::{Word, hole_words};
+use crate::rule::words::{Word, text_words};
 
 pub(super) const READER: Reader = Reader { key: "key", others: &["value", "holes"], read };
 
@@ -75,6 +75,9 @@ fn read(
     limit_languages(languages, |language| language.has_keys(), refusal, table.at, p);
     let path = table.required_string("key", "a key match", p)?;
     let holes = read_holes(table, p);
+    if let Some(hole) = holes.iter().find(|hole| hole.stands_for.is_some()) {
+        p.at(table.at, format!("`stands_for` of the hole `{}` asks for imports, and keys have none", hole.name), None);
+    }
     let value = table.string("value", p);
     let index = |name: &str| holes.iter().position(|h| h.name == name);
     let value = match value {
@@ -135,7 +138,7 @@ impl Matcher for KeyMatch {
             Step::Key(text) if text.len() > 1 => Some(vec![Word::new(text.as_bytes(), false)]),
             Step::Key(_) | Step::Hole(_) | Step::Any => None,
         };
-        let words = self.steps.iter().filter_map(literal).chain(hole_words(&self.holes)).collect();
+        let words = self.steps.iter().filter_map(literal).chain(text_words(&self.holes)).collect();
         Ok(Some(Compiled { plan: Plan::File { gather: Gather::Nothing, finder: self }, words }))
     }
 }

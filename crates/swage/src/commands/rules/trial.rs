@@ -148,13 +148,14 @@ fn matcher(args: &TryArgs, language: &Language) -> Result<String, Failure> {
     for name in &args.many {
         holes.entry(name).or_default().push("many = true".to_owned());
     }
-    for (option, list) in [("text", &args.text), ("node", &args.node)] {
+    for (key, list) in [("text", &args.text), ("stands_for", &args.stands_for), ("node", &args.node)] {
         for pair in list {
             let Some((name, value)) = pair.split_once('=') else {
+                let option = key.replace('_', "-");
                 return Err(Failure::wrong(format!("--{option} {pair} names no hole"))
                     .hint(format!("Write --{option} NAME=VALUE, with the hole's name.")));
             };
-            holes.entry(name).or_default().push(format!("{option} = {}", quoted(value)));
+            holes.entry(name).or_default().push(format!("{key} = {}", quoted(value)));
         }
     }
     let mut text = format!("languages = [\"{}\"]\ncode = {}\n", language.name, quoted(&args.pattern));

@@ -55,6 +55,15 @@ impl<'t> Family<'t> {
         }
     }
 
+    /// Whether for each place there is a child of a kind that it takes; most nodes lack one, and kinds are told at once.
+    fn may_have(&self, items: &[Item]) -> bool {
+        items.iter().all(|item| {
+            let takes = |node: Node<'_>| item.choices.iter().any(|shape| fits(shape, node));
+            item.choices.iter().any(|shape| shape.kinds.is_empty())
+                || (0..self.count).any(|index| self.child(index).is_some_and(takes))
+        })
+    }
+
     fn field(&self, index: usize) -> Option<&'t str> {
         match self.named {
             true => self.node.field_name_for_named_child(index as u32),
@@ -113,7 +122,8 @@ impl<'t> Work<'_, 't> {
         let matched = if shape.children.is_empty() {
             then(taken)
         } else {
-            self.places(&shape.children, &self.families.family(node, !shape.signs), 0, taken, then)
+            let family = self.families.family(node, !shape.signs);
+            family.may_have(&shape.children) && self.places(&shape.children, &family, 0, taken, then)
         };
         shape.captures.iter().for_each(|capture| taken[*capture] = None);
         matched
@@ -141,7 +151,7 @@ impl<'t> Work<'_, 't> {
                     return true;
                 }
             }
-            if item.first && child.is_named() {
+            if item.anchored && child.is_named() {
                 break;
             }
         }
@@ -267,6 +277,12 @@ mod tests {
             "(list (_) @a (integer) @b (_) @c)",
             "(list \",\" (integer) @b)",
             "(list . (integer) @a)",
+            "(list (integer) @a . (integer) @b)",
+            "(list (integer) @a . (_) . (integer) @b)",
+            "(list . (integer) . (integer) @b)",
+            "(parameters (_) @a . [(default_parameter) (list_splat_pattern)] @b)",
+            "(block (comment) . (return_statement) @r)",
+            "(block (expression_statement) @a . (_) @b)",
             "(list . (string) @a)",
             "(block . (_) @first)",
             "(block . (expression_statement (string) @doc) (_) @next)",
@@ -292,8 +308,8 @@ mod tests {
         for form in [
             "(list (integer)+ @a)",
             "(list (integer)? @a (string) @b)",
-            "(list (integer) @a . (integer) @b)",
             "(list (integer) @a .)",
+            "(list (integer) @a . \",\")",
             "(call !arguments) @c",
             "(expression) @e",
             "(_ (integer) @a)",
@@ -320,18 +336,20 @@ mod tests {
         }
         let mut text = if depth > 0 && one_in(4) { "(_".to_owned() } else { format!("({}", node.kind()) };
         let mut cursor = node.walk();
-        let (mut more, mut first, mut alone) = (depth < 3 && cursor.goto_first_child(), true, true);
+        // Whether no named child has been left out since the last one that was taken.
+        let (mut more, mut close) = (depth < 3 && cursor.goto_first_child(), true);
         while more {
             let child = cursor.node();
             if !child.is_missing() && !child.is_error() && one_in(3) {
-                text += if first && alone && child.is_named() && one_in(2) { " . " } else { " " };
+                text += if close && child.is_named() && one_in(2) { " . " } else { " " };
                 if let Some(field) = cursor.field_name().filter(|_| one_in(2)) {
                     text += &format!("{field}: ");
                 }
                 text += &sketch(child, one_in, depth + 1, captures);
-                alone = false;
+                close = true;
+            } else {
+                close &= !child.is_named();
             }
-            first &= !child.is_named();
             more = cursor.goto_next_sibling();
         }
         text.push(')');
@@ -352,25 +370,22 @@ mod tests {
             children.push((cursor.node(), cursor.field_name()));
             more = cursor.goto_next_sibling();
         }
-        fits(shape, node)
-            && shape.captures.iter().all(taken)
-            && are_in_order(query, &shape.children, &children, true, told)
+        fits(shape, node) && shape.captures.iter().all(taken) && are_in_order(query, &shape.children, &children, told)
     }
 
     fn are_in_order(
         query: &PlainQuery,
         items: &[Item],
         children: &[(Node<'_>, Option<&str>)],
-        all: bool,
         told: &[(String, usize, usize)],
     ) -> bool {
         let Some((item, rest)) = items.split_first() else { return true };
         (0..children.len()).any(|at| {
             let (child, field) = children[at];
-            (!item.first || all && children[..at].iter().all(|(before, _)| !before.is_named()))
+            (!item.anchored || children[..at].iter().all(|(before, _)| !before.is_named()))
                 && (item.field.is_none() || item.field.as_deref() == field)
                 && item.choices.iter().any(|shape| is_shape(query, shape, child, told))
-                && are_in_order(query, rest, &children[at + 1..], false, told)
+                && are_in_order(query, rest, &children[at + 1..], told)
         })
     }
 

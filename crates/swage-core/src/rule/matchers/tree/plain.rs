@@ -2,8 +2,8 @@
 //!
 //! A query begins at nodes of known kinds and asks for children in their order. The general engine keeps a state for each
 //! beginning and visits nodes in a way that serves all patterns; for one small pattern at a known node that costs more
-//! than looking at the few children that matter. What isn't plain (quantifiers, negated fields, anchors other than before
-//! the first child, supertypes, other predicates) is left to the general engine, and so are all faults.
+//! than looking at the few children that matter. What isn't plain (quantifiers, negated fields, anchors behind the last child
+//! and before signs, supertypes, other predicates) is left to the general engine, and so are all faults.
 
 use regex::bytes::Regex;
 
@@ -28,8 +28,8 @@ pub(super) struct PlainQuery {
 pub(super) struct Item {
     /// The field that holds it.
     pub field: Option<String>,
-    /// It must be the first named child.
-    pub first: bool,
+    /// It must be the first named child from where it is looked for: of all, or behind the place before it.
+    pub anchored: bool,
     /// Any of these may stand there.
     pub choices: Vec<Shape>,
     /// Whether any capture is in it.
@@ -199,7 +199,7 @@ impl<'q> Reader<'q> {
         let captures = choices.iter().any(|s| !s.captures.is_empty() || s.children.iter().any(|c| c.captures));
         (!choices.is_empty() && !self.rest.trim_start().starts_with(['*', '+', '?'])).then_some(Item {
             field: None,
-            first: false,
+            anchored: false,
             choices,
             captures,
         })
@@ -212,13 +212,13 @@ impl<'q> Reader<'q> {
             name => self.kinds(name, true)?,
         };
         let mut children: Vec<Item> = Vec::new();
-        let mut first = false;
+        let mut anchored = false;
         while !self.takes(')') {
             if self.takes('.') {
-                if first || !children.is_empty() {
+                if anchored {
                     return None;
                 }
-                first = true;
+                anchored = true;
                 continue;
             }
             if self.rest.starts_with("(#") {
@@ -234,13 +234,17 @@ impl<'q> Reader<'q> {
                     return None;
                 }
             }
-            let item = Item { field, first: std::mem::take(&mut first), ..self.item()? };
+            let item = Item { field, anchored: std::mem::take(&mut anchored), ..self.item()? };
+            let is_named = |kind: &u16| self.language.tables().grammar.node_kind_is_named(*kind);
+            if item.anchored && !item.choices.iter().flat_map(|shape| &shape.kinds).all(is_named) {
+                return None;
+            }
             children.push(item);
         }
         let grammar = &self.language.tables().grammar;
         let mut below = children.iter().flat_map(|item| &item.choices).flat_map(|shape| &shape.kinds);
         let signs = below.any(|kind| !grammar.node_kind_is_named(*kind));
-        (!first).then_some(Shape { kinds, captures: Vec::new(), children, signs })
+        (!anchored).then_some(Shape { kinds, captures: Vec::new(), children, signs })
     }
 
     /// The node kinds with a name; `None` when there is none, or it is one for many.

@@ -1,0 +1,326 @@
+//! What the names that a file imports stand for.
+//!
+//! A name stands for the path under which other files know it: `sp` for `subprocess` after `import subprocess as sp`,
+//! `run` for `subprocess.run` after `from subprocess import run`. In Python and JavaScript, a name that is only ever given
+//! what one call makes stands for that call: `session` for `requests.Session()`, and so do attributes of `self` and `this`.
+//! Imports anywhere in the file count for all of it; a parameter of the same name is still taken for the imported one.
+
+use std::borrow::Cow;
+use std::cell::OnceCell;
+use std::sync::OnceLock;
+
+use foldhash::{HashMap, HashMapExt};
+use tree_sitter::Node;
+
+use super::{Children, contents, preorder};
+use crate::lang::{LANGUAGES, Language};
+
+/// The imports of a file, read when they are first asked for.
+pub(crate) struct Imports<'t> {
+    root: Node<'t>,
+    source: &'t [u8],
+    language: &'static Language,
+    paths: OnceCell<HashMap<String, String>>,
+}
+
+/// What is done at a node.
+#[derive(Clone, Copy)]
+enum Step {
+    /// Nothing: it is an expression or a sign.
+    Pass,
+    /// Its children are looked at.
+    Enter,
+    Python,
+    PythonFrom,
+    JavaScript,
+    Declarator,
+    Assignment,
+    Alias,
+    Go,
+    Java,
+    Rust,
+}
+
+/// For each kind of node of a language, what is done at it.
+fn steps(language: &'static Language) -> &'static [Step] {
+    static ALL: OnceLock<Vec<OnceLock<Vec<Step>>>> = OnceLock::new();
+    let all = ALL.get_or_init(|| LANGUAGES.iter().map(|_| OnceLock::new()).collect());
+    all[language.index()].get_or_init(|| {
+        let grammar = &language.tables().grammar;
+        let kinds = 0..grammar.node_kind_count() as u16;
+        kinds.map(|id| step(language.name, grammar.node_kind_for_id(id).unwrap_or_default())).collect()
+    })
+}
+
+fn step(language: &str, kind: &str) -> Step {
+    /// Of what holds statements.
+    const ENDINGS: [&str; 12] = [
+        "statement",
+        "block",
+        "body",
+        "definition",
+        "declaration",
+        "clause",
+        "item",
+        "_list",
+        "module",
+        "program",
+        "file",
+        "element",
+    ];
+    let script = matches!(language, "javascript" | "typescript" | "tsx");
+    match (language, kind) {
+        ("python", "import_statement") => Step::Python,
+        ("python", "import_from_statement") => Step::PythonFrom,
+        ("python", "assignment") => Step::Assignment,
+        ("python", "as_pattern") => Step::Alias,
+        (_, "import_statement") if script => Step::JavaScript,
+        (_, "variable_declarator") if script => Step::Declarator,
+        (_, "assignment_expression") if script => Step::Assignment,
+        ("go", "import_spec") => Step::Go,
+        ("java", "import_declaration") => Step::Java,
+        ("rust", "use_declaration") => Step::Rust,
+        ("python" | "go" | "rust", _) if ENDINGS.iter().any(|ending| kind.ends_with(ending)) => Step::Enter,
+        (_, _) if script && ENDINGS.iter().any(|ending| kind.ends_with(ending)) => Step::Enter,
+        ("java", "program") => Step::Enter,
+        _ => Step::Pass,
+    }
+}
+
+impl<'t> Imports<'t> {
+    pub fn of(root: Node<'t>, source: &'t [u8], language: &'static Language) -> Self {
+        Self { root, source, language, paths: OnceCell::new() }
+    }
+
+    /// A piece of code with what its first name stands for in that name's place; as it is when that name isn't imported.
+    pub fn path_of<'c>(&self, code: &'c [u8]) -> Cow<'c, [u8]> {
+        resolve(self.paths.get_or_init(|| self.read()), code)
+    }
+
+    fn read(&self) -> HashMap<String, String> {
+        let (mut found, mut made) = (HashMap::new(), HashMap::new());
+        let steps = steps(self.language);
+        preorder(self.root, |node| {
+            match steps.get(usize::from(node.kind_id())).copied().unwrap_or(Step::Pass) {
+                Step::Pass => return false,
+                Step::Enter => return true,
+                Step::Python => self.python(node, "", &mut found),
+                Step::PythonFrom => {
+                    let module = self.field(node, "module_name");
+                    self.python(node, &format!("{module}."), &mut found);
+                }
+                Step::JavaScript => self.javascript(node, &mut found),
+                Step::Declarator => {
+                    self.required(node, &mut found);
+                    self.made(node, "name", "value", &mut made);
+                }
+                Step::Assignment => self.made(node, "left", "right", &mut made),
+                Step::Alias => self.made(node, "alias", "", &mut made),
+                Step::Go => self.go(node, &mut found),
+                Step::Java => self.java(node, &mut found),
+                Step::Rust => {
+                    if let Some(argument) = node.child_by_field_name("argument") {
+                        self.rust(argument, &mut found);
+                    }
+                }
+            }
+            false
+        });
+        let resolved: Vec<_> = made.into_iter().filter_map(|(name, call)| Some((name, call?))).collect();
+        for (name, call) in resolved {
+            let path = String::from_utf8_lossy(&resolve(&found, call.as_bytes())).into_owned();
+            found.entry(name).or_insert(path + "()");
+        }
+        found
+    }
+
+    /// Notes what a name is given: the function that is called for it, or nothing when it is given different things.
+    fn made(&self, node: Node<'_>, left: &str, right: &str, made: &mut HashMap<String, Option<String>>) {
+        let value = if right.is_empty() { node.named_child(0) } else { node.child_by_field_name(right) };
+        let call = value.filter(|value| matches!(value.kind(), "call" | "call_expression" | "new_expression"));
+        let function =
+            call.and_then(|call| call.child_by_field_name("function").or(call.child_by_field_name("constructor")));
+        let function = function.map(|function| self.text(function).to_owned());
+        let known = made.entry(self.field(node, left).to_owned()).or_insert_with(|| function.clone());
+        if *known != function {
+            *known = None;
+        }
+    }
+
+    fn text(&self, node: Node<'_>) -> &'t str {
+        let bytes = self.source.get(node.byte_range()).unwrap_or_default();
+        std::str::from_utf8(bytes).unwrap_or_default()
+    }
+
+    fn field(&self, node: Node<'_>, name: &str) -> &'t str {
+        node.child_by_field_name(name).map_or("", |node| self.text(node))
+    }
+
+    fn python(&self, statement: Node<'_>, before: &str, found: &mut HashMap<String, String>) {
+        let mut cursor = statement.walk();
+        for imported in statement.children_by_field_name("name", &mut cursor) {
+            if imported.kind() == "aliased_import" {
+                let path = format!("{before}{}", self.field(imported, "name"));
+                found.insert(self.field(imported, "alias").to_owned(), path);
+            } else if !before.is_empty() {
+                let name = self.text(imported);
+                found.insert(name.to_owned(), format!("{before}{name}"));
+            }
+        }
+    }
+
+    /// A module of JavaScript by the text that names it, without the scheme of the built-in ones.
+    fn module(&self, literal: Node<'_>) -> Option<&'t str> {
+        let text = self.text(literal);
+        let inside = text.get(contents(text.as_bytes())?)?;
+        Some(inside.strip_prefix("node:").unwrap_or(inside))
+    }
+
+    fn javascript(&self, statement: Node<'_>, found: &mut HashMap<String, String>) {
+        let Some(module) = statement.child_by_field_name("source").and_then(|source| self.module(source)) else {
+            return;
+        };
+        preorder(statement, |node| {
+            match node.kind() {
+                "import_specifier" => {
+                    let (name, alias) = (self.field(node, "name"), self.field(node, "alias"));
+                    let local = if alias.is_empty() { name } else { alias };
+                    found.insert(local.to_owned(), format!("{module}.{name}"));
+                    return false;
+                }
+                // The default of a module stands for the module, as it does where the module is of the older kind.
+                "identifier" => _ = found.insert(self.text(node).to_owned(), module.to_owned()),
+                _ => {}
+            }
+            true
+        });
+    }
+
+    /// `const fs = require('fs')`, also with a member behind it and with a pattern before it.
+    fn required(&self, declarator: Node<'_>, found: &mut HashMap<String, String>) {
+        let (Some(name), Some(value)) =
+            (declarator.child_by_field_name("name"), declarator.child_by_field_name("value"))
+        else {
+            return;
+        };
+        let (call, member) = match value.child_by_field_name("object") {
+            Some(object) => (object, self.field(value, "property")),
+            None => (value, ""),
+        };
+        let literal = call.child_by_field_name("arguments").and_then(|arguments| arguments.named_child(0));
+        let Some(module) = literal.and_then(|literal| self.module(literal)) else { return };
+        if self.field(call, "function") != "require" {
+            return;
+        }
+        let path = if member.is_empty() { module.to_owned() } else { format!("{module}.{member}") };
+        if name.kind() == "identifier" {
+            found.insert(self.text(name).to_owned(), path);
+            return;
+        }
+        for part in Children::named(name) {
+            let (key, local) = match part.kind() {
+                "pair_pattern" => (self.field(part, "key"), self.field(part, "value")),
+                _ => (self.text(part), self.text(part)),
+            };
+            found.insert(local.to_owned(), format!("{path}.{key}"));
+        }
+    }
+
+    /// A package goes by the last part of its path that isn't a version.
+    fn go(&self, spec: Node<'_>, found: &mut HashMap<String, String>) {
+        let path = self.field(spec, "path").trim_matches(['"', '`']);
+        let is_version =
+            |part: &&str| part.len() > 1 && part.starts_with('v') && part[1..].bytes().all(|b| b.is_ascii_digit());
+        let last = path.rsplit('/').find(|part| !is_version(part)).unwrap_or(path);
+        let name = self.field(spec, "name");
+        found.insert(if name.is_empty() { last } else { name }.to_owned(), path.to_owned());
+    }
+
+    fn java(&self, declaration: Node<'_>, found: &mut HashMap<String, String>) {
+        let path = declaration.named_child(0).map_or("", |path| self.text(path));
+        if let Some((_, name)) = path.rsplit_once('.').filter(|_| declaration.named_child_count() == 1) {
+            found.insert(name.to_owned(), path.to_owned());
+        }
+    }
+
+    /// A declaration may hold a list of others, each behind the same path.
+    fn rust(&self, declared: Node<'_>, found: &mut HashMap<String, String>) {
+        let mut open = vec![(declared, String::new())];
+        while let Some((tree, before)) = open.pop() {
+            let joined = |path: &str| if before.is_empty() { path.to_owned() } else { format!("{before}::{path}") };
+            match tree.kind() {
+                "use_as_clause" => {
+                    found.insert(self.field(tree, "alias").to_owned(), joined(self.field(tree, "path")));
+                }
+                "scoped_use_list" => {
+                    let path = joined(self.field(tree, "path"));
+                    open.extend(tree.child_by_field_name("list").map(|list| (list, path)));
+                }
+                "use_list" => open.extend(Children::named(tree).map(|part| (part, before.clone()))),
+                "identifier" | "scoped_identifier" | "self" => {
+                    let path = if tree.kind() == "self" { before } else { joined(self.text(tree)) };
+                    let name = path.rsplit("::").next().unwrap_or_default().to_owned();
+                    found.insert(name, path);
+                }
+                _ => {}
+            }
+        }
+    }
+}
+
+fn resolve<'c>(paths: &HashMap<String, String>, code: &'c [u8]) -> Cow<'c, [u8]> {
+    let is_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_' || *b == b'$' || !b.is_ascii();
+    let own = [&b"self."[..], b"this."].into_iter().find(|own| code.starts_with(own)).map_or(0, <[u8]>::len);
+    let end = code.iter().skip(own).position(|b| !is_name(b)).map_or(code.len(), |end| own + end);
+    match std::str::from_utf8(&code[..end]).ok().and_then(|name| paths.get(name)) {
+        Some(path) => Cow::Owned([path.as_bytes(), &code[end..]].concat()),
+        None => Cow::Borrowed(code),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::lang::parse;
+
+    /// What names stand for, by the ways in which languages import them.
+    #[test]
+    fn names_stand_for_what_is_imported() {
+        let cases = [
+            ("python", "import subprocess as sp\n", "sp.run", "subprocess.run"),
+            ("python", "import os.path as p, sys\n", "p.join", "os.path.join"),
+            ("python", "def f():\n    from subprocess import (run, Popen as P)\n", "run", "subprocess.run"),
+            ("python", "from subprocess import (run, Popen as P)\n", "P.wait", "subprocess.Popen.wait"),
+            ("python", "from . import quay\n", "quay.book", "..quay.book"),
+            ("python", "import subprocess\n", "subprocess.run", "subprocess.run"),
+            ("python", "from a import *\n", "run", "run"),
+            ("python", "import requests as r\ns = r.Session()\n", "s.get", "requests.Session().get"),
+            ("python", "def f(self):\n    self.s = requests.Session()\n", "self.s.get", "requests.Session().get"),
+            ("python", "with requests.Session() as s:\n    s\n", "s.get", "requests.Session().get"),
+            ("python", "s = requests.Session()\ns = other\n", "s.get", "s.get"),
+            ("javascript", "const agent = new https.Agent({});", "agent", "https.Agent()"),
+            ("javascript", "import { exec as run } from 'node:child_process';", "run", "child_process.exec"),
+            ("javascript", "import * as cp from \"child_process\";", "cp.exec", "child_process.exec"),
+            ("typescript", "import fs, { rm } from 'fs';", "fs.rm", "fs.rm"),
+            ("typescript", "import fs, { rm } from 'fs';", "rm", "fs.rm"),
+            ("javascript", "const { exec, spawn: s } = require('child_process');", "s", "child_process.spawn"),
+            ("javascript", "const { exec, spawn: s } = require('child_process');", "exec", "child_process.exec"),
+            ("javascript", "const run = require('child_process').exec;", "run", "child_process.exec"),
+            ("javascript", "const fs = need('fs');", "fs", "need()"),
+            ("go", "package a\nimport \"math/rand\"\n", "rand.Int", "math/rand.Int"),
+            ("go", "package a\nimport (\n\tr \"math/rand/v2\"\n\t\"quay/v3\"\n)\n", "r.Int", "math/rand/v2.Int"),
+            ("go", "package a\nimport (\n\tr \"math/rand/v2\"\n\t\"quay/v3\"\n)\n", "quay.Book", "quay/v3.Book"),
+            ("java", "import java.util.Random;\n", "Random", "java.util.Random"),
+            ("java", "import java.util.*;\n", "Random", "Random"),
+            ("rust", "use std::{fs::{self, write as put}, io};", "put", "std::fs::write"),
+            ("rust", "use std::{fs::{self, write as put}, io};", "fs::rename", "std::fs::rename"),
+            ("rust", "use std::process::Command;", "Command::new", "std::process::Command::new"),
+        ];
+        for (language, source, code, expected) in cases {
+            let language = Language::by_name(language).expect("a language");
+            let tree = parse(source.as_bytes(), language).expect("it is small");
+            let imports = Imports::of(tree.root_node(), source.as_bytes(), language);
+            assert_eq!(String::from_utf8_lossy(&imports.path_of(code.as_bytes())), expected, "{source}");
+        }
+    }
+}
