@@ -78,6 +78,7 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
     config.target = table.string("target", p).map(|t| t.value);
     config.packs = table.strings("packs", p).map(|packs| packs.into_iter().map(|pack| (pack.value, pack.at)).collect());
     config.generated = path_set(table, "generated", p).or_else(|| config.generated.take());
+    config.vendored = path_set(table, "vendored", p).or_else(|| config.vendored.take());
     if let Some(mut limits) = table.table("limits", p) {
         let mut size = |key, p: &mut Problems<'_>| {
             let text = limits.string(key, p)?;

@@ -12,11 +12,16 @@ pub use self::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Pos
 use crate::rule::RuleSet;
 
 impl Config {
-    /// Rules with what the configuration says of names that are defined elsewhere and of files that a program makes.
+    /// Rules with what the configuration says of names that are defined elsewhere and of files that
+    /// nobody here writes.
     pub fn complete(&self, rules: RuleSet) -> RuleSet {
         let rules = rules.with_globals(self.globals.clone());
-        match &self.generated {
+        let rules = match &self.generated {
             Some(generated) => rules.with_generated(generated.clone()),
+            None => rules,
+        };
+        match &self.vendored {
+            Some(vendored) => rules.with_vendored(vendored.clone()),
             None => rules,
         }
     }

@@ -16,6 +16,8 @@ pub struct Config {
     pub limits: Limits,
     /// Files that a program makes; `None` stands for those that are usually called so.
     pub generated: Option<PathSet>,
+    /// Files that come from elsewhere and are kept in the tree; `None` stands for those that usually lie in such folders.
+    pub vendored: Option<PathSet>,
     /// Names that are defined outside of what can be seen, by language.
     pub globals: BTreeMap<String, Vec<String>>,
     /// What the gate demands.

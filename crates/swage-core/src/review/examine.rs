@@ -209,7 +209,7 @@ fn generated_files(change: &Change, examined: &[Examined]) -> Option<String> {
     let named = made.iter().take(MOST_NAMED).cloned().collect::<Vec<_>>().join(", ");
     let more = made.len().saturating_sub(MOST_NAMED);
     let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-    (!made.is_empty()).then(|| format!("Generated files skipped by packs: {named}{more}."))
+    (!made.is_empty()).then(|| format!("Generated and vendored files skipped by packs: {named}{more}."))
 }
 
 /// A rule that looks at what a change takes away finds what was there and isn't any more, and nothing else.

@@ -109,7 +109,7 @@ impl PathSets {
 /// Where files lie that people don't write, when the configuration doesn't say.
 const USUALLY_GENERATED: [&str; 11] = [
     "**/html/_static/**",
-    "**/{dist,node_modules,bower_components,vendor,third_party,generated,_build}/**",
+    "**/{dist,generated,_build}/**",
     "**/{build-*,*-dist}/**",
     "**/build/**/*.{js,mjs,cjs,d.ts}",
     "**/*.min.{js,css}",
@@ -125,4 +125,15 @@ const USUALLY_GENERATED: [&str; 11] = [
 pub fn usually_generated() -> Option<PathSet> {
     // A mistake in the list would be seen at once: nothing would be left alone.
     PathSet::new(USUALLY_GENERATED.map(str::to_owned).to_vec()).ok()
+}
+
+/// Where code that comes from elsewhere lies, when the configuration doesn't say.
+const USUALLY_VENDORED: [&str; 2] = [
+    "**/{node_modules,bower_components,jspm_packages,vendor,vendored,_vendor,extern,external,externals,deps}/**",
+    "**/{third,3rd}{-,_,}party/**",
+];
+
+/// The files that usually come from elsewhere.
+pub fn usually_vendored() -> Option<PathSet> {
+    PathSet::new(USUALLY_VENDORED.map(str::to_owned).to_vec()).ok()
 }

@@ -7,12 +7,26 @@ use sha2::{Digest, Sha256};
 
 use super::compiled::LanguageSet;
 use super::model::Rule;
-use super::paths::{PathSet, PathSets, is_rule_file, usually_generated};
+use super::paths::{PathSet, PathSets, is_rule_file, usually_generated, usually_vendored};
 use crate::lang::{LANGUAGES, Language};
 
 /// A fingerprint of the sources that decide what is found, made by the build script: stored results of other sources aren't
 /// reused.
 const SCANNER: &str = env!("SWAGE_SCANNER");
+
+/// Files that the project's people don't write.
+#[derive(Debug)]
+struct Foreign {
+    paths: Option<PathSet>,
+    /// Whether the configuration names them, rather than the usual names.
+    is_named: bool,
+}
+
+impl Foreign {
+    fn has(&self, path: &[u8]) -> bool {
+        self.paths.as_ref().is_some_and(|paths| paths.has(path))
+    }
+}
 
 /// The rules of a run.
 #[derive(Debug)]
@@ -21,9 +35,9 @@ pub struct RuleSet {
     /// Names that are defined outside of what can be seen, by language.
     globals: BTreeMap<String, Vec<String>>,
     /// Files that a program makes.
-    generated: Option<PathSet>,
-    /// Whether the configuration names those, rather than the usual names.
-    generated_is_named: bool,
+    generated: Foreign,
+    /// Files that come from elsewhere.
+    vendored: Foreign,
     /// The mark of each rule.
     marks: Vec<u64>,
     sets: PathSets,
@@ -59,8 +73,8 @@ impl RuleSet {
         Self {
             rules,
             globals: BTreeMap::new(),
-            generated: usually_generated(),
-            generated_is_named: false,
+            generated: Foreign { paths: usually_generated(), is_named: false },
+            vendored: Foreign { paths: usually_vendored(), is_named: false },
             marks,
             sets,
             reaches,
@@ -75,18 +89,22 @@ impl RuleSet {
 
     /// The same with the files that a program makes, as the configuration names them.
     pub fn with_generated(self, generated: PathSet) -> Self {
-        Self { generated: Some(generated), generated_is_named: true, ..self }
+        Self { generated: Foreign { paths: Some(generated), is_named: true }, ..self }
     }
 
-    /// Whether a program makes files with this path.
+    /// The same with the files that come from elsewhere, as the configuration names them.
+    pub fn with_vendored(self, vendored: PathSet) -> Self {
+        Self { vendored: Foreign { paths: Some(vendored), is_named: true }, ..self }
+    }
+
+    /// Whether a program makes files with this path, or they come from elsewhere.
     pub fn is_generated(&self, path: &[u8]) -> bool {
-        self.generated.as_ref().is_some_and(|made| made.has(path))
+        self.generated.has(path) || self.vendored.has(path)
     }
 
-    /// Whether the configuration itself says that a program makes files with this path; the usual names prove nothing of
-    /// a file that a change brings.
+    /// Whether the configuration itself says so of this path; the usual names prove nothing of a file that a change brings.
     pub fn is_named_as_generated(&self, path: &[u8]) -> bool {
-        self.generated_is_named && self.is_generated(path)
+        [&self.generated, &self.vendored].iter().any(|foreign| foreign.is_named && foreign.has(path))
     }
 
     /// Whether a name is defined outside of what can be seen in files of a language.
