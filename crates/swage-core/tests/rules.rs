@@ -469,6 +469,13 @@ title = "t"
 message = "m"
 languages = []
 match = { tree = "(call)", enclosed_by = { node = "loop", encloses = { nod = "call" } } }
+[[rule]]
+id = "no-imports"
+severity = "note"
+title = "t"
+message = "m"
+languages = ["json"]
+match = { key = "a.X", holes.X = { stands_for = "x" } }
 "#;
     insta::assert_snapshot!(rules(source).unwrap_err());
     insta::assert_snapshot!(rules("a = \nb = 'x").unwrap_err(), @r"

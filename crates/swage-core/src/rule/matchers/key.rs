@@ -76,7 +76,12 @@ fn read(
     let path = table.required_string("key", "a key match", p)?;
     let holes = read_holes(table, p);
     if let Some(hole) = holes.iter().find(|hole| hole.stands_for.is_some()) {
-        p.at(table.at, format!("`stands_for` of the hole `{}` asks for imports, and keys have none", hole.name), None);
+        let hint = "say with `text` what it must be".to_owned();
+        p.at(
+            table.at,
+            format!("`stands_for` of the hole `{}` asks for imports, and keys have none", hole.name),
+            Some(hint),
+        );
     }
     let value = table.string("value", p);
     let index = |name: &str| holes.iter().position(|h| h.name == name);
