@@ -69,6 +69,7 @@ fn step(language: &str, kind: &str) -> Step {
         "element",
     ];
     let script = matches!(language, "javascript" | "typescript" | "tsx");
+    let is_followed = script || matches!(language, "python" | "go" | "rust");
     match (language, kind) {
         ("python", "import_statement") => Step::Python,
         ("python", "import_from_statement") => Step::PythonFrom,
@@ -80,9 +81,8 @@ fn step(language: &str, kind: &str) -> Step {
         ("go", "import_spec") => Step::Go,
         ("java", "import_declaration") => Step::Java,
         ("rust", "use_declaration") => Step::Rust,
-        ("python" | "go" | "rust", _) if ENDINGS.iter().any(|ending| kind.ends_with(ending)) => Step::Enter,
-        (_, _) if script && ENDINGS.iter().any(|ending| kind.ends_with(ending)) => Step::Enter,
         ("java", "program") => Step::Enter,
+        (_, _) if is_followed && ENDINGS.iter().any(|ending| kind.ends_with(ending)) => Step::Enter,
         _ => Step::Pass,
     }
 }
@@ -126,10 +126,11 @@ impl<'t> Imports<'t> {
             }
             false
         });
-        let resolved: Vec<_> = made.into_iter().filter_map(|(name, call)| Some((name, call?))).collect();
-        for (name, call) in resolved {
-            let path = String::from_utf8_lossy(&resolve(&found, call.as_bytes())).into_owned();
-            found.entry(name).or_insert(path + "()");
+        // Of the imports alone: what one call makes of another's result would depend on the order of the map.
+        let path = |call: String| String::from_utf8_lossy(&resolve(&found, call.as_bytes())).into_owned() + "()";
+        let resolved: Vec<_> = made.into_iter().filter_map(|(name, call)| Some((name, path(call?)))).collect();
+        for (name, path) in resolved {
+            found.entry(name).or_insert(path);
         }
         found
     }
@@ -298,6 +299,7 @@ mod tests {
             ("python", "def f(self):\n    self.s = requests.Session()\n", "self.s.get", "requests.Session().get"),
             ("python", "with requests.Session() as s:\n    s\n", "s.get", "requests.Session().get"),
             ("python", "s = requests.Session()\ns = other\n", "s.get", "s.get"),
+            ("python", "s = requests.Session()\nt = s.get()\n", "t.json", "s.get().json"),
             ("javascript", "const agent = new https.Agent({});", "agent", "https.Agent()"),
             ("javascript", "import { exec as run } from 'node:child_process';", "run", "child_process.exec"),
             ("javascript", "import * as cp from \"child_process\";", "cp.exec", "child_process.exec"),
