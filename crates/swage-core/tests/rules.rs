@@ -53,8 +53,9 @@ fn every_shipped_rule_does_what_its_examples_say() {
             let silent = silent || counts.contains(&0);
             assert!(reported && silent && rule.help.is_some(), "{} needs help and examples of both kinds", rule.id);
             for language in rule.languages() {
-                // A link reports in one of the languages that it reads.
-                let judged = |e: &ExampleFile| !e.lines.is_empty() || rule.link().is_some();
+                // A link reports in one of the languages that it reads, and some syntax counts only beside other rules.
+                let beside = rule.link().is_some() || rule.is_about_syntax();
+                let judged = |e: &ExampleFile| !e.lines.is_empty() || beside;
                 let of = |e: &ExampleFile| Language::of(e.path.as_bytes(), e.code.as_bytes()) == Some(language);
                 let shown = files().any(|e| of(e) && judged(e)) || has_slip(&rule.id, language);
                 if !shown {
@@ -522,6 +523,8 @@ fn what_cannot_be_examined_says_so() {
         ("a.ts", &"/* a = b; */\n".repeat(40_000), "examined"),
         // As many children of one node, to each of which none may be counted from the first.
         ("a.py", &format!("from tides import (\n{})\n", "    tide,\n".repeat(10_000)), "examined"),
+        // Each function asks the whole file what is in it.
+        ("a.js", &format!("exports.a = 1;\n{}", "function a() {}\n".repeat(20_000)), "examined"),
         // A filter can't look all the way down.
         ("a.rs", &") ]\n} a = ".repeat(4_000), "it nests more than 2000 deep"),
         ("a.c", &format!("int f(\n{}int b);\n", "    int a,\n".repeat(10_000)), "examined"),

@@ -90,6 +90,17 @@ fn limits_are_told() {
     assert_eq!(file["incomplete"], true, "{file}");
     let why = file["why_not"].as_str().unwrap_or_default();
     assert!(why.starts_with("matching takes more than the allowed") && why.ends_with("in rule `no-bad`"), "{why}");
+
+    // A filter that goes through the whole file for each of many matches.
+    let whole = CONFIG.replace(
+        "match = { code = \"bad(ARGS)\", holes.ARGS = { many = true } }",
+        "match = { tree = '((module (expression_statement (call (identifier) @NAME))) @whole (#eq? @NAME \"bad\"))', not_encloses = { code = \"good(NAME)\", holes.NAME = {} } }",
+    );
+    s.write("swage.toml", whole);
+    s.write("a.py", "bad(x)\n".repeat(12_000));
+    let json = s.swage(&["review", "--format", "json"]).json();
+    let file = json["files"].as_array().expect("files").iter().find(|f| f["new_path"] == "a.py").expect("a.py");
+    assert!(file["why_not"].as_str().unwrap_or_default().ends_with("in rule `no-bad`"), "{file}");
 }
 
 #[test]

@@ -11,6 +11,7 @@ use super::examination::{Examination, Fixes, Progress};
 use super::excerpt::Code;
 use super::file::{Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
 use super::fixes::offer_fixes;
+use super::foreign::ForeignFolders;
 use super::model::{Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side, Standing, Suppressed};
 use super::readable::Readable;
 use super::written::{Written, written};
@@ -50,9 +51,12 @@ impl Examination<'_> {
         out
     }
 
-    fn rule_entries(&self, findings: &[Finding]) -> Vec<RuleEntry> {
+    /// The rules that ran, and those that found something all the same.
+    fn rule_entries(&self, findings: &[Finding], not_run: &[(String, String)]) -> Vec<RuleEntry> {
         let used: BTreeSet<&str> = findings.iter().map(|f| f.rule.as_str()).collect();
-        let mut rules: Vec<_> = self.rules.rules().iter().filter(|r| used.contains(r.id.as_str())).collect();
+        let idle: BTreeSet<&str> = not_run.iter().map(|(id, _)| id.as_str()).collect();
+        let ran = |r: &&Arc<Rule>| used.contains(r.id.as_str()) || !idle.contains(r.id.as_str());
+        let mut rules: Vec<_> = self.rules.rules().iter().filter(ran).collect();
         // The order in which their files are read mustn't show.
         rules.sort_by_key(|r| &r.id);
         rules
@@ -84,7 +88,7 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
     review.findings.extend(about);
     review.not_run.extend(idle);
     review.not_run.sort();
-    review.rules = with.rule_entries(&review.findings);
+    review.rules = with.rule_entries(&review.findings, &review.not_run);
     review.findings.sort_by_cached_key(Finding::order);
     review
 }
@@ -101,11 +105,12 @@ struct Looked<'c> {
 
 /// Examines all files and what is beyond them; the findings come without excerpts and in the order of what was compared.
 fn look<'c>(change: &Change, contents: &'c dyn Contents, with: &Examination<'_>, scope: Scope) -> Looked<'c> {
+    let folders = ForeignFolders::new(change, contents, with.rules);
     let mut examined: Vec<Examined> = (0..change.files.len())
         .into_par_iter()
         .map(|index| {
             (with.progress)(Progress::Started { index });
-            let result = examine_file(change, index, contents, with, scope);
+            let result = examine_file(change, index, contents, with, scope, &folders);
             (with.progress)(Progress::Finished { index, bytes: result.sizes.iter().flatten().sum() });
             result
         })
@@ -153,7 +158,7 @@ fn put_together(
         target: change.target.clone(),
         description: change.description.clone(),
         rules_from: String::new(),
-        rules: with.rule_entries(&findings),
+        rules: with.rule_entries(&findings, &not_run),
         files,
         findings,
         totals: None,

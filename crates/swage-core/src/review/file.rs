@@ -1,17 +1,21 @@
 //! Scanning both sides of one file of a change.
 
+use std::sync::Arc;
+
 use sha2::{Digest, Sha256};
 
 use super::examination::{Examination, WhyNot};
+use super::foreign::ForeignFolders;
 use super::unexamined;
 use super::written::ChangedLines;
 use crate::baseline::FileHits;
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::Kind;
 use crate::lang::Language;
-use crate::rule::{Clause, Extent, Rule, RuleSet};
+use crate::rule::{Clause, Extent, Rule, RuleSet, SyntaxFault};
 use crate::scan::{
-    Fact, FileScan, Hit, Markers, Span, Status, Syntax, is_binary, looks_generated, scan, scan_fragment, syntax_errors,
+    Fact, FileScan, Hit, Markers, Span, Status, Syntax, hides_security, is_binary, looks_generated, scan,
+    scan_fragment, syntax_errors,
 };
 
 /// Whether a program makes a file.
@@ -217,6 +221,7 @@ pub(super) fn examine_file(
     contents: &dyn Contents,
     with: &Examination<'_>,
     scope: Scope,
+    folders: &ForeignFolders<'_>,
 ) -> Examined {
     let file = &change.files[index];
     let mut out = Examined {
@@ -243,12 +248,20 @@ pub(super) fn examine_file(
             out.why_not = Some(unexamined::link(file, change, &contents.sides(index).new, with));
         }
         (Nature::Submodule, _) => out.why_not = Some(unexamined::submodule(file, change)),
-        (Nature::Text | Nature::Binary, _) => examine_text(file, &contents.sides(index), with, scope, &mut out),
+        (Nature::Text | Nature::Binary, _) => {
+            examine_text(file, &contents.sides(index), with, (scope, folders), &mut out)
+        }
     }
     out
 }
 
-fn examine_text(file: &ChangedFile, sides: &Sides, with: &Examination<'_>, scope: Scope, out: &mut Examined) {
+fn examine_text(
+    file: &ChangedFile,
+    sides: &Sides,
+    with: &Examination<'_>,
+    (scope, folders): (Scope, &ForeignFolders<'_>),
+    out: &mut Examined,
+) {
     out.partial = [&sides.old, &sides.new].iter().any(|c| matches!(c, Content::Partial { .. }));
     let size =
         |content: &Content| if let Content::Whole { bytes, .. } = content { Some(bytes.len() as u64) } else { None };
@@ -269,7 +282,7 @@ fn examine_text(file: &ChangedFile, sides: &Sides, with: &Examination<'_>, scope
     }
     let origin = match scope {
         Scope::Tree => Origin::AsItStands,
-        Scope::Change if is_known_as_generated(file, sides, with.rules) => Origin::Generated,
+        Scope::Change if is_known_as_generated(file, sides, with.rules, folders) => Origin::Generated,
         Scope::Change => Origin::Written,
     };
     let mut old = with.side(&file.old_path, &sides.old, origin);
@@ -334,15 +347,17 @@ fn not_wanted(content: &Content) -> String {
 }
 
 /// Whether the target knows that a program makes a file: its configuration names the path, or the file is there already
-/// under a usual name, or with a marker that it still has.
-fn is_known_as_generated(file: &ChangedFile, sides: &Sides, rules: &RuleSet) -> bool {
+/// under a usual name, or with a marker that it still has, or its folder is, under a usual name.
+fn is_known_as_generated(file: &ChangedFile, sides: &Sides, rules: &RuleSet, folders: &ForeignFolders<'_>) -> bool {
     let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
     if rules.is_named_as_generated(path) {
         return true;
     }
-    let (Content::Whole { bytes: old, .. } | Content::Partial { bytes: old, .. }) = &sides.old else { return false };
+    let (Content::Whole { bytes: old, .. } | Content::Partial { bytes: old, .. }) = &sides.old else {
+        return sides.old == Content::Absent && folders.hold(path);
+    };
     if old.is_empty() {
-        return false;
+        return folders.hold(path);
     }
     let looks =
         |path: &[u8], bytes: &[u8]| rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes));
@@ -361,19 +376,23 @@ fn broken_by_the_change(
     with: &Examination<'_>,
     out: &mut Examined,
 ) -> Option<Hit> {
-    if file.kind == Kind::Deleted
-        || out.language.is_none()
-        || !matches!(new.scan.status, Status::Examined | Status::NotWanted)
-    {
+    if file.kind == Kind::Deleted || !matches!(new.scan.status, Status::Examined | Status::NotWanted) {
         return None;
     }
     let syntax = with.syntax(&file.new_path, &sides.new, new)?;
     out.syntax_errors = syntax.errors;
-    let rule = with.rules.rules().iter().find(|rule| rule.is_about_syntax() && rule.wants_path(&file.new_path))?;
     if syntax.errors == 0 || with.syntax(&file.old_path, &sides.old, old)?.errors > 0 {
         return None;
     }
-    let added = |span: &&Span| (span.start_line..=span.end_line).any(|line| file.map.to_old(line - 1).is_none());
+    let (language, Content::Whole { bytes, .. }) = (out.language?, &sides.new) else { return None };
+    let is_added = |line: u32| file.map.to_old(line - 1).is_none();
+    let has = |fault| match fault {
+        SyntaxFault::Broken => true,
+        SyntaxFault::HidesSecurity => hides_security(bytes, language, with.rules, &is_added),
+    };
+    let wants = |rule: &&Arc<Rule>| rule.wants_path(&file.new_path) && rule.syntax_faults(language).any(has);
+    let rule = with.rules.rules().iter().find(wants)?;
+    let added = |span: &&Span| (span.start_line..=span.end_line).any(is_added);
     let place = syntax.places.iter().find(added).or(syntax.places.first())?;
     let message = rule.say(|gap| (gap == "value").then(|| syntax.errors.to_string()));
     Some(Hit::new(rule, message, *place, String::new(), b"", None))

@@ -8,6 +8,7 @@ mod example;
 mod excerpt;
 mod file;
 mod fixes;
+mod foreign;
 mod model;
 mod readable;
 mod settled;

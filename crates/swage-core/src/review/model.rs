@@ -434,7 +434,7 @@ pub struct Review {
     pub files: Vec<FileEntry>,
     /// The findings: those of the head by path and place, then the absent ones.
     pub findings: Vec<Finding>,
-    /// The rules that have findings.
+    /// The rules that ran, in the order of their ids.
     pub rules: Vec<RuleEntry>,
     /// All findings of the whole tree before and after, when it was looked at.
     pub totals: Option<(u64, u64)>,

@@ -29,7 +29,7 @@ pub use self::filter::{Filter, NodeTest, Place, Relation};
 pub use self::fix::{EditAction, EditTemplate, FixTemplate, Removal};
 pub use self::link::{Collection, FileOf, Link, Meeting, Within};
 pub(crate) use self::link::{may_mean, meant_name, own_name};
-pub use self::matchers::{CodeMatch, Extent, Figure, Matcher, Plan, SuppressionFault, Zone};
+pub use self::matchers::{CodeMatch, Extent, Figure, Matcher, Plan, SuppressionFault, SyntaxFault, Zone};
 pub(crate) use self::matchers::{Counting, Frame, FunctionFinder, Gather, Gathered, Match, ParsedFile, TooMany};
 pub(crate) use self::message::{parts as template_parts, shorten};
 pub use self::model::{Beyond, Clause, Example, ExampleFile, Rule, RuleSide, Severity};

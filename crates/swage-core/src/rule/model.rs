@@ -11,7 +11,7 @@ use super::checker::Checker;
 use super::filter::Filter;
 use super::fix::FixTemplate;
 use super::link::Link;
-use super::matchers::{Matcher, SyntaxMatch};
+use super::matchers::{Matcher, SyntaxFault, SyntaxMatch};
 use super::paths::{PathSet, is_rule_file, is_wanted};
 use crate::change::Change;
 use crate::lang::Language;
@@ -111,6 +111,12 @@ impl Rule {
     /// Whether it is about files that a change breaks, which is told of both sides together.
     pub fn is_about_syntax(&self) -> bool {
         self.clauses.iter().any(|clause| clause.matcher_as::<SyntaxMatch>().is_some())
+    }
+
+    /// What it finds wrong with files of a language that a change breaks.
+    pub(crate) fn syntax_faults(&self, language: &'static Language) -> impl Iterator<Item = SyntaxFault> {
+        let own = self.clauses.iter().filter(move |c| c.languages.is_empty() || c.languages.contains(&language));
+        own.filter_map(|clause| Some(clause.matcher_as::<SyntaxMatch>()?.0))
     }
 
     /// A number that stands for its id where many refer to it.

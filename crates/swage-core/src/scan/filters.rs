@@ -107,10 +107,31 @@ impl Search<'_> {
         })
     }
 
+    /// Many matches may ask the same of one large node, such as the whole file: what doesn't depend on what they captured is
+    /// asked once.
     fn encloses(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+        let is_free = |place: &Place| !matches!(place.what, NodeTest::Code(_)) && place.filters.is_empty();
+        if !filter.any.iter().all(is_free) {
+            return self.is_inside(filter, node, given);
+        }
+        let asked = (std::ptr::from_ref(filter).addr(), node.id());
+        if let Some(answer) = self.inside.borrow().get(&asked) {
+            return *answer;
+        }
+        let answer = self.is_inside(filter, node, given);
+        self.inside.borrow_mut().insert(asked, answer);
+        answer
+    }
+
+    fn is_inside(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
         let mut found = false;
         let visited = walk(node, Which { marks: None, signs: true }, &mut |step| {
             let Step::Enter { node: n, .. } = step else { return false };
+            let left = self.file.steps.get().saturating_sub(1);
+            self.file.steps.set(left);
+            if left == 0 {
+                return false;
+            }
             found = found
                 || filter.any.iter().any(|place| {
                     (n != node || matches!(place.what, NodeTest::Text(_))) && self.is_place(place, n, given)

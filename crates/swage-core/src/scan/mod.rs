@@ -36,6 +36,7 @@ pub(crate) use generated::looks_generated;
 pub use hit::{Elsewhere, Fact, FileScan, Hit, Span, Status};
 pub use limits::Limits;
 pub use lines::Lines;
+pub(crate) use syntax::hides_security;
 pub use syntax::{Syntax, syntax_errors};
 pub use text::decoded;
 pub use trial::{Miss, Trial, TrialMatch, try_pattern};

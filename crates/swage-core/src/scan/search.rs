@@ -1,8 +1,9 @@
 //! The search through a parsed file: one walk that gathers what the plans of all rules need, then the plans.
 
-use std::cell::Cell;
+use std::cell::{Cell, RefCell};
 use std::ops::Range;
 
+use foldhash::HashMap;
 use tree_sitter::Node;
 
 use super::found::{Found, Origin, Scope};
@@ -37,6 +38,8 @@ pub(super) struct Search<'a> {
     spent: Cell<Option<u32>>,
     /// An entry that asked for more than can be tried.
     overrun: Cell<Option<u32>>,
+    /// What was found inside of nodes: by the address of the filter that asked, and the node's id.
+    pub inside: RefCell<HashMap<(usize, usize), bool>>,
 }
 
 /// What the walk gives.
@@ -76,7 +79,8 @@ impl<'a> Search<'a> {
             Plan::Nodes { .. } | Plan::Lines(_) | Plan::File { .. } | Plan::Suppressions(_) => None,
         });
         let functions = functions.collect();
-        Self { file, editable, rules, set, possible, functions, words, too_deep, spent, overrun }
+        let inside = RefCell::default();
+        Self { file, editable, rules, set, possible, functions, words, too_deep, spent, overrun, inside }
     }
 
     /// Everything that the possible entries find; `text` has the matches of their expressions.

@@ -3,10 +3,11 @@
 use serde::{Deserialize, Serialize};
 use tree_sitter::{Node, Tree};
 
+use super::words::Words;
 use super::{Lines, Span, decoded, text};
-use crate::lang::Language;
-use crate::lang::parse;
+use crate::lang::{Class, Language, parse};
 use crate::pattern::Children;
+use crate::rule::{Entry, RuleSet};
 
 /// Most places that are remembered.
 const MOST_PLACES: usize = 64;
@@ -56,4 +57,50 @@ pub fn syntax_errors(content: &[u8], language: &'static Language) -> Result<Synt
     }
     let source = text::with_plain_line_ends(&content, Some(language));
     Ok(Syntax::of(&parse(&source, language)?, &content))
+}
+
+/// Whether lines that a change adds (1-based), in functions or else definitions that don't parse whole, hold the words of a rule
+/// that is tagged `security`. The parser may have taken the code around an error for something else, so it isn't the error alone
+/// that is looked at.
+pub(crate) fn hides_security(
+    content: &[u8],
+    language: &'static Language,
+    rules: &RuleSet,
+    is_added: &dyn Fn(u32) -> bool,
+) -> bool {
+    let content = decoded(content);
+    let source = text::with_plain_line_ends(&content, Some(language));
+    let Ok(tree) = parse(&source, language) else { return true };
+    let set = rules.for_language(Some(language));
+    let words = Words::find(&source, set);
+    let is_grave = |rule: usize| rules.rules()[rule].tags.iter().any(|tag| tag == "security");
+    // Keywords stand everywhere, so they tell nothing.
+    let is_keyword = |word: &u32| {
+        let text = &set.words[*word as usize].text;
+        std::str::from_utf8(text).is_ok_and(|text| language.is_keyword(text))
+    };
+    let tells = |e: &&Entry| !e.needs.is_empty() && !e.needs.0.iter().flatten().any(is_keyword);
+    let grave: Vec<_> = set.entries.iter().filter(|e| is_grave(e.rule)).filter(tells).collect();
+    let lines = Lines::new(&source);
+    let hides = |node: Node<'_>| {
+        let rows = node.start_position().row..=node.end_position().row;
+        let added: Vec<usize> = rows.filter(|row| is_added(*row as u32 + 1)).collect();
+        let mut runs = added.chunk_by(|a, b| a + 1 == *b).filter_map(|run| {
+            let (first, last) = (lines.range(*run.first()?)?, lines.range(*run.last()?)?);
+            Some(first.start..last.end)
+        });
+        runs.any(|run| grave.iter().any(|entry| words.allow(&entry.needs, &run)))
+    };
+    let is_function = |node: Node<'_>| language.tables().is(node.kind_id(), Class::Function);
+    let mut open = vec![tree.root_node()];
+    while let Some(node) = open.pop() {
+        if is_function(node) || node.is_error() || node.is_missing() {
+            if hides(node) {
+                return true;
+            }
+        } else {
+            open.extend(Children::all(node).filter(Node::has_error));
+        }
+    }
+    false
 }

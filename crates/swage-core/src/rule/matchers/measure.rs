@@ -106,7 +106,7 @@ impl NodeFinder for MeasureMatch {
     fn at<'t>(&self, file: &ParsedFile<'t>, node: Node<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
         let value = match self.measure {
             Measure::Parameters => file.language.parameter_count(node, file.source, self.over).map(u64::from),
-            Measure::Lines => Some((last_row(node) - node.start_position().row) as u64 + 1),
+            Measure::Lines => Some(line_count(node)),
             Measure::Nesting | Measure::Branches => None,
         };
         if let Some(over) = value.and_then(|value| self.over(file, node, value)) {
@@ -118,11 +118,12 @@ impl NodeFinder for MeasureMatch {
 
 impl FunctionFinder for MeasureMatch {
     fn at(&self, file: &ParsedFile<'_>, function: &Frame<'_>) -> Option<Match<'_>> {
-        match self.measure {
-            Measure::Nesting => self.over(file, function.node, function.deepest),
-            Measure::Branches => self.over(file, function.node, function.branches),
-            Measure::Parameters | Measure::Lines => None,
-        }
+        let value = match self.measure {
+            Measure::Nesting => function.deepest,
+            Measure::Branches => function.branches,
+            Measure::Parameters | Measure::Lines => return None,
+        };
+        self.over(file, function.node, value).filter(|_| !is_packed(function.node))
     }
 }
 
@@ -141,6 +142,17 @@ impl MeasureMatch {
         let figure = Some(Figure { value, limit: self.over });
         Some(Match { captures: name.into_iter().collect(), figure, ..Match::plain(range) })
     }
+}
+
+/// Whether a function is packed into lines that nobody reads, so that how it branches says nothing to anybody.
+fn is_packed(function: Node<'_>) -> bool {
+    const LONG_LINE: u64 = 200;
+    function.byte_range().len() as u64 > LONG_LINE * line_count(function)
+}
+
+/// How many lines a node takes.
+fn line_count(node: Node<'_>) -> u64 {
+    (last_row(node) - node.start_position().row) as u64 + 1
 }
 
 /// The row (0-based) in which a node ends, without the comments and empty lines behind what is in it.

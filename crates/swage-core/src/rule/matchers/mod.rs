@@ -28,6 +28,7 @@ pub(crate) use self::plan::{
     FileFinder, FunctionFinder, Gather, Gathered, Match, NodeFinder, OnMatch, ParsedFile, TooMany,
 };
 pub use self::suppression::SuppressionFault;
+pub use self::syntax::SyntaxFault;
 pub(super) use self::syntax::SyntaxMatch;
 use super::problem::Problems;
 use super::table::Table;

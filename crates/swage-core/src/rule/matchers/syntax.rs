@@ -1,4 +1,4 @@
-//! `syntax`: files that parsed whole before the change and don't after it.
+//! `syntax`: files that parsed whole before the change and don't after it, or hide something in what doesn't parse.
 
 use std::sync::Arc;
 
@@ -12,14 +12,24 @@ pub(super) const READER: Reader = Reader {
     others: &[],
     read: |table, _, name, p| {
         let word = table.required_string("syntax", name, p)?;
-        one_of(&word, "fault of a file's syntax", [("broken", ())], p)?;
-        Some(Arc::new(SyntaxMatch))
+        let faults = [("broken", SyntaxFault::Broken), ("hides-security", SyntaxFault::HidesSecurity)];
+        Some(Arc::new(SyntaxMatch(one_of(&word, "fault of a file's syntax", faults, p)?)))
     },
 };
 
+/// What is wrong with a file that a change breaks.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SyntaxFault {
+    /// It doesn't parse whole any more.
+    Broken,
+    /// Besides, what the change adds where it doesn't parse holds the words of a rule that is tagged `security`. That is for
+    /// languages whose grammars don't know all that is right: with macros, templates or other preprocessors.
+    HidesSecurity,
+}
+
 /// Files that a change breaks.
 #[derive(Debug)]
-pub(in crate::rule) struct SyntaxMatch;
+pub(in crate::rule) struct SyntaxMatch(pub SyntaxFault);
 
 impl Matcher for SyntaxMatch {
     fn captures(&self) -> Vec<&str> {

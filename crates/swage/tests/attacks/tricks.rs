@@ -1,104 +1,12 @@
-//! Changes that try to talk past the gate, each with a control: the same bad code without the trick fails. The verdict is
-//! the same, byte for byte, whatever is checked out where the gate runs.
+//! The tricks, each with the same bad code without it.
 
-mod common;
-use common::Sandbox;
+use super::common::Sandbox;
 
-const RULES: &str = r#"target = "main"
-packs = []
+/// What is done to the repository.
+pub type Edit = fn(&Sandbox);
 
-[[rule]]
-id = "no-eval"
-severity = "error"
-title = "No evaluation of text"
-message = "`{match}` runs text as code."
-languages = ["python"]
-match = { code = "eval(X)", holes.X = {} }
-
-[[rule]]
-id = "no-run"
-severity = "error"
-title = "Nothing is run"
-message = "`{match}` runs."
-languages = ["python", "java"]
-match = { code = "run(X)", holes.X = {} }
-
-[[rule]]
-id = "no-token"
-severity = "error"
-title = "No tokens"
-message = "A token stands here."
-match = { text = "^key=TOKEN_[A-Z]+|^EXPORT_" }
-
-[[rule]]
-id = "no-sudo"
-severity = "error"
-title = "Scripts stay users"
-message = "`{match}` asks for more."
-languages = ["bash"]
-match = { text = "sudo" }
-
-[[rule]]
-id = "no-trace"
-severity = "warning"
-title = "No traces"
-message = "`{match}` traces."
-locked = true
-languages = ["python"]
-match = { code = "trace(X)", holes.X = {} }
-
-[[rule]]
-id = "no-drop"
-severity = "error"
-title = "Nothing is dropped"
-message = "`{match}` drops."
-skip_generated = true
-languages = ["python", "javascript"]
-match = { code = "drop(X)", holes.X = {} }
-
-[[rule]]
-id = "known-author"
-severity = "error"
-title = "Authors are of the line"
-message = "{match} isn't of the line."
-match = { change = "author", must_match = '^[a-z-]+ <[a-z-]+@example\.org>$' }
-
-[gate]
-new = { error = 0, warning = 0 }
-"#;
-
-/// What both branches begin with.
-fn start() -> Sandbox {
-    let s = Sandbox::with(&[
-        ("swage.toml", RULES),
-        (
-            "a.py",
-            "import tide\n\neval(tide.now)\n\n\ndef low(quay):\n    return eval(quay.low)\n\n\ndef high(quay):\n    return quay.high\n",
-        ),
-        ("b.py", "import quay\n\n\ndef berth(boat):\n    return quay.free(boat)\n"),
-        ("run.py", "def start(small):\n    run(\n        small\n    )\n"),
-        ("lib/c.py", "def lay(boat):\n    return boat\n"),
-        ("settings.env", "port=8417\n"),
-        ("tools/check", "#!/bin/sh\necho tide\n"),
-        ("Quay.java", "class Quay {\n  void lay() {\n    int a = 1;\n  }\n}\n"),
-        ("board.js", "show(boats);\n"),
-    ]);
-    s.branch("topic");
-    s
-}
-
-/// How a change ends, and the conditions that say so.
-fn verdict(ran: &common::Ran) -> String {
-    let json = ran.json();
-    let conditions = json["verdict"]["conditions"].as_array().cloned().unwrap_or_default();
-    let grave = conditions.iter().filter(|c| c["result"] != "pass");
-    let grave: Vec<String> = grave.map(|c| c["name"].as_str().unwrap_or_default().to_owned()).collect();
-    format!("{} {} {}", ran.code, json["verdict"]["result"].as_str().unwrap_or("?"), grave.join(" "))
-}
-
-type Edit = fn(&Sandbox);
-
-fn append(s: &Sandbox, path: &str, text: &str) {
+/// Adds to the end of a file.
+pub fn append(s: &Sandbox, path: &str, text: &str) {
     s.write(path, s.read(path) + text);
 }
 
@@ -107,7 +15,7 @@ fn utf16(text: &str) -> Vec<u8> {
 }
 
 /// The name, the change with its trick, the same without it, and how both end.
-const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
+pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
     (
         "its own target: HEAD",
         |s| {
@@ -556,109 +464,18 @@ const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
         "1 fail new.error",
     ),
+    (
+        "a macro around a call, so that it doesn't parse",
+        |s| s.write("quay.c", "#define END )\nint lay(int boat) {\n  run(boat END;\n  return boat;\n}\n"),
+        |s| s.write("quay.c", "int lay(int boat) {\n  run(boat);\n  return boat;\n}\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
+    (
+        "a new file beside a vendored folder's name",
+        |s| s.write("vendor.js", "drop(boat);\n"),
+        |s| s.write("board.js", "drop(boat);\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
 ];
-
-#[test]
-fn no_trick_talks_past_the_gate() {
-    for (name, trick, control, expected, without) in ATTACKS {
-        let s = start();
-        control(&s);
-        s.commit("without the trick");
-        assert_eq!(verdict(&s.swage(&["gate", "--committed", "--format", "json"])), *without, "control: {name}");
-
-        let s = start();
-        trick(&s);
-        if s.git(&["status", "--porcelain"]).is_empty() || name.contains("submodule") {
-            s.git(&["commit", "--quiet", "--allow-empty", "-m", "trick"]);
-        } else {
-            s.commit("trick");
-        }
-        // However it is asked for, from wherever.
-        assert_eq!(verdict(&s.swage(&["gate", "--committed", "--format", "json"])), *expected, "{name}");
-        let range = ["gate", "main..topic", "--format", "json"];
-        let told = s.swage(&range);
-        assert_eq!(verdict(&told), *expected, "{name}, as a range");
-        s.git(&["worktree", "add", "--quiet", "-b", "third", "../third", "refs/heads/main"]);
-        s.git(&["clone", "--quiet", "--bare", ".", "../bare.git"]);
-        for (place, checkout) in [(".", "topic"), (".", "main"), ("../third", ""), ("../bare.git", "")] {
-            if !checkout.is_empty() {
-                s.git(&["checkout", "--quiet", "--force", &format!("refs/heads/{checkout}")]);
-            }
-            let again = s.swage_in(place, &range, "", &[]);
-            assert_eq!(again.stdout, told.stdout, "{name}: in {place} with {checkout} checked out");
-        }
-    }
-}
-
-#[test]
-fn unsaved_work_is_judged_by_the_targets_attributes_too() {
-    let s = start();
-    s.write(".gitattributes", "*.py working-tree-encoding=UTF-16\n*.env filter=missing\n");
-    append(&s, "b.py", "eval(boat)\n");
-    assert_eq!(verdict(&s.swage(&["gate", "--format", "json"])), "1 fail new.error");
-    s.write(".gitattributes", "");
-    assert_eq!(verdict(&s.swage(&["gate", "--format", "json"])), "1 fail new.error", "control");
-}
-
-#[test]
-fn a_submodule_that_moves_is_named_and_the_policy_decides() {
-    for (policy, expected) in [("", "0 pass "), ("submodules = \"refuse\"\n", "1 fail submodules")] {
-        let s = start();
-        s.git(&["checkout", "--quiet", "main"]);
-        append(&s, "swage.toml", policy);
-        let commit = s.git(&["rev-parse", "HEAD"]);
-        s.git(&["add", "--all"]);
-        s.git(&["update-index", "--add", "--cacheinfo", &format!("160000,{commit},deps")]);
-        s.git(&["commit", "--quiet", "-m", "a submodule"]);
-        s.git(&["checkout", "--quiet", "-b", "moves"]);
-        let commit = s.git(&["rev-parse", "HEAD"]);
-        s.git(&["update-index", "--cacheinfo", &format!("160000,{commit},deps")]);
-        s.git(&["commit", "--quiet", "-m", "another commit"]);
-        let ran = s.swage(&["gate", "main..moves", "--format", "json"]);
-        assert_eq!(verdict(&ran), expected, "{policy}");
-        let conditions = ran.json()["verdict"]["conditions"].clone();
-        let named = conditions.as_array().into_iter().flatten().find(|c| c["name"] == "submodules");
-        assert!(named.is_some_and(|c| c["reason"].as_str().unwrap_or_default().starts_with("deps: ")), "{conditions}");
-    }
-}
-
-#[test]
-fn what_everybody_used_before_is_let_be_when_users_go() {
-    let rule = "packs = []\n[[rule]]\nid = \"given\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{N}\"\nlanguages = [\"python\"]\n[rule.match]\neach = \"used\"\nmust_meet = \"given\"\nmax_files = 1\n[rule.match.collect]\nused = { code = \"use(N)\", holes.N = {} }\ngiven = { code = \"give(N)\", holes.N = {} }\n";
-    let s = Sandbox::with(&[("swage.toml", rule), ("a.py", "use(x)\n"), ("b.py", "use(x)\n"), ("c.py", "use(y)\n")]);
-    s.branch("topic");
-    s.write("b.py", "x = 1\n");
-    s.commit("one user less");
-    assert_eq!(verdict(&s.swage(&["gate", "main..topic", "--format", "json"])), "0 pass ");
-    s.write("b.py", "use(z)\n");
-    s.commit("control");
-    assert_eq!(verdict(&s.swage(&["gate", "main..topic", "--format", "json"])), "1 fail new.error");
-}
-
-#[test]
-fn a_broken_configuration_of_the_target_is_told() {
-    let rule = "packs = []\n[[rule]]\nid = \"tides\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"tools/check\"], output = \"lines\" }\n";
-    let s = Sandbox::with(&[("swage.toml", "packs = [\"tides\"]\n"), ("a.py", "x = 1\n")]);
-    s.branch("topic");
-    s.write("swage.toml", rule);
-    s.commit("a configuration that is right");
-    let told = s.swage(&["review"]);
-    assert!(told.stdout.contains("there is no pack `tides`"), "{}", told.told());
-    let gate = s.swage(&["gate", "main..topic"]);
-    assert!(gate.code == 2 && gate.stderr.contains("swage.toml:1:10: there is no pack `tides`"), "{}", gate.told());
-}
-
-#[test]
-fn a_new_file_that_does_not_parse_is_listed() {
-    let s = start();
-    s.write("new.py", "def (:\n    pass\n");
-    s.write("a.py", s.read("a.py") + "\nx = 1\n");
-    let json = s.swage(&["gate", "--format", "json"]).json();
-    let errors = |path: &str| {
-        let file = json["files"].as_array().into_iter().flatten().find(|f| f["new_path"] == path).cloned();
-        file.unwrap_or_default()["syntax_errors"].as_u64()
-    };
-    assert_eq!((errors("a.py"), errors("new.py").is_some_and(|n| n > 0)), (Some(0), true));
-    assert_eq!(json["verdict"]["result"], "pass");
-    assert!(s.swage(&["gate"]).stdout.contains("Syntax errors in 1 file"));
-}
