@@ -8,6 +8,7 @@ mod checks;
 mod chosen;
 mod cli;
 mod commands;
+mod complete;
 mod configuration;
 mod conversation;
 mod decisions;
@@ -40,6 +41,7 @@ use signal_hook::consts::SIGXFSZ;
 static ALLOCATOR: MiMalloc = MiMalloc;
 
 fn main() -> ExitCode {
+    complete::answer();
     let cli = cli::Cli::parse();
     cli.color.apply();
     start_logging(cli.verbose);

@@ -19,7 +19,7 @@ fn help_tells_what_to_do() {
     }
     for shell in ["bash", "zsh", "fish", "elvish", "powershell"] {
         let script = s.swage(&["completions", shell]);
-        assert!(script.code == 0 && script.stdout.contains("uncommitted"), "{shell}");
+        assert!(script.code == 0 && script.stdout.contains("SWAGE_COMPLETE"), "{shell}");
     }
     for wrong in [&["reveiw"][..], &["review", "--staged", "--committed"], &["review", "--format", "xml"], &["post"]] {
         assert_eq!(s.swage(wrong).code, 2, "{wrong:?}");
@@ -196,9 +196,32 @@ fn manual_pages_and_completions_are_written_for_packagers() {
     for command in commands {
         let page = s.read(&format!("share/man/man1/swage-{command}.1"));
         assert!(page.contains(".SH NAME") && page.contains(".SH DESCRIPTION"), "{command}: {page}");
-        assert!(s.read("share/completions/swage.bash").contains(command), "{command} in bash");
+    }
+    for script in ["swage.bash", "_swage", "swage.fish", "_swage.ps1", "swage.elv"] {
+        assert!(s.read(&format!("share/completions/{script}")).contains("SWAGE_COMPLETE"), "{script} asks");
     }
     s.write("file", "");
     let ran = s.swage(&["man", "file/below"]);
     assert_eq!(ran.code, 3, "{}", ran.told());
+}
+
+/// What the scripts of shells ask for.
+#[test]
+fn shells_complete_what_there_is() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "x = 1\n")]);
+    s.branch("winter-times");
+    let cases: [(&[&str], &str); 6] = [
+        (&["rul"], "rules"),
+        (&["rules", "show", "no-b"], "no-bad"),
+        (&["review", "--rule", "no-b"], "no-bad"),
+        (&["gate", "--target", "win"], "winter-times"),
+        (&["rules", "try", "X", "--language", "pyt"], "python"),
+        (&["review", "--format", "sar"], "sarif"),
+    ];
+    for (words, expected) in cases {
+        let index = words.len().to_string();
+        let env = [("SWAGE_COMPLETE", "bash"), ("_CLAP_COMPLETE_INDEX", index.as_str()), ("_CLAP_IFS", "\n")];
+        let ran = s.swage_in(".", &[&["--", "swage"], words].concat(), "", &env);
+        assert_eq!(ran.stdout.trim(), expected, "{words:?}: {}", ran.told());
+    }
 }

@@ -1,6 +1,8 @@
 //! The formats, held to their schemas and to each other.
 
 mod common;
+use std::os::unix::ffi::OsStrExt;
+
 use common::{CONFIG, Sandbox};
 use serde_json::Value;
 
@@ -63,6 +65,10 @@ fn sarif_is_valid_and_says_the_same() {
     }
     let sarif = s.swage(&["review", "main..topic", "--format", "sarif"]).json();
     let json = s.swage(&["review", "main..topic", "--format", "json"]).json();
+    let ran =
+        sarif["runs"][0]["tool"]["driver"]["rules"].as_array().expect("rules").iter().filter_map(|r| r["id"].as_str());
+    let expected = ["no-bad", "parameters", "suppression-without-reason", "syntax-broken", "unused-suppression"];
+    assert_eq!(ran.collect::<Vec<_>>(), expected, "also those that found nothing");
     let results = sarif["runs"][0]["results"].as_array().expect("results");
     for (result, finding) in results.iter().zip(json["findings"].as_array().expect("findings")) {
         assert_eq!(result["baselineState"], finding["state"]);
@@ -133,4 +139,34 @@ fn result_files_compare_like_revisions() {
     Write one with `swage scan --format json` or `--format sarif`.
     --- exit code 2 ---
     "#);
+}
+
+/// Each line begins with a place that an editor opens.
+#[test]
+fn lines_name_what_editors_open() {
+    let more = "\n[[rule]]\nid = \"gone\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nside = \"old\"\nlanguages = [\"python\"]\nmatch = { code = \"kept(X)\", holes.X = {} }\n[[rule]]\nid = \"size\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = { change = \"file-size\", over = \"100 B\" }\n[[rule]]\nid = \"many\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = { change = \"lines\", over = 1 }\n";
+    let s = Sandbox::with(&[("swage.toml", &format!("{CONFIG}{more}")), ("a.py", "x = 1\nkept(1)\n")]);
+    s.branch("topic");
+    s.write("a.py", "x = 1\n");
+    s.write("b.txt", "tide\n".repeat(40));
+    s.write("tab\tand blank: 1.py", "bad(1)\n");
+    s.write("line\nend.py", "bad(1)\n");
+    std::fs::write(s.root.join(std::ffi::OsStr::from_bytes(b"\xe9.py")), "bad(1)\n").expect("written");
+    s.commit("topic");
+    let ran = s.swage(&["review", "main..topic", "--format", "lines"]);
+    let mut lines: Vec<&str> = ran.stdout.lines().collect();
+    lines.sort_unstable();
+    let expected = [
+        "%E9.py:1:1: error: `bad(1)` is bad. [no-bad] (the name is percent-encoded)",
+        "a.py:1:1: note: m [many]",
+        "a.py:2:1: note: m [gone] (before the change)",
+        "b.txt:1:1: note: m [size]",
+        "line␊end.py:1:1: error: `bad(1)` is bad. [no-bad] (the name holds characters that aren't shown)",
+        "tab\tand blank: 1.py:1:1: error: `bad(1)` is bad. [no-bad]",
+    ];
+    assert_eq!(lines, expected, "{}", ran.stderr);
+    let full = s.swage(&["review", "main..topic", "--format", "lines", "--absolute", "--path", "b.txt"]).stdout;
+    assert_eq!(full, "[root]/b.txt:1:1: note: m [size]\n");
+    let ran = s.swage(&["review", "main..topic", "--absolute"]);
+    assert!(ran.code == 2 && ran.stderr.contains("Give --absolute with --format lines."), "{}", ran.told());
 }

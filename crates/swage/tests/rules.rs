@@ -234,3 +234,29 @@ fn layers_change_rules_unless_they_are_locked() {
     }
     insta::assert_snapshot!(all);
 }
+
+#[test]
+fn what_a_new_rule_would_say_of_old_code_is_counted() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "worse(1)\nworse(2)\n"), ("b.py", "worse(3)\n")]);
+    s.branch("topic");
+    s.write("swage.toml", format!("{CONFIG}{}", RULE_ON_WORSE));
+    s.write("b.py", "worse(3)\nworse(4)\n");
+    let told = s.swage(&["review"]).stdout;
+    let expected = "The rule `no-worse` is new: 3 findings of it were there before this change and stay unblamed.";
+    assert!(told.replace("\n  ", " ").replace('\n', " ").contains(expected), "{told}");
+    s.commit("the rule");
+    s.git(&["checkout", "--quiet", "-B", "main"]);
+    s.git(&["checkout", "--quiet", "-b", "later"]);
+    s.write("swage.toml", s.read("swage.toml") + "\n# tide\n");
+    assert!(!s.swage(&["review"]).stdout.contains("is new"), "the target has it");
+}
+
+const RULE_ON_WORSE: &str = r#"
+[[rule]]
+id = "no-worse"
+severity = "error"
+title = "Nothing worse"
+message = "`{match}` is worse."
+languages = ["python"]
+match = { code = "worse(X)", holes.X = {} }
+"#;

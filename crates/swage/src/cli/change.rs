@@ -108,6 +108,9 @@ pub struct OutputArgs {
     /// Write the result to a file, which is replaced whole or not at all [default: standard output]
     #[arg(long, value_name = "FILE")]
     pub output: Option<PathBuf>,
+    /// With --format lines: name files from the root of the file system on
+    #[arg(long)]
+    pub absolute: bool,
     #[command(flatten)]
     pub shown: ShownArgs,
 }
@@ -127,7 +130,13 @@ impl OutputArgs {
     /// Puts a document out as asked.
     pub fn write(&self, document: &Document<'_>) -> Result<(), Failure> {
         let shown = self.shown.shown()?;
-        output::write(self.format, self.output.as_deref(), &Document { shown: &shown, ..*document })
+        if self.absolute && self.format != Format::Lines {
+            return Err(Failure::wrong("only lines name files in full").hint("Give --absolute with --format lines."));
+        }
+        let root = document.root.filter(|_| self.absolute).map(std::path::absolute).transpose();
+        let root = root.map_err(|e| Failure::unfinished(format!("the folder can't be found: {e}")))?;
+        let document = Document { shown: &shown, root: root.as_deref(), ..*document };
+        output::write(self.format, self.output.as_deref(), &document)
     }
 }
 

@@ -18,6 +18,7 @@ pub enum RulesCommand {
     /// Show one rule with its help and examples
     Show {
         /// The rule's id
+        #[arg(value_name = "RULE")]
         id: String,
         #[command(flatten)]
         rules: RulesArgs,

@@ -37,7 +37,13 @@ pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
                 .hint("Give two revisions, two folders, or two result files that `swage scan --format json` wrote."));
         }
     };
-    args.output.write(&Document { page: page.as_ref(), ..Document::new(Purpose::Compare, &review) })?;
+    let here = Path::new(".");
+    let folder = if other.is_dir() { other } else { here };
+    args.output.write(&Document {
+        page: page.as_ref(),
+        root: Some(folder),
+        ..Document::new(Purpose::Compare, &review)
+    })?;
     Ok(ExitCode::SUCCESS)
 }
 

@@ -74,6 +74,7 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     args.output.write(&Document {
         verdict: Some(&verdict),
         page: page.as_ref(),
+        root: Some(&place.root),
         ..Document::new(Purpose::Gate, &review)
     })?;
     Ok(match verdict.result {

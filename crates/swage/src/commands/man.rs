@@ -4,9 +4,10 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use clap::{CommandFactory, ValueEnum};
-use clap_complete::Shell;
+use clap_complete::{Generator, Shell};
 
 use crate::cli::Cli;
+use crate::complete;
 use crate::failure::Failure;
 use crate::output::print;
 use crate::terminal::count;
@@ -18,7 +19,9 @@ pub fn run(folder: &Path) -> Result<ExitCode, Failure> {
     std::fs::create_dir_all(&completions).map_err(failed)?;
     clap_mangen::generate_to(Cli::command(), &pages).map_err(failed)?;
     for shell in Shell::value_variants() {
-        clap_complete::generate_to(*shell, &mut Cli::command(), "swage", &completions).map_err(failed)?;
+        if let Some(script) = complete::script(*shell) {
+            std::fs::write(completions.join(shell.file_name("swage")), script).map_err(failed)?;
+        }
     }
     let written = std::fs::read_dir(&pages).map_err(failed)?.count();
     let shells = Shell::value_variants().len();

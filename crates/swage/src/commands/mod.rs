@@ -30,7 +30,6 @@ mod try_proposal;
 use std::process::ExitCode;
 use std::time::Instant;
 
-use clap::CommandFactory;
 use swage_core::baseline::State;
 use swage_core::change::{Change, Content, Contents, Tree};
 use swage_core::review::{CheckerReport, Examination, Finding, Fixes, Review, examine, scan_tree};
@@ -79,8 +78,8 @@ pub fn run(cli: Cli) -> Result<ExitCode, Failure> {
         Command::Init(args) => init::run(&args),
         Command::Demo(args) => demo::run(&args),
         Command::Completions { shell } => {
-            let mut script = Vec::new();
-            clap_complete::generate(shell, &mut Cli::command(), "swage", &mut script);
+            let script = crate::complete::script(shell)
+                .ok_or_else(|| Failure::unfinished(format!("there are no completions for {shell}")))?;
             crate::output::print(&script)?;
             Ok(ExitCode::SUCCESS)
         }

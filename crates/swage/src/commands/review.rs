@@ -1,8 +1,12 @@
 //! `swage review`: a change and its findings.
 
 use std::process::ExitCode;
+use std::sync::Arc;
 
-use swage_core::review::{Finding, Fixes};
+use swage_core::review::{Examination, Finding, Fixes, Review, scan_tree};
+use swage_core::rule::{Rule, RuleSet};
+use swage_git::Repository;
+use swage_store::Store;
 
 use crate::checkers::Outside;
 use crate::cli::ReviewArgs;
@@ -11,6 +15,8 @@ use crate::failure::{Failure, SAYS_NO};
 use crate::history::{self, Record};
 use crate::output::{Document, Purpose};
 use crate::source::{Place, with_change};
+use crate::target::find_target;
+use crate::terminal;
 
 pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
@@ -25,6 +31,10 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     })?;
     let (mut review, page) = review?;
     review.notes.extend(notes);
+    if let Some(repository) = &place.repository {
+        let target = args.change.target.as_deref();
+        review.notes.extend(old_findings(&review, &configuration, (repository, target), store.as_ref()));
+    }
     review.notes.extend(place.repository.iter().flat_map(|r| r.ambiguous_names()));
     if let Some(repository) = place.repository.as_ref().filter(|_| !args.no_cache) {
         let branch = history::branch_of(repository, &args.change);
@@ -34,9 +44,46 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     args.output.write(&Document {
         show_all: args.all,
         page: page.as_ref(),
+        root: Some(args.change.tree.as_deref().unwrap_or(&place.root)),
         ..Document::new(Purpose::Review, &review)
     })?;
     let grave = args.fail_on.map(|least| least.severity());
     let counts = |f: &&Finding| f.counts_against_change() && !f.is_advisory() && grave.is_some_and(|g| f.severity <= g);
     Ok(if review.findings.iter().any(|f| counts(&f)) { ExitCode::from(SAYS_NO) } else { ExitCode::SUCCESS })
+}
+
+/// How many places that were there before the change each rule finds that the change introduces: nobody is blamed for them.
+fn old_findings(
+    review: &Review,
+    configuration: &Configuration,
+    (repository, target): (&Repository, Option<&str>),
+    store: Option<&Store>,
+) -> Vec<String> {
+    let is_own = |path: &str| path == "swage.toml" || path.starts_with(".swage/");
+    let (true, Some(base)) = (review.files.iter().any(|f| is_own(&f.new_path.text)), &review.base) else {
+        return Vec::new();
+    };
+    // Where the target can't be had or read, the review says so elsewhere.
+    let theirs = find_target(repository, target).and_then(|target| Configuration::of_target(repository, &target));
+    let (Ok(theirs), Ok(tree)) = (theirs, repository.files(base)) else { return Vec::new() };
+    let is_new = |rule: &&Arc<Rule>| theirs.rules.get(&rule.id).is_none() && rule.checker().is_none();
+    let rules = RuleSet::new(configuration.rules.rules().iter().filter(is_new).cloned().collect());
+    if rules.rules().is_empty() {
+        return Vec::new();
+    }
+    let (limits, cache) = (&configuration.config.limits, super::or_none(store));
+    let with = Examination { rules: &rules, limits, cache, reports: &[], fixes: Fixes::LeftAside, progress: &|_| () };
+    let found = scan_tree(&tree, Some(base), &with).findings;
+    let told = rules.rules().iter().filter_map(|rule| {
+        let count = found.iter().filter(|f| f.rule == rule.id && f.is_counted()).count();
+        let (was, stay) = if count == 1 { ("was", "stays") } else { ("were", "stay") };
+        (count > 0).then(|| {
+            let findings = terminal::count(count, "finding");
+            format!(
+                "The rule `{}` is new: {findings} of it {was} there before this change and {stay} unblamed.",
+                rule.id
+            )
+        })
+    });
+    told.collect()
 }

@@ -55,11 +55,11 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     }
     if let Some(baseline) = &args.baseline {
         let review = result_file::against(review, baseline)?;
-        let document = Document::new(Purpose::Compare, &review);
+        let document = Document { root: Some(&root), ..Document::new(Purpose::Compare, &review) };
         args.output.write(&document)?;
         return Ok(ExitCode::SUCCESS);
     }
-    args.output.write(&Document { show_all: true, ..Document::new(Purpose::Scan, &review) })?;
+    args.output.write(&Document { show_all: true, root: Some(&root), ..Document::new(Purpose::Scan, &review) })?;
     Ok(ExitCode::SUCCESS)
 }
 

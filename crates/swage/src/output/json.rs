@@ -24,7 +24,7 @@ pub fn format(document: &Document<'_>) -> String {
         "files": r.files.iter().map(file).collect::<Vec<_>>(),
         "findings": r.findings.iter().filter(|f| document.shown.has(f)).map(finding).collect::<Vec<_>>(),
         "counts": counts(&r.counts()),
-        "rules": r.rules.iter().map(|rule| json!({ "id": rule.id, "severity": rule.severity, "title": rule.title, "help": rule.help, "tags": rule.tags })).collect::<Vec<_>>(),
+        "rules": r.rules.iter().filter(|rule| r.findings.iter().any(|f| f.rule == rule.id)).map(|rule| json!({ "id": rule.id, "severity": rule.severity, "title": rule.title, "help": rule.help, "tags": rule.tags })).collect::<Vec<_>>(),
         "totals": r.totals.map(|(base, head)| json!({ "base": base, "head": head })),
         "rule_count": r.rule_count,
         "not_run": r.not_run.iter().map(|(rule, why)| json!({ "rule": rule, "why": why })).collect::<Vec<_>>(),

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use swage_core::gate::Outcome;
+use swage_core::review::{Finding, Side};
 
 use super::Document;
 use crate::terminal::printable;
@@ -32,9 +33,29 @@ pub fn remarks(document: &Document<'_>) -> Vec<String> {
 pub fn format(document: &Document<'_>) -> String {
     let mut out = String::new();
     for f in document.review.findings.iter().filter(|f| document.shows(f)) {
-        // What is about the whole change has no file to stand before it.
-        let place = f.anchor.as_ref().map(|a| format!("{}: ", printable(&a.to_string()))).unwrap_or_default();
-        _ = writeln!(out, "{place}{}: {} [{}]", f.severity, printable(&f.message), f.rule);
+        let (place, mark) = place(document, f);
+        _ = writeln!(out, "{place}: {}: {} [{}]{mark}", f.severity, printable(&f.message), f.rule);
     }
     out
+}
+
+/// Where an editor opens what a finding is about, and what is to be known of that: a whole file at its beginning, the whole
+/// change at the first of its files that is there.
+fn place(document: &Document<'_>, finding: &Finding) -> (String, &'static str) {
+    let first = || document.review.files.iter().find(|f| f.kind != "deleted").map(|f| &f.new_path);
+    let path = finding.anchor.as_ref().map(|a| &a.path).or_else(first);
+    let (text, encoded) = path.map_or(("swage.toml", false), |path| (path.text.as_str(), path.encoded));
+    let root = document.root.map(|root| format!("{}/", root.display())).unwrap_or_default();
+    // A tab does nothing to a terminal, and without it an editor wouldn't find the file.
+    let shown = format!("{root}{text}").split('\t').map(printable).collect::<Vec<_>>().join("\t");
+    let span = finding.anchor.as_ref().and_then(|a| a.span);
+    let (line, column) = span.map_or((1, 1), |span| (span.start_line, span.start_column));
+    let is_removed = finding.anchor.as_ref().is_some_and(|a| a.side == Side::Old);
+    let mark = match () {
+        () if encoded => " (the name is percent-encoded)",
+        () if !shown.ends_with(text) => " (the name holds characters that aren't shown)",
+        () if is_removed => " (before the change)",
+        () => "",
+    };
+    (format!("{shown}:{line}:{column}"), mark)
 }

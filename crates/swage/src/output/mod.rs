@@ -63,6 +63,8 @@ pub struct Document<'a> {
     pub show_all: bool,
     /// The change line by line, for the form that shows it.
     pub page: Option<&'a html::Page>,
+    /// The folder before the names of files, in the form that names them in full.
+    pub root: Option<&'a Path>,
     /// Which findings are shown; what is counted and decided is of all of them.
     pub shown: &'a Shown,
 }
@@ -71,7 +73,7 @@ impl<'a> Document<'a> {
     /// A document that shows what counts, without a verdict.
     pub fn new(purpose: Purpose, review: &'a Review) -> Self {
         static ALL: LazyLock<Shown> = LazyLock::new(Shown::default);
-        Self { purpose, review, verdict: None, show_all: false, page: None, shown: &ALL }
+        Self { purpose, review, verdict: None, show_all: false, page: None, root: None, shown: &ALL }
     }
 
     /// Whether people are shown a finding. By default what counts against the change; with `show_all` all that is there and nothing lets
