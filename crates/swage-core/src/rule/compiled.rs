@@ -239,15 +239,16 @@ fn share_needs(rule: &Rule, link: &Link, entries: &mut [Entry], words: &Vocabula
         own.within.unwrap_or(link.within) == Within::File && !own.gone && link.demand != Meeting::Must(collection)
     };
     for entry in entries {
-        let Some(own) = of(entry) else { continue };
-        if own == link.each {
-            if let Meeting::MustNot(other) = link.demand
-                && in_file(other)
-            {
-                entry.beside.0.extend_from_slice(&needs[other].0);
-            }
-        } else if in_file(own) {
+        let Some(own) = of(entry).filter(|own| *own == link.each || in_file(*own)) else { continue };
+        if own != link.each {
             entry.beside.0.extend_from_slice(&needs[link.each].0);
+        }
+        // Where what must not be met can't be, nothing is told.
+        if let Meeting::MustNot(other) = link.demand
+            && in_file(other)
+            && own != other
+        {
+            entry.beside.0.extend_from_slice(&needs[other].0);
         }
     }
 }

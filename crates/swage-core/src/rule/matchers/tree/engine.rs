@@ -146,8 +146,8 @@ impl<'t> Work<'_, 't> {
                 && (item.field.is_none() || item.field.as_deref() == family.field(index))
             {
                 any |= self.choices(item, child, taken, &mut |taken| self.places(rest, family, index + 1, taken, then));
-                // Without captures, what a later child could give the first one has given.
-                if any && !item.captures {
+                // Without captures, what a later child could give the first one has given, unless the next place is beside it.
+                if any && !item.captures && !rest.first().is_some_and(|next| next.anchored) {
                     return true;
                 }
             }
@@ -280,6 +280,9 @@ mod tests {
             "(list (integer) @a . (integer) @b)",
             "(list (integer) @a . (_) . (integer) @b)",
             "(list . (integer) . (integer) @b)",
+            "(list (integer) . (integer) @b)",
+            "(list (_) . (_) . (_) @c)",
+            "(module (_) . (_ . (_)) @b) @a",
             "(parameters (_) @a . [(default_parameter) (list_splat_pattern)] @b)",
             "(block (comment) . (return_statement) @r)",
             "(block (expression_statement) @a . (_) @b)",
