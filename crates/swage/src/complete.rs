@@ -1,13 +1,13 @@
 //! What a shell completes besides the words of the command line: rules, languages and branches as they are here.
 
-use clap::{Arg, Command, CommandFactory};
+use clap::{Arg, Command};
 use clap_complete::CompleteEnv;
 use clap_complete::engine::{ArgValueCandidates, CompletionCandidate};
 use clap_complete::env::{EnvCompleter, Shells};
 use swage_core::config::packs::{INTEGRITY, PACKS};
 use swage_core::lang::LANGUAGES;
 
-use crate::cli::Cli;
+use crate::cli;
 use crate::configuration::Configuration;
 use crate::source::Place;
 
@@ -16,7 +16,7 @@ const ASKED: &str = "SWAGE_COMPLETE";
 
 /// Answers and ends when a shell asks; else does nothing.
 pub fn answer() {
-    CompleteEnv::with_factory(|| with_values(Cli::command())).var(ASKED).complete();
+    CompleteEnv::with_factory(|| with_values(cli::command())).var(ASKED).complete();
 }
 
 /// The script that makes a shell ask; `None` for a shell that can't.

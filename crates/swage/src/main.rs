@@ -32,7 +32,6 @@ use std::process::ExitCode;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 
-use clap::Parser;
 use mimalloc::MiMalloc;
 use signal_hook::consts::SIGXFSZ;
 
@@ -42,7 +41,7 @@ static ALLOCATOR: MiMalloc = MiMalloc;
 
 fn main() -> ExitCode {
     complete::answer();
-    let cli = cli::Cli::parse();
+    let cli = cli::typed();
     cli.color.apply();
     start_logging(cli.verbose);
     // A limit on file sizes shows as an error of the write, instead of ending the process. A flag that nobody reads is

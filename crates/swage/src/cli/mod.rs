@@ -11,7 +11,7 @@ mod trend;
 
 use std::path::PathBuf;
 
-use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap::{Arg, Args, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 
 pub use self::brief::{BriefArgs, BriefFormat};
 pub use self::change::{ChangeArgs, FailOn, OutputArgs, OutsideArgs, SetupArgs};
@@ -29,6 +29,24 @@ pub use self::post::{PostArgs, PostWay};
 pub use self::rules::{LearnArgs, ReplayArgs, ReportArgs, ReportFormat, RulesArgs, RulesCommand, TryArgs};
 pub use self::shown::Shown;
 pub use self::trend::{TrendArgs, TrendFormat};
+
+/// Options that say which change is meant and that a command always refuses, since its change must be a branch, or
+/// committed; help and completions leave them out, and who types one is told why.
+const REFUSED: [(&str, &[&str]); 2] =
+    [("gate", &["patch", "tree", "strip", "allow_empty"]), ("post", &["staged", "uncommitted"])];
+
+/// The command line as it is offered.
+pub fn command() -> clap::Command {
+    REFUSED.iter().fold(Cli::command(), |all, (name, refused)| {
+        let offered = |arg: Arg| if refused.contains(&arg.get_id().as_str()) { arg.hide(true) } else { arg };
+        all.mut_subcommand(name, |command| command.mut_args(offered))
+    })
+}
+
+/// What was typed; ends the program where that can't be read.
+pub fn typed() -> Cli {
+    Cli::from_arg_matches(&command().get_matches()).unwrap_or_else(|fault| fault.exit())
+}
 
 /// Reviews a proposed change with the project's own rules and decides whether it may be merged.
 #[derive(Debug, Parser)]

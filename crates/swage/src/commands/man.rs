@@ -3,10 +3,10 @@
 use std::path::Path;
 use std::process::ExitCode;
 
-use clap::{CommandFactory, ValueEnum};
+use clap::ValueEnum;
 use clap_complete::{Generator, Shell};
 
-use crate::cli::Cli;
+use crate::cli;
 use crate::complete;
 use crate::failure::Failure;
 use crate::output::print;
@@ -17,7 +17,7 @@ pub fn run(folder: &Path) -> Result<ExitCode, Failure> {
     let (pages, completions) = (folder.join("man/man1"), folder.join("completions"));
     std::fs::create_dir_all(&pages).map_err(failed)?;
     std::fs::create_dir_all(&completions).map_err(failed)?;
-    clap_mangen::generate_to(Cli::command(), &pages).map_err(failed)?;
+    clap_mangen::generate_to(cli::command(), &pages).map_err(failed)?;
     for shell in Shell::value_variants() {
         if let Some(script) = complete::script(*shell) {
             std::fs::write(completions.join(shell.file_name("swage")), script).map_err(failed)?;

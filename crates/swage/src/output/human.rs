@@ -4,8 +4,9 @@ use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use swage_core::baseline::State;
+use swage_core::change::Nature;
 use swage_core::gate::Outcome;
-use swage_core::review::{ExcerptLine, Finding, Fix, Marker, Proof, Review, Side};
+use swage_core::review::{ExcerptLine, FileEntry, Finding, Fix, Marker, Proof, Review, Side};
 use swage_core::rule::Severity;
 
 use super::{Document, Purpose};
@@ -84,7 +85,9 @@ impl Page<'_> {
         let r = self.review;
         _ = writeln!(out, "{}", self.paint.strong(printable(&r.description)));
         if !r.rules_from.is_empty() {
-            _ = writeln!(out, "{}", self.paint.faint(printable(&r.rules_from)));
+            for line in wrap(&printable(&r.rules_from), self.width) {
+                _ = writeln!(out, "{}", self.paint.faint(line));
+            }
         }
         out.push('\n');
     }
@@ -130,34 +133,30 @@ impl Page<'_> {
         for (n, line) in wrap(&printable(&f.message), self.width - indent).iter().enumerate() {
             _ = writeln!(out, "{}{}", if n == 0 { label.clone() } else { " ".repeat(indent) }, paint.strong(line));
         }
-        let place = place(f);
         let scope = if f.scope.is_empty() { String::new() } else { format!(" in {}", printable(&f.scope)) };
         let state = match (purpose, f.state, f.figure_before) {
-            (Purpose::Scan, ..) => String::new(),
-            (_, State::Updated, Some(before)) => format!(" · {before} before"),
-            (_, State::New, _) if f.about_change => String::new(),
-            (_, State::New, _) => " · new".to_owned(),
-            (_, state, _) => format!(" · {}", state.word()),
+            (Purpose::Scan, ..) => None,
+            (_, State::Updated, Some(before)) => Some(format!("{before} before")),
+            (_, State::New, _) if f.about_change => None,
+            (_, state, _) => Some(state.word().to_owned()),
         };
-        let advisory = if f.is_advisory() { " · advisory" } else { "" };
-        _ = writeln!(
-            out,
-            "        {place}{scope}{}",
-            paint.faint(format!(" · {}{state}{advisory} · {}", f.rule, f.key))
-        );
+        let advisory = f.is_advisory().then(|| "advisory".to_owned());
+        let marks = [Some(f.rule.clone()), state, advisory, Some(f.key.clone())];
+        self.marked(&format!("{}{scope}", place(f)), marks.into_iter().flatten(), indent, out);
+        let also = |text: String, out: &mut String| {
+            for line in wrap(&text, self.width - indent) {
+                _ = writeln!(out, "        {}", paint.faint(line));
+            }
+        };
         for related in &f.related {
             let before = if related.anchor.side == Side::Old { " before the change" } else { "" };
             let (message, at) = (printable(&related.message), related.anchor.to_string());
-            _ = writeln!(out, "        {}", paint.faint(format!("{message}: {}{before}", printable(&at))));
+            also(format!("{message}: {}{before}", printable(&at)), out);
         }
         if let Some(before) = &f.before
             && Some(&before.path) != f.path()
         {
-            _ = writeln!(
-                out,
-                "        {}",
-                paint.faint(format!("it stood in {} before", printable(&before.to_string())))
-            );
+            also(format!("it stood in {} before", printable(&before.to_string())), out);
         }
         let help = self.review.rule(&f.rule).and_then(|r| r.help.as_deref()).filter(|_| first_of_rule);
         if let Some(help) = help {
@@ -172,6 +171,24 @@ impl Page<'_> {
             self.fix(fix, &f.key, out);
         }
         out.push('\n');
+    }
+
+    /// A place with marks behind it, so many of them on a line as fit.
+    fn marked(&self, place: &str, marks: impl Iterator<Item = String>, indent: usize, out: &mut String) {
+        let (mut used, mut line) = (indent + place.width(), String::new());
+        _ = write!(out, "{}{place}", " ".repeat(indent));
+        for mark in marks {
+            if used + 3 + mark.width() > self.width {
+                _ = write!(out, "{}\n{}", self.paint.faint(std::mem::take(&mut line)), " ".repeat(indent));
+                used = indent;
+            } else {
+                line += " · ";
+                used += 3;
+            }
+            used += mark.width();
+            line += &mark;
+        }
+        _ = writeln!(out, "{}", self.paint.faint(line));
     }
 
     fn excerpt_line(&self, line: &ExcerptLine, f: &Finding, out: &mut String) {
@@ -271,6 +288,27 @@ impl Page<'_> {
         out.push('\n');
     }
 
+    /// What has no lines to look at: by name where there is little of it, and else by number.
+    fn left_alone(&self) -> Option<String> {
+        const MOST_NAMED: usize = 4;
+        let alone = |f: &&FileEntry| f.why_not.is_some() && !f.incomplete;
+        let word = |f: &FileEntry| match f.nature {
+            Nature::Binary => Some("binary file"),
+            Nature::Symlink => Some("symbolic link"),
+            Nature::Submodule => Some("submodule"),
+            Nature::Text => None,
+        };
+        let files: Vec<_> = self.review.files.iter().filter(alone).filter_map(|f| Some((f, word(f)?))).collect();
+        let told: Vec<String> = if files.len() <= MOST_NAMED {
+            files.iter().map(|(f, word)| format!("{} ({word})", printable(&f.new_path.text))).collect()
+        } else {
+            let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+            files.iter().for_each(|(_, word)| *counts.entry(word).or_default() += 1);
+            counts.into_iter().map(|(word, n)| count(n, word)).collect()
+        };
+        (!told.is_empty()).then(|| format!("Not looked at: {}", told.join(", ")))
+    }
+
     /// What wasn't examined or didn't run, and what else to know.
     fn problems(&self, out: &mut String) {
         let missed: Vec<_> = self.review.incomplete().collect();
@@ -284,6 +322,10 @@ impl Page<'_> {
                     printable(file.why_not.as_deref().unwrap_or_default())
                 );
             }
+            out.push('\n');
+        }
+        if let Some(told) = self.left_alone() {
+            wrap(&told, self.width).iter().for_each(|line| _ = writeln!(out, "{line}"));
             out.push('\n');
         }
         let broken: Vec<_> = self.review.files.iter().filter(|f| f.syntax_errors > 0).collect();
@@ -405,15 +447,20 @@ impl Page<'_> {
             Outcome::Incomplete => self.paint.warning(text),
             Outcome::Fail => self.paint.error(text),
         };
+        /// Least columns in which a reason is read beside its condition.
+        const LEAST: usize = 30;
         let wide = verdict.conditions.iter().map(|c| c.name.len()).max().unwrap_or(0);
+        let beside = 2 + 10 + 2 + wide + 2;
+        let indent = if beside + LEAST <= self.width { beside } else { 14 };
         for condition in &verdict.conditions {
-            _ = writeln!(
-                out,
-                "  {}  {:wide$}  {}",
-                style(condition.result, format!("{:10}", condition.result.word())),
-                condition.name,
-                printable(&condition.reason)
-            );
+            let word = style(condition.result, format!("{:10}", condition.result.word()));
+            let reason =
+                wrap(&printable(&condition.reason), self.width - indent).join(&format!("\n{}", " ".repeat(indent)));
+            _ = if indent == beside {
+                writeln!(out, "  {word}  {:wide$}  {reason}", condition.name)
+            } else {
+                writeln!(out, "  {word}  {}\n{}{reason}", condition.name, " ".repeat(indent))
+            };
         }
         let said = match verdict.result {
             Outcome::Pass => "pass: this may be merged",
