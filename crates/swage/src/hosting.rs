@@ -12,6 +12,10 @@ pub const TOKEN: &str = "SWAGE_TOKEN";
 /// The token from the environment.
 pub fn token() -> Result<String, Failure> {
     match std::env::var(TOKEN) {
+        Ok(token) if token.trim().contains(|c: char| c.is_control() || !c.is_ascii()) => {
+            Err(Failure::wrong(format!("{TOKEN} holds a line end or another character that no token has"))
+                .hint("Put the token alone into it, as the host gave it."))
+        }
         Ok(token) if !token.trim().is_empty() => Ok(token.trim().to_owned()),
         _ => Err(Failure::wrong(format!("{TOKEN} is not set"))
             .hint("Put your token of the host into the environment; whoever keeps the host gives one with `swage host token`.")),

@@ -145,3 +145,45 @@ fn exit_codes_say_how_grave_it_is() {
     assert!(refused.code == 2 && refused.stderr.contains("is empty"), "{}", refused.told());
     assert_eq!(empty(&["--allow-empty"]).code, 0);
 }
+
+/// What the call or the configuration names and isn't so: the place, the cause and the remedy.
+#[test]
+fn wrong_names_and_values_are_told_where_they_stand() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "a = 1\n"), ("d/a.txt", "tide\n")]);
+    std::fs::write(s.root.join("bad.toml"), b"\xff\n").expect("written");
+    let cases: &[(&[&str], &str)] = &[
+        (
+            &["rules", "show", "sql-from-parts"],
+            "the rule `sql-from-parts` is in the pack `data`, which is off\nName the pack under `packs`",
+        ),
+        (&["rules", "show", "no-bat"], "no rule `no-bat` is on; did you mean `no-bad`?\n`swage rules list` lists"),
+        (&["review", "--rule", "no-bat"], "no rule `no-bat` is on; did you mean `no-bad`?\n`swage rules list` lists"),
+        (&["scan", "--rule", "no-bat", "--format", "json"], "did you mean `no-bad`?"),
+        (
+            &["review", "--proposal", "abc"],
+            "invalid value 'abc' for '--proposal <N>': a whole number is wanted, 0 or more",
+        ),
+        (&["show", "-1"], "unexpected argument '-1'"),
+    ];
+    for (args, expected) in cases {
+        let ran = s.swage(args);
+        assert!(ran.code == 2 && ran.stderr.contains(expected), "{args:?}: {}", ran.told());
+    }
+    for (extends, why) in [
+        ("d", "swage.toml:2:12: d: Is a directory"),
+        ("bad.toml", "swage.toml:2:12: bad.toml isn't UTF-8, as TOML must be"),
+        ("git:a.toml@1234567", "swage.toml:2:12: git:a.toml@1234567: there is no such commit here"),
+    ] {
+        s.write("swage.toml", format!("packs = []\nextends = [\"{extends}\"]\n"));
+        let ran = s.swage(&["review"]);
+        let remedy = "name a file of rules in TOML that can be read";
+        assert!(ran.code == 2 && ran.stderr.contains(why) && ran.stderr.contains(remedy), "{}", ran.told());
+    }
+    s.write("swage.toml", CONFIG.replace("severity = \"error\"", "severty = \"error\""));
+    let told = s.swage(&["review"]).stderr;
+    assert!(told.contains("a mistake") && told.contains("did you mean `severity`?"), "one mistake, once: {told}");
+    s.write("swage.toml", CONFIG);
+    let token = [("SWAGE_TOKEN", "a\nb")];
+    let ran = s.swage_in(".", &["inbox", "--host", "http://127.0.0.1:9/git/x.git"], "", &token);
+    assert!(ran.code == 2 && ran.stderr.contains("SWAGE_TOKEN holds a line end"), "{}", ran.told());
+}

@@ -33,7 +33,7 @@ fn every_form_shows_what_is_chosen() {
         (&["--state", "unchanged"], 1, 1),
         (&["--state", "worse", "--state", "fixed"], 2, 2),
         (&["--rule", "parameters", "--state", "worse"], 1, 1),
-        (&["--rule", "no-such"], 0, 0),
+        (&["--rule", "unused-suppression"], 0, 0),
     ];
     for (chosen, people, machines) in cases {
         let run = |form: &str| s.swage(&[&["review"], *chosen, &["--format", form]].concat());

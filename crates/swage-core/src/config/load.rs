@@ -239,9 +239,13 @@ impl Loader<'_> {
                     Some("take one of the two `extends` out".into()),
                 );
             } else {
-                match self.source(&target)? {
-                    Some(text) => _ = self.file(&target, &text, false)?,
-                    None => p.at(
+                match self.source(&target) {
+                    Err(LoadError::Unreadable(why)) => {
+                        p.at(at, why, Some("name a file of rules in TOML that can be read".into()));
+                    }
+                    Err(other) => return Err(other),
+                    Ok(Some(text)) => _ = self.file(&target, &text, false)?,
+                    Ok(None) => p.at(
                         at,
                         format!("there is no file `{target}`"),
                         Some(match pinned(&target) {

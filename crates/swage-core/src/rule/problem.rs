@@ -63,6 +63,12 @@ impl Problems<'_> {
         self.at(string.at + quotes + offset.min(string.value.len()), message, Some(hint));
     }
 
+    /// Takes back what was noted on the line of a byte offset and ends so.
+    pub fn withdraw(&mut self, offset: usize, ending: &str) {
+        let line = self.source[..offset.min(self.source.len())].matches('\n').count() + 1;
+        self.list.retain(|problem| problem.line != line || !problem.message.ends_with(ending));
+    }
+
     /// Notes a mistake at a byte offset of the source.
     pub fn at(&mut self, offset: usize, message: impl Into<String>, hint: Option<String>) {
         let mut offset = offset.min(self.source.len());

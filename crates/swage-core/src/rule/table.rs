@@ -4,7 +4,7 @@ use sha2::{Digest, Sha256};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use super::problem::{At, Problems, RENAMED, nearest};
+use super::problem::{At, Problems, RENAMED, near, nearest};
 
 // What lists are said to be, when they are something else or hold it.
 const STRINGS: &str = "a list of strings";
@@ -165,6 +165,10 @@ impl<'t, 'i> Table<'t, 'i> {
                 let renamed = RENAMED.iter().find(|(old, new)| *old == name && self.known.contains(new));
                 let word = renamed.map_or(name, |(_, new)| new);
                 let hint = nearest(word, self.known.iter().copied());
+                // What is misspelt isn't missing besides.
+                if let Some(meant) = near(word, self.known.iter().copied()) {
+                    p.withdraw(self.at, &format!("needs `{meant}`"));
+                }
                 p.at(key.span().start, format!("unknown key `{name}`"), Some(hint));
             }
         }

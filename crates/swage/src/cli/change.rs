@@ -37,13 +37,13 @@ pub struct ChangeArgs {
     #[arg(long, value_name = "DIR", requires = "patch")]
     pub tree: Option<PathBuf>,
     /// Leading path components to take off the names in --patch [default: found by comparing them]
-    #[arg(long, value_name = "N", requires = "patch")]
+    #[arg(long, value_name = "N", value_parser = super::whole::<usize>, requires = "patch")]
     pub strip: Option<usize>,
     /// Take an empty diff for a change that changes nothing, rather than for a program that failed
     #[arg(long, requires = "patch")]
     pub allow_empty: bool,
     /// A proposal on a review host: its newest revision, and the target as it is there
-    #[arg(long, value_name = "N", conflicts_with_all = ["range", "staged", "uncommitted", "committed", "patch", "target"])]
+    #[arg(long, value_name = "N", value_parser = super::whole::<u64>, conflicts_with_all = ["range", "staged", "uncommitted", "committed", "patch", "target"])]
     pub proposal: Option<u64>,
     /// The title under which the change is offered [default: the subject of its only commit]
     #[arg(long, value_name = "TEXT")]
@@ -133,6 +133,7 @@ impl OutputArgs {
         if self.absolute && self.format != Format::Lines {
             return Err(Failure::wrong("only lines name files in full").hint("Give --absolute with --format lines."));
         }
+        shown.are_rules_of(document.review)?;
         let root = document.root.filter(|_| self.absolute).map(std::path::absolute).transpose();
         let root = root.map_err(|e| Failure::unfinished(format!("the folder can't be found: {e}")))?;
         let document = Document { shown: &shown, root: root.as_deref(), ..*document };

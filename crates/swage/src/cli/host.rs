@@ -103,7 +103,7 @@ pub struct InboxArgs {
 #[derive(Debug, Args)]
 pub struct ShowArgs {
     /// The proposal's number
-    #[arg(value_name = "N")]
+    #[arg(value_name = "N", value_parser = super::whole::<u64>)]
     pub number: u64,
     /// Closed threads, too
     #[arg(long)]
@@ -128,7 +128,7 @@ pub const SAY_EXAMPLES: &str = "Examples:
 #[derive(Debug, Args)]
 pub struct SayArgs {
     /// The proposal's number
-    #[arg(value_name = "N")]
+    #[arg(value_name = "N", value_parser = super::whole::<u64>)]
     pub number: u64,
     /// What is said, in Markdown; `-` is standard input
     #[arg(value_name = "TEXT")]
@@ -172,7 +172,7 @@ pub struct SayArgs {
 #[derive(Debug, Args)]
 pub struct StanceArgs {
     /// The proposal's number
-    #[arg(value_name = "N")]
+    #[arg(value_name = "N", value_parser = super::whole::<u64>)]
     pub number: u64,
     /// Why, in Markdown; `-` is standard input
     #[arg(value_name = "TEXT")]
@@ -189,7 +189,7 @@ pub struct StanceArgs {
 #[derive(Debug, Args)]
 pub struct CloseArgs {
     /// The proposal's number
-    #[arg(value_name = "N")]
+    #[arg(value_name = "N", value_parser = super::whole::<u64>)]
     pub number: u64,
     /// Open it again
     #[arg(long)]
@@ -209,7 +209,7 @@ pub struct ReviewersArgs {
 #[derive(Debug, Args)]
 pub struct TryProposalArgs {
     /// The proposal's number
-    #[arg(value_name = "N")]
+    #[arg(value_name = "N", value_parser = super::whole::<u64>)]
     pub number: u64,
     /// The command to run there; without one, the folder is kept and named
     #[arg(value_name = "COMMAND", last = true)]
@@ -235,7 +235,7 @@ Examples:
 #[derive(Debug, Args)]
 pub struct MergeArgs {
     /// The proposal's number
-    #[arg(value_name = "N", required_unless_present = "queue", conflicts_with = "queue")]
+    #[arg(value_name = "N", value_parser = super::whole::<u64>, required_unless_present = "queue", conflicts_with = "queue")]
     pub number: Option<u64>,
     /// Merge all open proposals that pass, in the order of their numbers, each on what those before it give
     #[arg(long, conflicts_with = "undo")]

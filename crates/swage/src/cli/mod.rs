@@ -10,6 +10,7 @@ mod shown;
 mod trend;
 
 use std::path::PathBuf;
+use std::str::FromStr;
 
 use clap::{Arg, Args, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 
@@ -29,6 +30,11 @@ pub use self::post::{PostArgs, PostWay};
 pub use self::rules::{LearnArgs, ReplayArgs, ReportArgs, ReportFormat, RulesArgs, RulesCommand, TryArgs};
 pub use self::shown::Shown;
 pub use self::trend::{TrendArgs, TrendFormat};
+
+/// A whole number, or what is wanted instead of what was typed.
+fn whole<T: FromStr>(text: &str) -> Result<T, &'static str> {
+    text.parse().map_err(|_| "a whole number is wanted, 0 or more")
+}
 
 /// Options that say which change is meant and that a command always refuses, since its change must be a branch, or
 /// committed; help and completions leave them out, and who types one is told why.
@@ -258,7 +264,7 @@ pub struct CompareArgs {
     #[arg(value_name = "B", required_unless_present = "proposal")]
     pub after: Option<String>,
     /// Both sides of a proposal on a review host: where its newest revision left the target, and that revision
-    #[arg(long, value_name = "N", conflicts_with_all = ["before", "after"])]
+    #[arg(long, value_name = "N", value_parser = whole::<u64>, conflicts_with_all = ["before", "after"])]
     pub proposal: Option<u64>,
     #[command(flatten)]
     pub host: HostArgs,

@@ -38,7 +38,7 @@ pub struct PostArgs {
     #[arg(long)]
     pub answer: bool,
     /// Most threads that are opened at once; the rest stands in the overview [default: that of the target's `[post]`, or 50]
-    #[arg(long, value_name = "N")]
+    #[arg(long, value_name = "N", value_parser = super::whole::<u64>)]
     pub most_threads: Option<u64>,
     #[command(flatten)]
     pub outside: OutsideArgs,

@@ -98,7 +98,7 @@ pub enum ReportFormat {
 #[derive(Debug, Args)]
 pub struct ReportArgs {
     /// Write the proposal with this number to swage.toml
-    #[arg(long, value_name = "N")]
+    #[arg(long, value_name = "N", value_parser = super::whole::<usize>)]
     pub apply: Option<usize>,
     #[command(flatten)]
     pub rules: RulesArgs,

@@ -1,8 +1,10 @@
 //! Which findings a result shows. What is counted and decided is of all of them.
 
+use std::collections::BTreeSet;
+
 use clap::{Args, ValueEnum};
-use swage_core::review::Finding;
-use swage_core::rule::PathSet;
+use swage_core::review::{Finding, Review};
+use swage_core::rule::{PathSet, nearest};
 
 use super::FailOn;
 use crate::chosen::compiled;
@@ -74,6 +76,23 @@ impl Shown {
     /// Whether findings are chosen by their rule, so that all of them are of interest.
     pub fn names_rules(&self) -> bool {
         !self.args.rule.is_empty()
+    }
+
+    /// Whether the rules that are asked for are among those of a review.
+    ///
+    /// # Errors
+    /// When one isn't: nothing would be shown, and that would look as if nothing had been found.
+    pub fn are_rules_of(&self, review: &Review) -> Result<(), Failure> {
+        let found = review.findings.iter().map(|f| f.rule.as_str());
+        let idle = review.not_run.iter().map(|(id, _)| id.as_str());
+        let known: BTreeSet<&str> = review.rules.iter().map(|rule| rule.id.as_str()).chain(found).chain(idle).collect();
+        match self.args.rule.iter().find(|id| !known.contains(id.as_str())) {
+            Some(id) if review.rule_count > 0 => {
+                Err(Failure::wrong(format!("no rule `{id}` is on; {}", nearest(id, known)))
+                    .hint("`swage rules list` lists the rules that are on."))
+            }
+            _ => Ok(()),
+        }
     }
 
     /// Whether findings of some states are asked for.
