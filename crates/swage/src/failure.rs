@@ -35,6 +35,12 @@ impl Failure {
         Self { code: UNFINISHED, message: message.to_string(), remedy: None }
     }
 
+    /// A rule is named that none of those that are on is called.
+    pub fn no_rule<'w>(id: &str, on: impl IntoIterator<Item = &'w str>) -> Self {
+        let near = swage_core::rule::nearest(id, on);
+        Self::wrong(format!("no rule `{id}` is on; {near}")).hint("`swage rules list` lists the rules that are on.")
+    }
+
     /// Adds what the user can do.
     pub fn hint(mut self, remedy: impl Display) -> Self {
         self.remedy = Some(remedy.to_string());

@@ -482,6 +482,11 @@ impl Review {
         self.files.iter().filter(|f| f.incomplete)
     }
 
+    /// The files that have no lines to look at: links, submodules and binaries that no rule wants.
+    pub fn left_alone(&self) -> impl Iterator<Item = &FileEntry> {
+        self.files.iter().filter(|f| f.why_not.is_some() && !f.incomplete && f.nature != Nature::Text)
+    }
+
     /// The rule of a finding.
     pub fn rule(&self, id: &str) -> Option<&RuleEntry> {
         self.rules.iter().find(|r| r.id == id)

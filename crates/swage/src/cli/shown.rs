@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use clap::{Args, ValueEnum};
 use swage_core::review::{Finding, Review};
-use swage_core::rule::{PathSet, nearest};
+use swage_core::rule::PathSet;
 
 use super::FailOn;
 use crate::chosen::compiled;
@@ -87,10 +87,7 @@ impl Shown {
         let idle = review.not_run.iter().map(|(id, _)| id.as_str());
         let known: BTreeSet<&str> = review.rules.iter().map(|rule| rule.id.as_str()).chain(found).chain(idle).collect();
         match self.args.rule.iter().find(|id| !known.contains(id.as_str())) {
-            Some(id) if review.rule_count > 0 => {
-                Err(Failure::wrong(format!("no rule `{id}` is on; {}", nearest(id, known)))
-                    .hint("`swage rules list` lists the rules that are on."))
-            }
+            Some(id) if review.rule_count > 0 => Err(Failure::no_rule(id, known)),
             _ => Ok(()),
         }
     }

@@ -33,6 +33,7 @@ use std::time::Instant;
 use swage_core::baseline::State;
 use swage_core::change::{Change, Content, Contents, Tree};
 use swage_core::review::{CheckerReport, Examination, Finding, Fixes, Review, examine, scan_tree};
+use swage_core::rule::is_rule_file;
 use swage_core::scan::{Cache, NoCache};
 use swage_git::Repository;
 use swage_host::StanceWord;
@@ -188,7 +189,7 @@ fn note_rule_changes(review: &mut Review) {
         .files
         .iter()
         .flat_map(|f| [f.old_path.text.as_str(), f.new_path.text.as_str()])
-        .filter(|p| *p == "swage.toml" || p.starts_with(".swage/"))
+        .filter(|p| is_rule_file(p.as_bytes()))
         .collect();
     let mut touched: Vec<String> = touched.into_iter().map(str::to_owned).collect();
     touched.sort();

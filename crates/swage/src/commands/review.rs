@@ -4,7 +4,7 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use swage_core::review::{Examination, Finding, Fixes, Review, scan_tree};
-use swage_core::rule::{Rule, RuleSet};
+use swage_core::rule::{Rule, RuleSet, is_rule_file};
 use swage_git::Repository;
 use swage_store::Store;
 
@@ -59,8 +59,8 @@ fn old_findings(
     (repository, target): (&Repository, Option<&str>),
     store: Option<&Store>,
 ) -> Vec<String> {
-    let is_own = |path: &str| path == "swage.toml" || path.starts_with(".swage/");
-    let (true, Some(base)) = (review.files.iter().any(|f| is_own(&f.new_path.text)), &review.base) else {
+    let touches_rules = review.files.iter().any(|f| is_rule_file(f.new_path.text.as_bytes()));
+    let (true, Some(base)) = (touches_rules, &review.base) else {
         return Vec::new();
     };
     // Where the target can't be had or read, the review says so elsewhere.

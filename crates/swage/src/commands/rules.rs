@@ -117,9 +117,7 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
             return Err(Failure::wrong(format!("the rule `{id}` is in the pack `{}`, which is off", pack.name))
                 .hint("Name the pack under `packs` in swage.toml, beside the others that you want."));
         }
-        let near = swage_core::rule::nearest(id, configuration.rules.rules().iter().map(|r| r.id.as_str()));
-        return Err(Failure::wrong(format!("no rule `{id}` is on; {near}"))
-            .hint("`swage rules list` lists the rules that are on."));
+        return Err(Failure::no_rule(id, configuration.rules.rules().iter().map(|r| r.id.as_str())));
     };
     let paint = Paint;
     let mut out = String::new();

@@ -291,14 +291,13 @@ impl Page<'_> {
     /// What has no lines to look at: by name where there is little of it, and else by number.
     fn left_alone(&self) -> Option<String> {
         const MOST_NAMED: usize = 4;
-        let alone = |f: &&FileEntry| f.why_not.is_some() && !f.incomplete;
         let word = |f: &FileEntry| match f.nature {
             Nature::Binary => Some("binary file"),
             Nature::Symlink => Some("symbolic link"),
             Nature::Submodule => Some("submodule"),
             Nature::Text => None,
         };
-        let files: Vec<_> = self.review.files.iter().filter(alone).filter_map(|f| Some((f, word(f)?))).collect();
+        let files: Vec<_> = self.review.left_alone().filter_map(|f| Some((f, word(f)?))).collect();
         let told: Vec<String> = if files.len() <= MOST_NAMED {
             files.iter().map(|(f, word)| format!("{} ({word})", printable(&f.new_path.text))).collect()
         } else {

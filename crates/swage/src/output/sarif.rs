@@ -3,7 +3,6 @@
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Value, json};
 use swage_core::baseline::State;
-use swage_core::change::Nature;
 use swage_core::gate::Outcome;
 use swage_core::invisible::escaped_json;
 use swage_core::review::{Anchor, Finding, Fix, Path, Proof, Review, Side, Standing};
@@ -58,7 +57,7 @@ pub fn format(document: &Document<'_>) -> String {
         })
         .collect();
     // Links, submodules and binaries were left alone on purpose.
-    let unexamined = r.files.iter().filter(|f| f.why_not.is_some() && !f.incomplete && f.nature != Nature::Text).map(|f| {
+    let unexamined = r.left_alone().map(|f| {
         json!({ "level": "note", "message": { "text": f.why_not }, "locations": [{ "physicalLocation": { "artifactLocation": artifact(&f.new_path, Side::New) } }] })
     });
     let notifications: Vec<Value> = r
