@@ -33,7 +33,7 @@ impl<'t> Children<'t> {
 }
 
 /// Whether a node has so many children that counting to each of them would cost too much.
-pub(crate) fn are_many(node: Node<'_>) -> bool {
+fn are_many(node: Node<'_>) -> bool {
     node.child_count() > FEW
 }
 

@@ -28,7 +28,7 @@ use std::ops::Range;
 use regex::bytes::Regex;
 use tree_sitter::Node;
 
-pub(crate) use self::children::{Children, ancestors, are_many, preorder};
+pub(crate) use self::children::{Children, ancestors, preorder};
 pub(crate) use self::imports::Imports;
 pub(crate) use self::matcher::{Bindings, Given, Matching, budget};
 pub use self::names::hole_names;

@@ -77,7 +77,7 @@ pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
     let begins = found.literals().map(|all| all.iter().map(|literal| literal.as_bytes()).collect::<Vec<_>>());
     let begins = begins.filter(|all| all.iter().all(|literal| literal.len() > 1));
     let mut words: Vec<Word> = Vec::new();
-    for literal in begins.or_else(|| longest_inside(&hir).map(|literal| vec![literal]))? {
+    for literal in begins.or_else(|| inside(&hir))? {
         let mut word = Word { any_case, ..Word::new(literal, false) };
         if any_case {
             word.text.make_ascii_lowercase();
@@ -92,16 +92,18 @@ pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
     (!words.is_empty()).then_some(words)
 }
 
-/// The longest text that stands somewhere in whatever an expression matches.
-fn longest_inside(hir: &Hir) -> Option<&[u8]> {
+/// Texts of which one stands somewhere in whatever an expression matches, those whose shortest is the longest.
+fn inside(hir: &Hir) -> Option<Vec<&[u8]>> {
     match hir.kind() {
-        HirKind::Literal(literal) => Some(&literal.0),
-        HirKind::Capture(capture) => longest_inside(&capture.sub),
-        HirKind::Repetition(repeated) if repeated.min > 0 => longest_inside(&repeated.sub),
-        HirKind::Concat(parts) => parts.iter().filter_map(longest_inside).max_by_key(|literal| literal.len()),
-        HirKind::Repetition(_) | HirKind::Alternation(_) | HirKind::Class(_) | HirKind::Look(_) | HirKind::Empty => {
-            None
+        HirKind::Literal(literal) => Some(vec![&literal.0]),
+        HirKind::Capture(capture) => inside(&capture.sub),
+        HirKind::Repetition(repeated) if repeated.min > 0 => inside(&repeated.sub),
+        HirKind::Concat(parts) => {
+            let shortest = |literals: &Vec<&[u8]>| literals.iter().map(|literal| literal.len()).min();
+            parts.iter().filter_map(inside).max_by_key(shortest)
         }
+        HirKind::Alternation(parts) => parts.iter().map(inside).collect::<Option<Vec<_>>>().map(|all| all.concat()),
+        HirKind::Repetition(_) | HirKind::Class(_) | HirKind::Look(_) | HirKind::Empty => None,
     }
 }
 
@@ -152,6 +154,9 @@ pub(super) mod tests {
             ("[a-z](?:query)?[0-9]|ab", ""),
             ("[a-z](?:query)?(xy){2}", "xy"),
             ("[a-z]q", ""),
+            (r"^[A-Z]\w*(Error|Exception)$|^Exception$", "Error Exception"),
+            (r"\w(berth|x)s?(y|quay)|\dtide", ""),
+            (r"\w(berth|quay)s?|\d(tide)?low", "berth quay low"),
             ("", ""),
             ("(?i)straße|ufer", ""),
         ];

@@ -161,8 +161,8 @@ impl<'a> Search<'a> {
         let (mut zones, mut comments, mut beginnings) = (Vec::new(), Vec::new(), Vec::new());
         let mut counting = Counting::default();
         let mut visit = |step: Step<'a>| {
-            let (node, depth, parent) = match step {
-                Step::Enter { node, depth, parent } => (node, depth, parent),
+            let (node, kind, depth, parent) = match step {
+                Step::Enter { node, kind, depth, parent } => (node, kind, depth, parent),
                 Step::Leave(depth) => {
                     if let Some(scopes) = &mut scopes {
                         scopes.leave(depth);
@@ -173,20 +173,20 @@ impl<'a> Search<'a> {
                     return false;
                 }
             };
-            let interest = wanted.interests.get(usize::from(node.kind_id())).copied().unwrap_or(0);
+            let interest = wanted.interests.get(usize::from(kind)).copied().unwrap_or(0);
             if let Some(scopes) = &mut scopes
                 && (interest & interest::NAME != 0 || scopes.expects())
             {
-                scopes.enter(node, depth);
+                scopes.enter(node, kind, depth);
             }
             if interest & !(interest::LEAF | interest::NAME) == 0 {
                 return interest & interest::LEAF == 0;
             }
             if interest & interest::RULE != 0 {
-                beginnings.push((node.kind_id(), node));
+                beginnings.push((kind, node));
             }
             if !self.functions.is_empty() && interest & (interest::FUNCTION | interest::BRANCH) != 0 {
-                counting.enter(node, depth, parent, tables);
+                counting.enter(node, kind, depth, parent, tables);
             }
             if interest & interest::COMMENT != 0 {
                 zones.push((node.byte_range(), Zone::Comment));

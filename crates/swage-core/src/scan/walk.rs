@@ -10,6 +10,8 @@ pub(super) enum Step<'t> {
     /// Into a node.
     Enter {
         node: Node<'t>,
+        /// Its kind.
+        kind: u16,
         /// How deep it stands below the root.
         depth: u32,
         /// The kind of the node around it; 0 for the root.
@@ -48,10 +50,11 @@ pub(super) fn walk<'t>(
     let mut node = root;
     loop {
         let (depth, parent) = (around.len() as u32, around.last().map_or(0, |(_, kind, _)| *kind));
+        let kind = node.kind_id();
         let mut done = None;
-        if visit(Step::Enter { node, depth, parent }) && marks.are_in(node) {
+        if visit(Step::Enter { node, kind, depth, parent }) && marks.are_in(node) {
             let children = if which.signs { Children::all(node) } else { Children::named(node) };
-            around.push((node, node.kind_id(), children));
+            around.push((node, kind, children));
         } else {
             visit(Step::Leave(depth));
             done = Some(node);

@@ -258,14 +258,14 @@ impl<'t> Scopes<'t> {
         !self.gathered.openings.is_empty()
     }
 
-    /// The walk enters a node that stands so deep in the tree.
-    pub(crate) fn enter(&mut self, node: Node<'t>, depth: u32) {
+    /// The walk enters a node of this kind that stands so deep in the tree.
+    pub(crate) fn enter(&mut self, node: Node<'t>, kind: u16, depth: u32) {
         let all = &mut self.gathered;
         let before = all.now;
         if let Some(at) = all.openings.iter().rposition(|(id, _)| *id == node.id()) {
             all.now = all.openings.swap_remove(at).1;
         }
-        let Some(step) = all.tables.steps.get(usize::from(node.kind_id())) else { return };
+        let Some(step) = all.tables.steps.get(usize::from(kind)) else { return };
         if let Some(action) = step.action {
             action(all, node);
         }

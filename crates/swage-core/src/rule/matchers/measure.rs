@@ -190,8 +190,8 @@ pub(crate) struct Counting<'t> {
 
 impl<'t> Counting<'t> {
     /// The walk enters a function, a loop or a branch that stands so deep in the tree, in a node of the kind `parent`.
-    pub fn enter(&mut self, node: Node<'t>, depth: u32, parent: u16, tables: &Tables) {
-        if tables.is(node.kind_id(), Class::Function) {
+    pub fn enter(&mut self, node: Node<'t>, kind: u16, depth: u32, parent: u16, tables: &Tables) {
+        if tables.is(kind, Class::Function) {
             self.frames.push(Frame { node, branches: 0, depth: 0, deepest: 0 });
             self.open.push((depth, true));
         } else if let Some(frame) = self.frames.last_mut()

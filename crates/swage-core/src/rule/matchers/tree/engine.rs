@@ -7,7 +7,7 @@ use foldhash::HashMap;
 use tree_sitter::Node;
 
 use super::plain::{Item, PlainQuery, Shape, Test};
-use crate::pattern::{Children, are_many};
+use crate::pattern::Children;
 use crate::rule::matchers::TooMany;
 
 /// Most places that are tried at one node; a query that asks for several children of thousands could go on for ever.
@@ -16,9 +16,17 @@ const MOST_TRIED: u32 = 1 << 20;
 /// What each capture took.
 pub(super) type Captured<'t> = Vec<Option<Node<'t>>>;
 
-type Listed<'t> = Rc<Vec<Node<'t>>>;
+/// A child, with what is asked of it most often; asking the tree costs more.
+#[derive(Clone, Copy)]
+struct Child<'t> {
+    node: Node<'t>,
+    kind: u16,
+    named: bool,
+}
 
-/// The children of nodes with many, once queries have asked for them: whether all or the named ones, by the node's id.
+type Listed<'t> = Rc<Vec<Child<'t>>>;
+
+/// The children of nodes, once queries have asked for them: whether all or the named ones, by the node's id.
 #[derive(Default)]
 pub(in crate::rule::matchers) struct Families<'t> {
     known: RefCell<HashMap<(usize, bool), Listed<'t>>>,
@@ -29,38 +37,37 @@ struct Family<'t> {
     node: Node<'t>,
     /// Those that the grammar names, or all.
     named: bool,
-    count: usize,
-    /// All of them, where there are too many to count from the first to each.
-    listed: Option<Listed<'t>>,
+    children: Listed<'t>,
+}
+
+impl<'t> Child<'t> {
+    fn new(node: Node<'t>) -> Self {
+        Self { node, kind: node.kind_id(), named: node.is_named() }
+    }
+
+    /// Whether it may be what a shape asks for, its own children aside.
+    fn fits(&self, shape: &Shape) -> bool {
+        if shape.kinds.is_empty() { self.named } else { shape.kinds.contains(&self.kind) }
+    }
 }
 
 impl<'t> Families<'t> {
     fn family(&self, node: Node<'t>, named: bool) -> Family<'t> {
-        let children = || if named { Children::named(node) } else { Children::all(node) };
-        let listed = are_many(node).then(|| {
-            let mut known = self.known.borrow_mut();
-            known.entry((node.id(), named)).or_insert_with(|| Rc::new(children().collect())).clone()
-        });
-        let count = if named { node.named_child_count() } else { node.child_count() as usize };
-        Family { node, named, count, listed }
+        let list = || {
+            let children = if named { Children::named(node) } else { Children::all(node) };
+            Rc::new(children.map(Child::new).collect())
+        };
+        let children = self.known.borrow_mut().entry((node.id(), named)).or_insert_with(list).clone();
+        Family { node, named, children }
     }
 }
 
 impl<'t> Family<'t> {
-    fn child(&self, index: usize) -> Option<Node<'t>> {
-        match &self.listed {
-            Some(all) => all.get(index).copied(),
-            None if self.named => self.node.named_child(index as u32),
-            None => self.node.child(index as u32),
-        }
-    }
-
     /// Whether for each place there is a child of a kind that it takes; most nodes lack one, and kinds are told at once.
     fn may_have(&self, items: &[Item]) -> bool {
         items.iter().all(|item| {
-            let takes = |node: Node<'_>| item.choices.iter().any(|shape| fits(shape, node));
             item.choices.iter().any(|shape| shape.kinds.is_empty())
-                || (0..self.count).any(|index| self.child(index).is_some_and(takes))
+                || self.children.iter().any(|child| item.choices.iter().any(|shape| child.fits(shape)))
         })
     }
 
@@ -85,7 +92,7 @@ pub(super) fn matches<'t>(
 ) -> Result<(), TooMany> {
     let work = Work { families, tried: Cell::new(0) };
     let mut taken = vec![None; query.captures.len()];
-    work.choices(&query.head, node, &mut taken, &mut |taken| {
+    work.choices(&query.head, Child::new(node), &mut taken, &mut |taken| {
         if holds(query, taken, source) {
             found(taken);
         }
@@ -104,10 +111,10 @@ struct Work<'c, 't> {
 
 impl<'t> Work<'_, 't> {
     /// Tries each choice for a node.
-    fn choices(&self, item: &Item, node: Node<'t>, taken: &mut Captured<'t>, then: Then<'_, 't>) -> bool {
+    fn choices(&self, item: &Item, child: Child<'t>, taken: &mut Captured<'t>, then: Then<'_, 't>) -> bool {
         let mut any = false;
-        for shape in item.choices.iter().filter(|shape| fits(shape, node)) {
-            any |= self.shape(shape, node, taken, then);
+        for shape in item.choices.iter().filter(|shape| child.fits(shape)) {
+            any |= self.shape(shape, child.node, taken, then);
         }
         any
     }
@@ -140,9 +147,8 @@ impl<'t> Work<'_, 't> {
     ) -> bool {
         let Some((item, rest)) = items.split_first() else { return then(taken) };
         let mut any = false;
-        for index in from..family.count {
-            let Some(child) = family.child(index) else { break };
-            if item.choices.iter().any(|shape| fits(shape, child))
+        for (index, &child) in family.children.iter().enumerate().skip(from) {
+            if item.choices.iter().any(|shape| child.fits(shape))
                 && (item.field.is_none() || item.field.as_deref() == family.field(index))
             {
                 any |= self.choices(item, child, taken, &mut |taken| self.places(rest, family, index + 1, taken, then));
@@ -151,17 +157,12 @@ impl<'t> Work<'_, 't> {
                     return true;
                 }
             }
-            if item.anchored && child.is_named() {
+            if item.anchored && child.named {
                 break;
             }
         }
         any
     }
-}
-
-/// Whether a node may be what a shape asks for, its children aside.
-fn fits(shape: &Shape, node: Node<'_>) -> bool {
-    if shape.kinds.is_empty() { node.is_named() } else { shape.kinds.contains(&node.kind_id()) }
 }
 
 /// Whether all predicates hold.
@@ -373,7 +374,9 @@ mod tests {
             children.push((cursor.node(), cursor.field_name()));
             more = cursor.goto_next_sibling();
         }
-        fits(shape, node) && shape.captures.iter().all(taken) && are_in_order(query, &shape.children, &children, told)
+        Child::new(node).fits(shape)
+            && shape.captures.iter().all(taken)
+            && are_in_order(query, &shape.children, &children, told)
     }
 
     fn are_in_order(

@@ -122,7 +122,10 @@ impl Matcher for TreeMatch {
         let Some(language) = language else { return Ok(None) };
         let tables = language.tables();
         let (kinds, words): (Vec<u16>, _) = match self.plain(language) {
-            Some(plain) => (plain.heads().collect(), query_words(&self.query, |name| plain.always(name))),
+            Some(plain) => {
+                let told = query_words(&self.query, |name| plain.always(name));
+                (plain.heads().collect(), [told, plain.keywords(language)].concat())
+            }
             None => {
                 let query = self.query(language).map_err(Clone::clone)?;
                 let heads = if query.pattern_count() == 1 { query_heads(&self.query) } else { None };

@@ -9,6 +9,7 @@ use regex::bytes::Regex;
 
 use super::unquoted;
 use crate::lang::Language;
+use crate::rule::words::Word;
 
 /// A query of one pattern.
 #[derive(Debug)]
@@ -88,6 +89,13 @@ impl PlainQuery {
         self.head.choices.iter().flat_map(|shape| shape.kinds.iter().copied())
     }
 
+    /// Lists of keywords, of each of which one stands wherever it matches.
+    pub fn keywords(&self, language: &Language) -> Vec<Vec<Word>> {
+        let mut lists = Vec::new();
+        self.head.keywords(language, &mut lists);
+        lists
+    }
+
     /// Whether a capture takes a node in every match.
     pub fn always(&self, name: &str) -> bool {
         fn in_item(item: &Item, capture: usize) -> bool {
@@ -98,6 +106,28 @@ impl PlainQuery {
 }
 
 impl Item {
+    /// Takes the keywords of which one stands here, and those below it.
+    fn keywords(&self, language: &Language, lists: &mut Vec<Vec<Word>>) {
+        let grammar = &language.tables().grammar;
+        let keyword = |kind: &u16| {
+            let name = grammar.node_kind_for_id(*kind).filter(|_| !grammar.node_kind_is_named(*kind))?;
+            // Of several words the first: what stands between them may be any white space.
+            let first = name.split(' ').next().filter(|word| word.len() > 1)?;
+            // Some languages take them in capitals, too.
+            let is_word = first.bytes().all(|b| b.is_ascii_lowercase());
+            is_word.then(|| Word { any_case: true, ..Word::new(first.as_bytes(), true) })
+        };
+        let kinds = self.choices.iter().flat_map(|shape| &shape.kinds);
+        if self.choices.iter().all(|shape| !shape.kinds.is_empty())
+            && let Some(list) = kinds.map(keyword).collect()
+        {
+            lists.push(list);
+        }
+        if let [only] = &self.choices[..] {
+            only.children.iter().for_each(|child| child.keywords(language, lists));
+        }
+    }
+
     /// Its captures, those of outer nodes first; `None` when one may take several nodes.
     fn order(&self) -> Option<Vec<usize>> {
         let mut all = Vec::new();
