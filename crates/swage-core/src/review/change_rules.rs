@@ -24,6 +24,8 @@ pub(super) struct FileFacts {
     pub generated: bool,
     /// Lines that were written and dropped.
     pub lines: Written,
+    /// How many findings of it aren't listed.
+    pub unlisted: u64,
 }
 
 /// What the rules on changes find, and those that can't be judged, each with the reason. `facts` are those of each file.
@@ -100,6 +102,13 @@ impl<'a> Work<'a> {
                 .into_iter()
                 .filter(|f| f.nature == Nature::Binary && f.kind != Kind::Deleted)
                 .map(|file| self.finding(&About { file: Some(file), ..About::default() }))
+                .collect(),
+            Subject::Generated => wanted()
+                .filter(|(_, facts)| facts.unlisted > 0)
+                .map(|(file, facts)| {
+                    let figure = Some(Figure { value: facts.unlisted, limit: 0 });
+                    self.finding(&About { file: Some(file), figure, ..About::default() })
+                })
                 .collect(),
             Subject::Paths => self.paths(&files),
             Subject::Title => {

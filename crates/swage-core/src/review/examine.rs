@@ -82,7 +82,12 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
         offer_fixes(&mut review.findings, &compared, &hits, (change, contents), &examined, with);
     }
     let facts = examined.iter().zip(&review.files);
-    let facts = facts.map(|(e, f)| FileFacts { sizes: e.sizes, generated: e.generated, lines: f.written });
+    let facts = facts.map(|(e, f)| FileFacts {
+        sizes: e.sizes,
+        generated: e.generated,
+        lines: f.written,
+        unlisted: e.unlisted,
+    });
     let files: Vec<FileFacts> = facts.collect();
     let (about, idle) = about_change(change, &files, with.rules);
     review.findings.extend(about);

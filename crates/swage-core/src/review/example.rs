@@ -34,17 +34,18 @@ pub struct Tried {
 pub fn try_example(rule: &Arc<Rule>, example: &Example) -> Vec<Tried> {
     let set = RuleSet::new(vec![rule.clone()]);
     match example {
-        Example::Change { change, sizes, shown, findings } => {
-            let sizes: Vec<FileFacts> = sizes
+        Example::Change { change, figures, shown, findings } => {
+            let facts: Vec<FileFacts> = figures
                 .iter()
                 .zip(&change.files)
-                .map(|(size, file)| FileFacts {
-                    sizes: [None, Some(*size)],
+                .map(|(figures, file)| FileFacts {
+                    sizes: [None, Some(figures.size)],
                     generated: false,
                     lines: Written { written: file.added, dropped: file.removed },
+                    unlisted: figures.unlisted,
                 })
                 .collect();
-            let found = about_change(change, &sizes, &set).0.len() as u64;
+            let found = about_change(change, &facts, &set).0.len() as u64;
             vec![Tried {
                 path: String::new(),
                 code: shown.clone(),

@@ -1,5 +1,6 @@
 //! Scanning both sides of one file of a change.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use sha2::{Digest, Sha256};
@@ -12,7 +13,7 @@ use crate::baseline::FileHits;
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
 use crate::diff::Kind;
 use crate::lang::Language;
-use crate::rule::{Clause, Extent, Rule, RuleSet, SyntaxFault};
+use crate::rule::{Clause, Extent, Rule, RuleSet, Severity, Subject, SyntaxFault};
 use crate::scan::{
     Fact, FileScan, Hit, Markers, Span, Status, Syntax, hides_security, is_binary, looks_generated, scan,
     scan_fragment, syntax_errors,
@@ -200,6 +201,8 @@ pub(super) struct Examined {
     pub facts: [Vec<Fact>; 2],
     /// A program makes it, so that rules that skip such files have left it alone.
     pub generated: bool,
+    /// How many findings aren't listed, since the file looks as if a program made it.
+    pub unlisted: u64,
     /// The bytes before and after the change, when they are known.
     pub sizes: [Option<u64>; 2],
     pub language: Option<&'static Language>,
@@ -233,6 +236,7 @@ pub(super) fn examine_file(
         },
         facts: [Vec::new(), Vec::new()],
         generated: false,
+        unlisted: 0,
         sizes: [None, None],
         language: Language::of(&file.new_path, b""),
         why_not: None,
@@ -309,6 +313,7 @@ fn examine_text(
         out.skipped_by = skipped_by(path, out.language, made, with.rules);
     }
     if scope == Scope::Change && origin == Origin::Written {
+        leave_unlisted(file, sides, with.rules, &mut new.scan.hits, out);
         let broken = broken_by_the_change(file, sides, [&mut old, &mut new], with, out);
         new.scan.hits.extend(broken);
     }
@@ -366,6 +371,31 @@ fn is_known_as_generated(file: &ChangedFile, sides: &Sides, rules: &RuleSet, fol
         Content::Absent | Content::Unavailable(_) => true,
     };
     looks(&file.old_path, old) && still
+}
+
+/// Takes the lesser findings out of a file that the change adds and that looks as if a program made it, when a rule says how
+/// many they are: nobody mends such a file line by line. The target doesn't know it as such, so it may only look so: errors
+/// stay, and what rules find that are locked or about security, so that no verdict is better for it.
+fn leave_unlisted(file: &ChangedFile, sides: &Sides, rules: &RuleSet, hits: &mut Vec<Hit>, out: &mut Examined) {
+    let (path, Content::Whole { bytes, .. }) = (&file.new_path, &sides.new) else { return };
+    let tells = |rule: &&Arc<Rule>| {
+        rule.change().is_some_and(|change| change.subject == Subject::Generated) && rule.wants_path(path)
+    };
+    let Some(teller) = rules.rules().iter().find(tells).filter(|_| sides.old == Content::Absent) else { return };
+    if !rules.is_generated(path) && !looks_generated(bytes, Language::of(path, bytes)) {
+        return;
+    }
+    let is_lesser = |rule: &Arc<Rule>| {
+        rule.skip_generated
+            && rule.severity != Severity::Error
+            && rule.severity >= teller.severity
+            && !rule.locked
+            && !rule.tags.iter().any(|tag| tag == "security")
+    };
+    let unlisted: Vec<Hit> = hits.extract_if(.., |hit| rules.get(&hit.rule).is_some_and(is_lesser)).collect();
+    out.unlisted = unlisted.len() as u64;
+    let by: BTreeSet<String> = unlisted.into_iter().map(|hit| hit.rule).collect();
+    out.skipped_by.extend(by.into_iter().map(|rule| (rule, "the file looks generated")));
 }
 
 /// The finding of a file that parsed whole before the change and doesn't after it.

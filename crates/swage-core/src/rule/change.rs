@@ -34,6 +34,8 @@ pub enum Subject {
     FileSize,
     /// Each binary file that it adds or alters.
     Binary,
+    /// Each file that it adds and that looks as if a program made it, where that keeps findings from being listed.
+    Generated,
     /// The files that it touches.
     Paths,
     /// The title under which it is offered.
@@ -50,12 +52,13 @@ pub enum Subject {
 
 impl Subject {
     /// All, with the words that rules use for them.
-    pub const ALL: [(&'static str, Subject); 11] = [
+    pub const ALL: [(&'static str, Subject); 12] = [
         ("files", Subject::Files),
         ("lines", Subject::Lines),
         ("commits", Subject::Commits),
         ("file-size", Subject::FileSize),
         ("binary", Subject::Binary),
+        ("generated", Subject::Generated),
         ("paths", Subject::Paths),
         ("title", Subject::Title),
         ("description", Subject::Description),
@@ -91,8 +94,9 @@ impl ChangeMatch {
     /// The gaps of a message that a finding can fill in.
     pub(super) fn gaps(&self) -> Vec<&'static str> {
         let figure = matches!(self.fault, Fault::Over(_) | Fault::Under(_)) || self.added_over.is_some();
+        let figure = figure || self.subject == Subject::Generated;
         let (path, commit) = match self.subject {
-            Subject::FileSize | Subject::Binary | Subject::Paths => (true, false),
+            Subject::FileSize | Subject::Binary | Subject::Generated | Subject::Paths => (true, false),
             Subject::Subject | Subject::Message | Subject::Author => (false, true),
             Subject::Files | Subject::Lines | Subject::Commits | Subject::Title | Subject::Description => {
                 (false, false)
@@ -143,13 +147,13 @@ pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problem
     }
     let may = match subject {
         Subject::Files | Subject::Lines | Subject::Commits | Subject::FileSize => "over",
-        Subject::Binary => "",
+        Subject::Binary | Subject::Generated => "",
         Subject::Paths => "without",
         Subject::Title | Subject::Description | Subject::Subject | Subject::Message | Subject::Author => {
             "over, under, text or lacks"
         }
     };
-    let optional = matches!(subject, Subject::Binary | Subject::Paths);
+    let optional = matches!(subject, Subject::Binary | Subject::Generated | Subject::Paths);
     let fits = |fault: &Fault| match fault {
         Fault::Over(_) => !optional,
         Fault::Under(_) | Fault::Has(_) | Fault::Lacks(_) => subject.is_text(),

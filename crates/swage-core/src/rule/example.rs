@@ -1,6 +1,6 @@
 //! Reading the examples that are a rule's own tests.
 
-use super::model::{Example, ExampleFile};
+use super::model::{Example, ExampleFile, FileFigures};
 use super::problem::Problems;
 use super::table::Table;
 use super::values::one_of;
@@ -64,20 +64,21 @@ fn read_change(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Exampl
         shown.push(format!("commit of {author}: {}", message.lines().next().unwrap_or_default()));
         commits.push(Commit { id: format!("{:040x}", commits.len() + 1), author, message });
     }
-    let (mut files, mut sizes) = (Vec::new(), Vec::new());
+    let (mut files, mut figures) = (Vec::new(), Vec::new());
     for mut file in inner.tables("files", p) {
         let path = file.required_string("path", "a file of a change", p);
         let words = [("added", Kind::Added), ("deleted", Kind::Deleted), ("modified", Kind::Modified)];
         let kind = file.string("kind", p).map_or(Some(Kind::Modified), |k| one_of(&k, "kind of change", words, p))?;
         let binary = file.flag("binary", p).unwrap_or(false);
         let mut number = |key: &'static str| file.number(key, p).map_or(0, |n| n.value);
-        let (added, removed, size) = (number("added"), number("removed"), number("size"));
+        let (added, removed) = (number("added"), number("removed"));
+        let (size, unlisted) = (number("size"), number("unlisted"));
         file.finish(p);
         let path = path?.value;
-        let figures = if added + removed > 0 { format!(", +{added} -{removed}") } else { String::new() };
+        let lines = if added + removed > 0 { format!(", +{added} -{removed}") } else { String::new() };
         let bytes = if size > 0 { format!(", {size} bytes") } else { String::new() };
-        shown.push(format!("{} {path}{figures}{bytes}", format!("{kind:?}").to_lowercase()));
-        sizes.push(size);
+        shown.push(format!("{} {path}{lines}{bytes}", format!("{kind:?}").to_lowercase()));
+        figures.push(FileFigures { size, unlisted });
         files.push(ChangedFile {
             old_path: path.clone().into_bytes(),
             new_path: path.into_bytes(),
@@ -93,5 +94,5 @@ fn read_change(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Exampl
     }
     inner.finish(p);
     let change = Box::new(Change { files, title, body, commits: Some(commits), ..Change::default() });
-    Some(Example::Change { change, sizes, shown: shown.join("\n"), findings: findings?.value })
+    Some(Example::Change { change, figures, shown: shown.join("\n"), findings: findings?.value })
 }

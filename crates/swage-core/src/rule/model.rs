@@ -228,8 +228,8 @@ pub enum Example {
     Change {
         /// The change.
         change: Box<Change>,
-        /// The bytes of each of its files.
-        sizes: Vec<u64>,
+        /// What is known of each of its files besides.
+        figures: Vec<FileFigures>,
         /// What it shows, for people.
         shown: String,
         /// How many findings there must be.
@@ -258,4 +258,13 @@ pub struct ExampleFile {
     pub lines: Vec<u64>,
     /// What the rule's fixes must make of it, when the example says so.
     pub fixed: Option<String>,
+}
+
+/// Figures of a file of an example's change.
+#[derive(Debug, Clone, Copy)]
+pub struct FileFigures {
+    /// Its bytes after the change.
+    pub size: u64,
+    /// How many findings of it aren't listed.
+    pub unlisted: u64,
 }

@@ -62,6 +62,15 @@ languages = ["python", "javascript"]
 match = { code = "drop(X)", holes.X = {} }
 
 [[rule]]
+id = "no-shout"
+severity = "warning"
+title = "Nobody shouts"
+message = "`{match}` shouts."
+skip_generated = true
+languages = ["python"]
+match = { code = "shout(X)", holes.X = {} }
+
+[[rule]]
 id = "known-author"
 severity = "error"
 title = "Authors are of the line"

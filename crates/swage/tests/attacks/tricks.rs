@@ -339,6 +339,13 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
     ),
     (
+        "do not edit, it says, where a warning is",
+        |s| s.write("new.py", "# DO NOT EDIT\nshout(boat)\nshout(tide)\n"),
+        |s| s.write("new.py", "shout(boat)\n"),
+        "1 fail new.warning",
+        "1 fail new.warning",
+    ),
+    (
         "one long string",
         |s| append(s, "board.js", &format!("var a = \"{}\";\ndrop(boat);\n", "tide ".repeat(500))),
         |s| append(s, "board.js", "drop(boat);\n"),
