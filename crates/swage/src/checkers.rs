@@ -158,8 +158,7 @@ impl<'a> Outside<'a> {
 
 fn read_given(given: &GivenReport, form: ReportForm, both: bool) -> Result<CheckerReport, Failure> {
     let read = |path: &Path| {
-        let bytes = std::fs::read(path)
-            .map_err(|e| Failure::wrong(format!("the results {} can't be read: {e}", path.display())))?;
+        let bytes = std::fs::read(path).map_err(|e| Failure::unreadable("the results ", path, &e))?;
         read_report(form, &bytes, "").map_err(|why| {
             Failure::wrong(format!("the results {} can't be used: {why}", path.display())).hint(format!(
                 "The rule `{}` says that they are written as {}.",

@@ -1,5 +1,6 @@
 //! Which findings of a change are meant.
 
+use std::collections::BTreeSet;
 use std::path::Path;
 
 use swage_core::baseline::State;
@@ -51,8 +52,12 @@ impl Wanted<'_> {
             && self.paths.as_ref().is_none_or(|set| f.path().is_some_and(|path| set.has(path.text.as_bytes())))
     }
 
-    /// A key that names nothing is a mistake of whoever typed it.
-    pub fn check_keys(&self, review: &Review) -> Result<(), Failure> {
+    /// Whether the keys and rules that were typed are there in a review.
+    ///
+    /// # Errors
+    /// When one isn't: nothing would be done, and that would look as if there were nothing to do.
+    pub fn are_in(&self, review: &Review) -> Result<(), Failure> {
+        are_rules_of(&self.args.rule, review)?;
         for key in &self.args.key {
             if !review.findings.iter().any(|f| f.key.starts_with(key.as_str())) {
                 return Err(Failure::wrong(format!("no finding of this change has the key {key}"))
@@ -60,6 +65,20 @@ impl Wanted<'_> {
             }
         }
         Ok(())
+    }
+}
+
+/// Whether rules that were named are among those of a review.
+///
+/// # Errors
+/// When one isn't.
+pub fn are_rules_of(named: &[String], review: &Review) -> Result<(), Failure> {
+    let found = review.findings.iter().map(|f| f.rule.as_str());
+    let idle = review.not_run.iter().map(|(id, _)| id.as_str());
+    let known: BTreeSet<&str> = review.rules.iter().map(|rule| rule.id.as_str()).chain(found).chain(idle).collect();
+    match named.iter().find(|id| !known.contains(id.as_str())) {
+        Some(id) if review.rule_count > 0 => Err(Failure::no_rule(id, known)),
+        _ => Ok(()),
     }
 }
 

@@ -1,6 +1,8 @@
 //! Errors, classified once, at the edge: each with its exit code and the way out.
 
 use std::fmt::Display;
+use std::io::ErrorKind;
+use std::path::Path;
 use std::process::ExitCode;
 
 use swage_core::config::LoadError;
@@ -33,6 +35,16 @@ impl Failure {
     /// It couldn't be finished.
     pub fn unfinished(message: impl Display) -> Self {
         Self { code: UNFINISHED, message: message.to_string(), remedy: None }
+    }
+
+    /// A file that was named can't be read. `what` says what it is for, and ends in a space unless it is empty: the call is wrong
+    /// where no such file is there, and otherwise it couldn't be finished.
+    pub fn unreadable(what: &str, path: &Path, error: &std::io::Error) -> Self {
+        let message = format!("{what}{} can't be read: {error}", path.display());
+        match error.kind() {
+            ErrorKind::NotFound | ErrorKind::IsADirectory | ErrorKind::NotADirectory => Self::wrong(message),
+            _ => Self::unfinished(message),
+        }
     }
 
     /// A rule is named that none of those that are on is called.

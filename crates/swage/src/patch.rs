@@ -14,7 +14,7 @@ use crate::failure::Failure;
 
 /// Reads a diff: a file, mapped into memory, or standard input.
 pub fn read_input(path: &Path) -> Result<Vec<u8>, Failure> {
-    let failed = |e: std::io::Error| Failure::unfinished(format!("the diff {} can't be read: {e}", path.display()));
+    let failed = |e: std::io::Error| Failure::unreadable("the diff ", path, &e);
     if path == Path::new("-") {
         let mut bytes = Vec::new();
         std::io::stdin().lock().read_to_end(&mut bytes).map_err(failed)?;

@@ -147,13 +147,12 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
         .push("Result files hold no code, so findings were paired by file, rule, definition and text, and none counts as moved to another file.".to_owned());
 }
 
+/// How to come by such a file.
+const WAYS: &str = "Write one with `swage scan --format json` or `--format sarif`.";
+
 fn read(path: &Path) -> Result<ResultFile, Failure> {
-    let bad = |why: String| {
-        Failure::wrong(format!("{} isn't a result file: {why}", path.display()))
-            .hint("Write one with `swage scan --format json` or `--format sarif`.")
-    };
-    let bytes =
-        std::fs::read(path).map_err(|e| Failure::unfinished(format!("{} can't be read: {e}", path.display())))?;
+    let bad = |why: String| Failure::wrong(format!("{} isn't a result file: {why}", path.display())).hint(WAYS);
+    let bytes = std::fs::read(path).map_err(|e| Failure::unreadable("", path, &e).hint(WAYS))?;
     let value: Value = serde_json::from_slice(&bytes).map_err(|e| bad(e.to_string()))?;
     let mut runs = value["runs"].as_array().into_iter().flatten();
     if value["left_out"].is_u64() || runs.any(|run| run["properties"]["findingsLeftOut"].is_u64()) {

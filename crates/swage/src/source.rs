@@ -87,8 +87,7 @@ impl Offer {
     /// What was typed.
     pub fn of(args: &ChangeArgs) -> Result<Self, Failure> {
         let read = |path: &PathBuf| {
-            let bytes = std::fs::read(path)
-                .map_err(|e| Failure::wrong(format!("the description {} can't be read: {e}", path.display())))?;
+            let bytes = std::fs::read(path).map_err(|e| Failure::unreadable("the description ", path, &e))?;
             Ok::<_, Failure>(String::from_utf8_lossy(&bytes).into_owned())
         };
         Ok(Self { title: args.title.clone(), description: args.description.as_ref().map(read).transpose()? })

@@ -183,6 +183,18 @@ fn wrong_names_and_values_are_told_where_they_stand() {
     let told = s.swage(&["review"]).stderr;
     assert!(told.contains("a mistake") && told.contains("did you mean `severity`?"), "one mistake, once: {told}");
     s.write("swage.toml", CONFIG);
+    let named: [(&[&str], &str); 6] = [
+        (&["fix", "--rule", "no-bat"], "no rule `no-bat` is on"),
+        (&["handoff", "--rule", "no-bat"], "no rule `no-bat` is on"),
+        (&["scan", "--baseline", "nowhere.json"], "nowhere.json can't be read: No such file"),
+        (&["scan", "d"], "`d` is a folder, and a scan takes a revision"),
+        (&["rules", "try", "bad(1)", "--language", "python", "nowhere.py"], "nowhere.py can't be read: No such file"),
+        (&["brief", "--points", "d"], "d can't be read: Is a directory"),
+    ];
+    for (args, expected) in named {
+        let ran = s.swage(args);
+        assert!(ran.code == 2 && ran.stderr.contains(expected), "{args:?}: {}", ran.told());
+    }
     let token = [("SWAGE_TOKEN", "a\nb")];
     let ran = s.swage_in(".", &["inbox", "--host", "http://127.0.0.1:9/git/x.git"], "", &token);
     assert!(ran.code == 2 && ran.stderr.contains("SWAGE_TOKEN holds a line end"), "{}", ran.told());

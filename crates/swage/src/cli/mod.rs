@@ -66,7 +66,7 @@ pub struct Cli {
     /// When to use colours; `auto` means on a terminal, unless NO_COLOR is set
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: Color,
-    /// How many threads to use, at most 256 [default: one a processor]
+    /// How many threads to use, at most 256 [default: one per processor]
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
     pub threads: Option<u16>,
     /// Log progress to standard error

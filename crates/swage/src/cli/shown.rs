@@ -1,13 +1,11 @@
 //! Which findings a result shows. What is counted and decided is of all of them.
 
-use std::collections::BTreeSet;
-
 use clap::{Args, ValueEnum};
 use swage_core::review::{Finding, Review};
 use swage_core::rule::PathSet;
 
 use super::FailOn;
-use crate::chosen::compiled;
+use crate::chosen::{are_rules_of, compiled};
 use crate::failure::Failure;
 
 /// What became of a finding.
@@ -83,13 +81,7 @@ impl Shown {
     /// # Errors
     /// When one isn't: nothing would be shown, and that would look as if nothing had been found.
     pub fn are_rules_of(&self, review: &Review) -> Result<(), Failure> {
-        let found = review.findings.iter().map(|f| f.rule.as_str());
-        let idle = review.not_run.iter().map(|(id, _)| id.as_str());
-        let known: BTreeSet<&str> = review.rules.iter().map(|rule| rule.id.as_str()).chain(found).chain(idle).collect();
-        match self.args.rule.iter().find(|id| !known.contains(id.as_str())) {
-            Some(id) if review.rule_count > 0 => Err(Failure::no_rule(id, known)),
-            _ => Ok(()),
-        }
+        are_rules_of(&self.args.rule, review)
     }
 
     /// Whether findings of some states are asked for.

@@ -108,8 +108,7 @@ impl<'a> Pictures<'a> {
 }
 
 fn read_points(path: &FilePath) -> Result<String, Failure> {
-    let bytes = std::fs::read(path)
-        .map_err(|e| Failure::wrong(format!("the acceptance points {} can't be read: {e}", path.display())))?;
+    let bytes = std::fs::read(path).map_err(|e| Failure::unreadable("the acceptance points ", path, &e))?;
     Ok(String::from_utf8_lossy(&bytes).into_owned())
 }
 

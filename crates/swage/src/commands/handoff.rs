@@ -26,7 +26,7 @@ pub fn run(args: &HandoffArgs) -> Result<ExitCode, Failure> {
     })?;
     let review = review?;
     let wanted = args.findings.wanted()?;
-    wanted.check_keys(&review)?;
+    wanted.are_in(&review)?;
     let mut findings: Vec<&Finding> = review.findings.iter().filter(|f| wanted.wants(f)).collect();
     findings.sort_by_key(|f| (f.severity, f.path().cloned(), f.span()));
     let text = match args.format {

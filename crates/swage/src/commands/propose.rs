@@ -189,8 +189,7 @@ fn read_description(path: &Path) -> Result<String, Failure> {
     if path.as_os_str() == "-" {
         return text_of("-");
     }
-    std::fs::read_to_string(path)
-        .map_err(|e| Failure::wrong(format!("the description {} can't be read: {e}", path.display())))
+    std::fs::read_to_string(path).map_err(|e| Failure::unreadable("the description ", path, &e))
 }
 
 /// What the brief says of a change, in a few lines.

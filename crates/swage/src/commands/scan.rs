@@ -1,11 +1,12 @@
 //! `swage scan`: everything that the rules find in a whole tree.
 
+use std::path::Path;
 use std::process::ExitCode;
 
 use swage_core::change::Tree;
 use swage_core::review::Review;
 use swage_core::scan::Cache;
-use swage_git::FolderTree;
+use swage_git::{FolderTree, GitError};
 
 use crate::checkers::Outside;
 use crate::cli::ScanArgs;
@@ -15,6 +16,17 @@ use crate::history::Record;
 use crate::output::{Document, Purpose};
 use crate::result_file;
 use crate::source::Place;
+
+/// A folder in the place of a revision is a common slip.
+fn no_revision(error: GitError, revision: &str) -> Failure {
+    let folder = revision.trim_end_matches('/');
+    if Path::new(revision).is_dir() {
+        return Failure::wrong(format!("`{folder}` is a folder, and a scan takes a revision")).hint(format!(
+            "`swage scan --path '{folder}/**'` shows what is found there; `swage scan --tree {folder}` scans it alone."
+        ));
+    }
+    error.into()
+}
 
 pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
@@ -28,7 +40,7 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     let mut review = match (&args.revision, &args.tree, &place.repository) {
         (Some(revision), _, _) => {
             let repository = place.repository()?;
-            let commit = repository.commit(revision)?;
+            let commit = repository.commit(revision).map_err(|error| no_revision(error, revision))?;
             let review = look(&repository.files(&commit)?, Some(&commit))?;
             Review { description: format!("{revision} ({})", &commit[..commit.len().min(10)]), ..review }
         }

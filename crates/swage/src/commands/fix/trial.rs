@@ -40,7 +40,7 @@ pub fn tried(
     };
     let (work, _) = with_change(place, change, configuration, |change, contents| {
         let review = examine(&change, contents)?;
-        wanted.check_keys(&review)?;
+        wanted.are_in(&review)?;
         // Programs that have run on committed trees aren't run on them again.
         let reports = outside.of_change(&change, contents, &configuration.rules)?;
         let trial = Trial { change: &change, contents, review: &review, configuration, reports: &reports };

@@ -51,9 +51,7 @@ pub fn run(args: &LearnArgs) -> Result<ExitCode, Failure> {
 /// Files before and after: as they were named, or as a commit has them.
 fn pairs(args: &LearnArgs) -> Result<Vec<Pair>, Failure> {
     let mut pairs = Vec::new();
-    let read = |path: &PathBuf| {
-        std::fs::read(path).map_err(|e| Failure::wrong(format!("{} can't be read: {e}", path.display())))
-    };
+    let read = |path: &PathBuf| std::fs::read(path).map_err(|e| Failure::unreadable("", path, &e));
     if args.files.len() % 2 == 1 {
         return Err(Failure::wrong("a file before has no file after")
             .hint("Name files in pairs: BEFORE AFTER BEFORE AFTER ..., or commits with --commit."));

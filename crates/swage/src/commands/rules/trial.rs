@@ -32,8 +32,7 @@ pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
     let (mut found, mut files) = (0, 0);
     let mut nearest: Option<(PathBuf, Vec<u8>, Miss)> = None;
     for path in paths {
-        let bytes =
-            std::fs::read(&path).map_err(|e| Failure::unfinished(format!("{} can't be read: {e}", path.display())))?;
+        let bytes = std::fs::read(&path).map_err(|e| Failure::unreadable("", &path, &e))?;
         if Language::of(path.as_os_str().as_encoded_bytes(), &bytes) != Some(language) {
             continue;
         }
@@ -204,7 +203,7 @@ fn gather(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Failure> {
     let mut open: Vec<PathBuf> = if paths.is_empty() { vec![PathBuf::from(".")] } else { paths.to_vec() };
     let mut files = Vec::new();
     while let Some(path) = open.pop() {
-        let failed = |e: std::io::Error| Failure::unfinished(format!("{} can't be read: {e}", path.display()));
+        let failed = |e: std::io::Error| Failure::unreadable("", &path, &e);
         if !path.metadata().map_err(failed)?.is_dir() {
             files.push(path);
             continue;
