@@ -9,6 +9,9 @@ pub enum GitError {
     /// There is no repository.
     #[error("there is no git repository in {0} or above it")]
     NoRepository(String),
+    /// Something that looks like a repository isn't one.
+    #[error("there is a .git in {0}, and git doesn't take it for a repository")]
+    NotTaken(String),
     /// git refuses a repository of another owner.
     #[error("the repository in {folder} belongs to another user, so git refuses it; if you trust it, run: {advice}")]
     ForeignOwner {
@@ -76,6 +79,9 @@ impl GitError {
     pub fn remedy(&self) -> Option<&'static str> {
         match self {
             Self::NoRepository(_) => Some("Run this inside a repository, or review a diff with --patch FILE."),
+            Self::NotTaken(_) | Self::Unreadable(_) => Some(
+                "`git status` and `git fsck` say what is wrong with it; a fresh clone may be the quickest way out.",
+            ),
             Self::NoGit(_) => Some("Install git 2.41 or newer and see that it is on the PATH."),
             Self::OldGit => Some("Install git 2.41 or newer: attributes are the target's, never the change's."),
             Self::BadRevision(_) => {
@@ -94,11 +100,7 @@ impl GitError {
                 Some("Compare the two directly with A..B, or choose another target.")
             }
             Self::Bare => Some("Give a range of revisions, such as main...topic."),
-            Self::ForeignOwner { .. }
-            | Self::Failed { .. }
-            | Self::Diff(_)
-            | Self::Unreadable(_)
-            | Self::Temporary(_) => None,
+            Self::ForeignOwner { .. } | Self::Failed { .. } | Self::Diff(_) | Self::Temporary(_) => None,
         }
     }
 

@@ -45,7 +45,7 @@ impl Repository {
         std::fs::create_dir(&objects)?;
         let (commit, shown) = match head {
             Head::Commit(id) => (id.clone(), Some(id.clone())),
-            Head::WorkingTree | Head::Index => (self.temporary_commit(head, target, &objects)?, self.head()),
+            Head::WorkingTree | Head::Index => (self.temporary_commit(head, target, &objects)?, self.head()?),
         };
         let base = match &shown {
             Some(id) => self.fork_point(target, id)?,
@@ -100,7 +100,7 @@ impl Repository {
         let tree = text(run(write, "write-tree", &[0])?.0);
         let mut commit = command();
         commit.args(["commit-tree", "-m", "unsaved work", &tree]);
-        if let Some(parent) = self.head() {
+        if let Some(parent) = self.head()? {
             commit.args(["-p", &parent]);
         }
         Ok(text(run(commit, "commit-tree", &[0])?.0))

@@ -33,7 +33,11 @@ fn check(folder: &Path) -> Result<(), GitError> {
     match run(command, "rev-parse", &[0]) {
         Ok(_) => Ok(()),
         Err(GitError::Failed { message, .. }) if message.contains("not a git repository") => {
-            Err(GitError::NoRepository(folder.display().to_string()))
+            let damaged = folder.ancestors().find(|around| around.join(".git").symlink_metadata().is_ok());
+            Err(damaged.map_or_else(
+                || GitError::NoRepository(folder.display().to_string()),
+                |around| GitError::NotTaken(around.display().to_string()),
+            ))
         }
         Err(GitError::Failed { message, .. }) if message.contains("dubious ownership") => {
             // git names the folder in its own advice, which is the last line.
@@ -99,7 +103,7 @@ impl Repository {
     /// The commit id of a revision. A name means a branch first, whatever tags there are.
     ///
     /// # Errors
-    /// When it names no commit.
+    /// When it names no commit, or that can't be read.
     pub fn commit(&self, revision: &str) -> Result<String, GitError> {
         let repo = self.inner.to_thread_local();
         let bad = || GitError::BadRevision(revision.to_owned());
@@ -109,9 +113,14 @@ impl Repository {
             let note = format!("`{name}` names a branch and a tag; the branch is meant.");
             self.ambiguous.lock().unwrap_or_else(PoisonError::into_inner).insert(note);
         }
+        // A branch is there, so what is behind it must be.
+        let lost = |error: &dyn std::fmt::Display| {
+            if is_branch && rest.is_empty() { unreadable(format!("the branch `{name}`: {error}")) } else { bad() }
+        };
         let whole = if is_branch { format!("refs/heads/{name}{rest}") } else { revision.to_owned() };
-        let id = repo.rev_parse_single(whole.as_bytes().as_bstr()).map_err(|_| bad())?;
-        let commit = id.object().map_err(|_| bad())?.peel_to_kind(gix::object::Kind::Commit).map_err(|_| bad())?;
+        let id = repo.rev_parse_single(whole.as_bytes().as_bstr()).map_err(|e| lost(&e))?;
+        let commit = id.object().map_err(|e| lost(&e))?;
+        let commit = commit.peel_to_kind(gix::object::Kind::Commit).map_err(|e| lost(&e))?;
         Ok(commit.id.to_string())
     }
 
@@ -140,8 +149,15 @@ impl Repository {
     }
 
     /// The commit id of HEAD; `None` before the first commit.
-    pub fn head(&self) -> Option<String> {
-        self.commit("HEAD").ok()
+    ///
+    /// # Errors
+    /// When it names a commit that can't be read.
+    pub fn head(&self) -> Result<Option<String>, GitError> {
+        let repo = self.inner.to_thread_local();
+        if repo.head().map_err(unreadable)?.is_unborn() {
+            return Ok(None);
+        }
+        self.commit("HEAD").map(Some).map_err(|_| unreadable("HEAD names a commit that isn't there or is damaged"))
     }
 
     /// Who writes commits here, as `Name <address>`; `None` when nobody has said so.

@@ -19,12 +19,17 @@ impl Repository {
     /// The target with a name: a branch here, a branch of `origin`, or any other revision. `by` says who names it.
     ///
     /// # Errors
-    /// When there is none.
+    /// When there is none, or it can't be read.
     pub fn target(&self, name: &str, by: &'static str) -> Result<Target, GitError> {
-        let tries = [name.to_owned(), format!("origin/{name}")];
-        let found = tries.into_iter().find_map(|name| self.commit(&name).ok().map(|tip| Target { name, tip }));
-        let shallow = || self.inner.to_thread_local().is_shallow().unwrap_or(false);
-        found.ok_or_else(|| GitError::NoSuchTarget { name: name.to_owned(), by, shallow: shallow() })
+        for name in [name.to_owned(), format!("origin/{name}")] {
+            match self.commit(&name) {
+                Ok(tip) => return Ok(Target { name, tip }),
+                Err(error @ GitError::Unreadable(_)) => return Err(error),
+                Err(_) => {}
+            }
+        }
+        let shallow = self.inner.to_thread_local().is_shallow().unwrap_or(false);
+        Err(GitError::NoSuchTarget { name: name.to_owned(), by, shallow })
     }
 
     /// The target that this clone's git configuration names as `swage.target`.

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use swage_core::change::{Change, Contents};
-use swage_core::diff::{ReadOptions, decode_mail, read};
+use swage_core::diff::{Expected, ReadOptions, decode_mail, read};
 use swage_core::rule::RuleSet;
 use swage_git::{DiffSource, GitError, Head, Repository, Target};
 
@@ -130,7 +130,7 @@ pub fn with_change<R>(
     }
     let repository = place.repository()?;
     let mut offer = Offer::of(args)?;
-    let head = repository.head();
+    let head = repository.head()?;
     let mut target: Option<Target> = None;
     let since_target = |target: &mut Option<Target>| -> Result<String, Failure> {
         let found = find_target(repository, args.target.as_deref())?;
@@ -164,13 +164,14 @@ pub fn with_change<R>(
         let base = since_target(&mut target)?;
         (DiffSource::WorkingTree { base: Some(base) }, describe("all work since", target.as_ref()))
     };
+    let unsaved_on = head;
     let (base, head) = match &source {
         DiffSource::Commits { base, head } => (Some(base.clone()), Some(head.clone())),
         DiffSource::WorkingTree { base } | DiffSource::Index { base } => (base.clone(), None),
     };
     let result = repository.diff(source)?.with(|change, contents| {
         // Unsaved work sits on the commits up to HEAD.
-        let last = head.clone().or_else(|| repository.head());
+        let last = head.clone().or(unsaved_on);
         let change = match &base {
             Some(base) => offer.on(change, &configuration.rules, repository, (base, last.as_deref())),
             None => change,
@@ -197,8 +198,17 @@ pub fn with_patch<R>(
     let options = ReadOptions { strip: args.strip, max_bytes: configuration.config.limits.patch_size };
     let name = if file == Path::new("-") { "standard input".to_owned() } else { file.display().to_string() };
     let diff = read(&text, &options).map_err(|e| {
-        Failure::wrong(format!("the diff in {name} is refused at {e}"))
-            .hint("Nothing of it was used. Make the diff anew, or take the broken part out.")
+        let (message, remedy) = match e.expected {
+            Expected::AtMostBytes(most) => (
+                format!("the diff in {name} has more than the {most} bytes that `patch_size` allows"),
+                "Nothing of it was used. Split it, or raise `patch_size` under [limits] in swage.toml.",
+            ),
+            _ => (
+                format!("the diff in {name} is refused at {e}"),
+                "Nothing of it was used. Make the diff anew, or take the broken part out.",
+            ),
+        };
+        Failure::wrong(message).hint(remedy)
     })?;
     if diff.files().next().is_none() && !args.allow_empty {
         return Err(Failure::wrong(format!("the diff in {name} is empty")).hint(

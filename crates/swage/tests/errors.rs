@@ -89,11 +89,41 @@ fn shallow_history_is_told() {
 
 #[test]
 fn a_broken_repository_is_no_missing_one() {
-    let s = Sandbox::with(&[("a.py", "a = 1\n")]);
-    s.write(".git/config", "[core\n");
-    let ran = s.swage(&["scan"]);
-    assert_eq!(ran.code, 3, "{}", ran.told());
-    assert!(ran.stderr.contains("the repository can't be read") && ran.stderr.contains("config"), "{}", ran.told());
+    let cases: [(fn(&Sandbox), &str); 4] = [
+        (|s| s.write(".git/config", "[core\n"), "the repository can't be read: fatal: bad config line 1"),
+        (
+            |s| std::fs::remove_file(s.root.join(".git/HEAD")).expect("removed"),
+            "and git doesn't take it for a repository",
+        ),
+        (
+            |s| std::fs::remove_dir_all(s.root.join(".git/objects")).expect("removed"),
+            "git doesn't take it for a repository",
+        ),
+        (
+            |s| {
+                std::fs::remove_dir_all(s.root.join(".git/objects")).expect("removed");
+                s.write(".git/objects/info/none", "");
+            },
+            "HEAD names a commit that isn't there",
+        ),
+    ];
+    for (damage, expected) in cases {
+        let s = Sandbox::with(&[("a.py", "a = 1\n")]);
+        damage(&s);
+        for ran in [s.swage(&["review"]), s.swage(&["review", "--uncommitted"])] {
+            assert!(ran.code == 3 && ran.stderr.contains(expected), "{expected}: {}", ran.told());
+            assert!(ran.stderr.contains("`git fsck`"), "{expected}: {}", ran.told());
+        }
+        let gate = s.swage(&["gate", "--target", "main"]);
+        assert!(gate.code == 3 && gate.stdout.is_empty(), "{expected}: {}", gate.told());
+    }
+    let s = Sandbox::with(&[("swage.toml", "[limits]\npatch_size = \"20 B\"\n"), ("a.py", "a = 1\n")]);
+    let diff = "--- a/a.py\n+++ b/a.py\n@@ -1 +1 @@\n-a = 1\n+a = 2\n";
+    let ran = s.swage_in(".", &["review", "--patch", "-"], diff, &[]);
+    assert!(ran.code == 2 && ran.stderr.contains("raise `patch_size` under [limits]"), "{}", ran.told());
+    s.write("swage.toml", "[limits]\npatch_size = 20\n");
+    let ran = s.swage_in(".", &["review", "--patch", "-"], diff, &[]);
+    assert!(ran.stderr.contains("`patch_size` must be a size such as \"2 MiB\", not 20"), "{}", ran.told());
 }
 
 #[test]

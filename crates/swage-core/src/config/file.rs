@@ -4,8 +4,8 @@ use std::collections::HashMap;
 
 use super::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Posting, Submodules};
 use crate::rule::{
-    PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_size, parse_toml, path_set, read_command,
-    read_rule, read_timeout,
+    PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_toml, path_set, read_command, read_rule,
+    read_timeout,
 };
 use crate::scan::Limits;
 
@@ -80,22 +80,10 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
     config.generated = path_set(table, "generated", p).or_else(|| config.generated.take());
     config.vendored = path_set(table, "vendored", p).or_else(|| config.vendored.take());
     if let Some(mut limits) = table.table("limits", p) {
-        let mut size = |key, p: &mut Problems<'_>| {
-            let text = limits.string(key, p)?;
-            let size = parse_size(&text.value);
-            if size.is_none() {
-                p.at(
-                    text.at,
-                    format!("`{}` is no size", text.value),
-                    Some("write it like \"2 MiB\", \"500 KiB\" or \"4096 B\"".into()),
-                );
-            }
-            size
-        };
         let defaults = Limits::default();
         config.limits = Limits {
-            file_size: size("file_size", p).unwrap_or(defaults.file_size),
-            patch_size: size("patch_size", p).or(defaults.patch_size),
+            file_size: limits.size("file_size", p).unwrap_or(defaults.file_size),
+            patch_size: limits.size("patch_size", p).or(defaults.patch_size),
         };
         limits.finish(p);
     }

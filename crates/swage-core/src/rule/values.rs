@@ -83,7 +83,7 @@ pub(crate) fn read_holes(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Vec
 }
 
 /// Reads a size such as `2 MiB`; units are B, KiB, MiB and GiB (powers of 1024).
-pub(crate) fn parse_size(text: &str) -> Option<u64> {
+pub(super) fn parse_size(text: &str) -> Option<u64> {
     let text = text.trim();
     let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
     let number: u64 = text[..digits].parse().ok()?;

@@ -138,7 +138,10 @@ fn gather(
         Background { points, max_file_size: configuration.config.limits.file_size, ..Background::default() };
     // A diff in a file has no history here.
     if let Some(repository) = place.repository.as_ref().filter(|_| args.change.patch.is_none()) {
-        let head = change.head.clone().or_else(|| repository.head());
+        let head = match &change.head {
+            Some(head) => Some(head.clone()),
+            None => repository.head()?,
+        };
         if change.commits.is_none()
             && let (Some(base), Some(head)) = (&change.base, &head)
         {

@@ -207,7 +207,7 @@ impl Work {
 
     /// The fixed files, when HEAD has them as they were before.
     fn on_head(&self, repository: &Repository) -> Result<Vec<FixedBlob<'_>>, Failure> {
-        let head = repository.head().ok_or_else(|| Failure::wrong("there is no commit yet to put the fixes on"))?;
+        let head = repository.head()?.ok_or_else(|| Failure::wrong("there is no commit yet to put the fixes on"))?;
         let mut blobs = Vec::new();
         for file in self.changed() {
             let path = String::from_utf8_lossy(&file.path).into_owned();

@@ -37,7 +37,7 @@ pub fn run(args: &ProposeArgs) -> Result<ExitCode, Failure> {
         let who = format!("{} is a {} here, and contributors and maintainers propose", me.name, me.role.word());
         return Err(Failure::wrong(who).hint("Ask a maintainer of the host for another role."));
     }
-    let head = repository.head().ok_or_else(|| Failure::wrong("there is no commit yet to offer"))?;
+    let head = repository.head()?.ok_or_else(|| Failure::wrong("there is no commit yet to offer"))?;
     let target = find_target(repository, args.target.as_deref())?;
     let target_name = target.name.strip_prefix("origin/").unwrap_or(&target.name).to_owned();
     let branch = branch_name(args, repository, &me)?;
