@@ -103,13 +103,7 @@ impl<'a> Work<'a> {
                 .filter(|f| f.nature == Nature::Binary && f.kind != Kind::Deleted)
                 .map(|file| self.finding(&About { file: Some(file), ..About::default() }))
                 .collect(),
-            Subject::Generated => wanted()
-                .filter(|(_, facts)| facts.unlisted > 0)
-                .map(|(file, facts)| {
-                    let figure = Some(Figure { value: facts.unlisted, limit: 0 });
-                    self.finding(&About { file: Some(file), figure, ..About::default() })
-                })
-                .collect(),
+            Subject::Generated => self.generated(wanted().filter(|(_, facts)| facts.unlisted > 0)),
             Subject::Paths => self.paths(&files),
             Subject::Title => {
                 let title = self.change.title.as_deref().ok_or("the change has no title here; give --title")?;
@@ -124,6 +118,39 @@ impl<'a> Work<'a> {
             Subject::Message => self.each(commits()?, |c| c.message.trim_end()),
             Subject::Author => self.each(commits()?, |c| &c.author),
         })
+    }
+
+    /// Files that look generated, those of a folder together.
+    fn generated(&self, files: impl Iterator<Item = (&'a ChangedFile, &'a FileFacts)>) -> Vec<Finding> {
+        let folder = |file: &'a ChangedFile| {
+            let end = file.new_path.iter().rposition(|b| *b == b'/').map_or(0, |at| at + 1);
+            &file.new_path[..end]
+        };
+        let mut files: Vec<_> = files.map(|(file, facts)| (folder(file), file, facts.unlisted)).collect();
+        files.sort_by_key(|(folder, file, _)| (*folder, &file.new_path));
+        // An outer folder comes before those in it.
+        let mut outer: &[u8] = b"";
+        let groups = files.chunk_by(|(before, ..), (folder, ..)| {
+            if outer.is_empty() || !before.starts_with(outer) {
+                outer = before;
+            }
+            !outer.is_empty() && folder.starts_with(outer)
+        });
+        groups
+            .filter_map(|group| {
+                let ((folder, first, _), others) = group.split_first()?;
+                let value = group.iter().map(|(.., unlisted)| unlisted).sum();
+                let path = String::from_utf8_lossy(if others.is_empty() { &first.new_path } else { folder });
+                let text = if others.is_empty() { path.into() } else { format!("{path} ({} files)", group.len()) };
+                let figure = Some(Figure { value, limit: 0 });
+                let mut finding = self.finding(&About { file: Some(first), figure, text: &text, ..About::default() });
+                let related = others.iter().take(MOST_RELATED);
+                finding.related = related
+                    .map(|(_, file, _)| Related { anchor: self.anchor(file), message: "this one, too".to_owned() })
+                    .collect();
+                Some(finding)
+            })
+            .collect()
     }
 
     fn is_wanted(&self, file: &ChangedFile, facts: &FileFacts) -> bool {

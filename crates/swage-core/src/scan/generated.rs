@@ -26,7 +26,7 @@ pub(crate) fn looks_generated(content: &[u8], language: Option<&'static Language
     says_so(head)
         || language.name == "html" && has_generator(content)
         || matches!(language.name, "c" | "cpp" | "javascript" | "css") && is_released_source(head)
-        || script && (is_released(head) || is_wrapped(head) || has(tail, b"sourceMappingURL=") || has(head, b"(exports, \"__esModule\""))
+        || script && (is_released(head) || is_bundled(head) || has(tail, b"sourceMappingURL=") || has(head, b"(exports, \"__esModule\""))
         // Prose may well have a paragraph in a line.
         || !matches!(language.name, "markdown" | "json" | "yaml" | "toml") && has_long_lines(content)
 }
@@ -68,9 +68,10 @@ fn is_released_source(head: &[u8]) -> bool {
     comment && has(&VERSION, &text[..end]) && has(&LICENCE, text)
 }
 
-/// The head with which programs that put modules together make one file of them for every way of loading it.
-fn is_wrapped(head: &[u8]) -> bool {
-    has(&head[..head.len().min(400)], b"typeof exports")
+/// The head with which programs that put modules together begin: for every way of loading the file, or with their helpers.
+fn is_bundled(head: &[u8]) -> bool {
+    let start = &head[..head.len().min(400)];
+    has(start, b"typeof exports") || has(start, b"Object.create;\nvar __") || start.starts_with(b"/******/ ")
 }
 
 /// Pages name what made them (HTML Standard, section 4.2.5.1).
@@ -111,6 +112,9 @@ mod tests {
             ("javascript", "var a;\n//# sourceMappingURL=tides.js.map\n", true),
             ("javascript", "\"use strict\";\nObject.defineProperty(exports, \"__esModule\", { value: true });\n", true),
             ("javascript", ";(function (g, f) { typeof exports === 'object' ? f() : 0;\n", true),
+            ("javascript", "var __create = Object.create;\nvar __defProp = Object.defineProperty;\n", true),
+            ("javascript", "/******/ (() => { // tides\n", true),
+            ("javascript", "const made = Object.create;\nvar tide = 1;\n", false),
             ("javascript", &long, true),
             ("markdown", &long, false),
             ("c", "/* tides - v2.27 - public domain levels of the tide\n   no warranty */\nint level;\n", true),

@@ -187,11 +187,15 @@ fn judge(
 
 /// Whether a comment says how the value is made that the line below it gives to the same name.
 fn is_formula((range, text): &Line, source: &[u8]) -> bool {
-    let below = source[range.end..].trim_ascii_start();
-    let name = |code: &[u8]| code.iter().position(|b| !b.is_ascii_alphanumeric() && *b != b'_').unwrap_or(code.len());
-    let text = text.trim().as_bytes();
-    let is_given = |code: &[u8]| code[name(code)..].trim_ascii_start().starts_with(b"=");
-    name(text) > 0 && text[..name(text)] == below[..name(below)] && is_given(text) && is_given(below)
+    let in_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
+    // What stands before the first `=`; the last word of it is the name, behind its type and such.
+    let given = |code: &[u8]| -> Option<Vec<u8>> {
+        let (head, _) = code.split_at(code.iter().position(|b| matches!(b, b'=' | b'\n'))?);
+        let head = head.trim_ascii_end();
+        let from = head.iter().rposition(|b| !in_name(b)).map_or(0, |at| at + 1);
+        (code[head.len()..].trim_ascii_start().starts_with(b"=") && from < head.len()).then(|| head[from..].to_vec())
+    };
+    given(text.trim().as_bytes()).is_some_and(|name| given(source[range.end..].trim_ascii_start()) == Some(name))
 }
 
 /// A cheap look that spares prose the parser.
