@@ -70,7 +70,7 @@ impl Vocabulary {
 /// Words of which one stands wherever an expression matches; `None` when there is no telling.
 pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
     // Each letter that may be small or capital would double the number of beginnings, so they are told by one of them.
-    let plain = expression.replace("(?i)", "").replace("(?i:", "(?:");
+    let plain = without_case(expression);
     let any_case = plain != expression;
     let hir = regex_syntax::ParserBuilder::new().utf8(false).multi_line(true).crlf(true).build().parse(&plain).ok()?;
     let found = Extractor::new().kind(ExtractKind::Prefix).limit_total(64).extract(&hir);
@@ -90,6 +90,28 @@ pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
         }
     }
     (!words.is_empty()).then_some(words)
+}
+
+/// An expression without the flags that say whether case counts.
+fn without_case(expression: &str) -> String {
+    let mut pieces = expression.split("(?");
+    let mut out = pieces.next().unwrap_or_default().to_owned();
+    for piece in pieces {
+        let end = piece.find(|c: char| !c.is_ascii_lowercase() && c != '-').unwrap_or(piece.len());
+        let (flags, rest) = piece.split_at(end);
+        let others = flags.replace('i', "");
+        let others = others.trim_end_matches('-');
+        if rest.starts_with([':', ')']) {
+            // A group without flags is one that only groups.
+            out += if others.is_empty() && rest.starts_with(')') { "(?:" } else { "(?" };
+            out += others;
+            out += rest;
+        } else {
+            out += "(?";
+            out += piece;
+        }
+    }
+    out
 }
 
 /// Texts of which one stands somewhere in whatever an expression matches, those whose shortest is the longest.
@@ -159,6 +181,9 @@ pub(super) mod tests {
             (r"\w(berth|quay)s?|\d(tide)?low", "berth quay low"),
             ("", ""),
             ("(?i)straße|ufer", ""),
+            (r#"(?is)^"\s*(select|insert)\b.*(?-i:[a-z])"#, "select~ insert~"),
+            ("(?i-s:tide)|(?P<here>low)", "tide~ low~"),
+            ("(?s)tide.low", "tide"),
         ];
         for (expression, expected) in cases {
             assert_eq!(told(&regex_words(expression).unwrap_or_default()), expected, "{expression}");

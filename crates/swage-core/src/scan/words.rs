@@ -45,6 +45,11 @@ impl Words {
         found
     }
 
+    /// Leaves out the words at some offsets.
+    pub fn leave_out(&mut self, is_out: impl Fn(usize) -> bool) {
+        self.at.retain(|(_, start)| !is_out(*start as usize));
+    }
+
     /// Whether a word may stand in the file.
     pub fn has(&self, word: u32) -> bool {
         self.there.get(word as usize / 64).is_none_or(|bits| bits & 1 << (word % 64) != 0)
