@@ -67,7 +67,7 @@ fn targets_are_found_in_order() {
 #[test]
 fn revisions_and_ancestors() {
     let (dir, repository) = repository();
-    let first = repository.head().expect("a commit");
+    let first = repository.head().expect("it is read").expect("a commit");
     git(dir.path(), &["tag", "-a", "v1", "-m", "an annotated tag"]);
     assert_eq!(repository.commit("v1").expect("peeled to its commit"), first);
     let second = commit(dir.path(), &[("c.txt", b"c\n")]);
@@ -105,7 +105,7 @@ fn files_of_a_commit_are_read_without_a_checkout() {
 #[test]
 fn contents_are_old_ones_with_the_hunks_applied() {
     let (dir, repository) = repository();
-    let base = repository.head().expect("a commit");
+    let base = repository.head().expect("it is read").expect("a commit");
     git(dir.path(), &["config", "core.autocrlf", "true"]);
     std::fs::write(dir.path().join("a.txt"), "a\r\nmore\r\n").expect("written");
     git(dir.path(), &["mv", "sub/b.txt", "sub/moved.txt"]);
@@ -137,7 +137,7 @@ fn contents_are_old_ones_with_the_hunks_applied() {
 #[test]
 fn files_that_only_their_content_tells_apart_are_read() {
     let (dir, repository) = repository();
-    let base = repository.head().expect("a commit");
+    let base = repository.head().expect("it is read").expect("a commit");
     let tick = std::time::SystemTime::UNIX_EPOCH + std::time::Duration::from_secs(1_700_000_000);
     let set = |path: &str| {
         let file = std::fs::File::options().write(true).open(dir.path().join(path)).expect("opened");
@@ -190,7 +190,7 @@ fn merges_leave_nothing_behind() {
 #[test]
 fn repositories_that_lack_something() {
     let (dir, repository) = repository();
-    let id = repository.head().expect("a commit");
+    let id = repository.head().expect("it is read").expect("a commit");
     let bare = dir.path().join("bare.git");
     git(dir.path(), &["clone", "--quiet", "--bare", ".", "bare.git"]);
     let stored = Repository::discover(&bare).expect("found");

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use super::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Posting, Submodules};
 use crate::rule::{
     PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_toml, path_set, read_command, read_rule,
-    read_timeout,
+    read_timeout, size,
 };
 use crate::scan::Limits;
 
@@ -82,8 +82,8 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
     if let Some(mut limits) = table.table("limits", p) {
         let defaults = Limits::default();
         config.limits = Limits {
-            file_size: limits.size("file_size", p).unwrap_or(defaults.file_size),
-            patch_size: limits.size("patch_size", p).or(defaults.patch_size),
+            file_size: size(&mut limits, "file_size", p).unwrap_or(defaults.file_size),
+            patch_size: size(&mut limits, "patch_size", p).or(defaults.patch_size),
         };
         limits.finish(p);
     }

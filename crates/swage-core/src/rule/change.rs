@@ -5,7 +5,7 @@ use regex::bytes::Regex;
 use super::paths::PathSet;
 use super::problem::Problems;
 use super::table::Table;
-use super::values::{one_of, path_set, regex};
+use super::values::{one_of, path_set, regex, size};
 use crate::diff::Kind;
 
 /// What is looked at, and what is demanded of it.
@@ -114,7 +114,7 @@ pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problem
     let subject = one_of(&word, "part of a change", Subject::ALL, p)?;
     let mut faults = Vec::new();
     if subject == Subject::FileSize {
-        faults.extend(table.size("over", p).map(Fault::Over));
+        faults.extend(size(table, "over", p).map(Fault::Over));
     } else {
         faults.extend(table.number("over", p).map(|n| Fault::Over(n.value)));
     }

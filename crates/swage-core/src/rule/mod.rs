@@ -39,6 +39,6 @@ pub(crate) use self::problem::{Problems, near};
 pub(crate) use self::read::{digest, read_rule};
 pub use self::set::RuleSet;
 pub(crate) use self::table::{Table, parse as parse_toml};
-pub(crate) use self::values::{one_of, path_set};
+pub(crate) use self::values::{one_of, path_set, size};
 pub(crate) use self::words::Needs;
 pub use crate::pattern::{Hole, Pattern, PatternError};

@@ -5,7 +5,6 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::problem::{At, Problems, RENAMED, near, nearest};
-use super::values::parse_size;
 
 // What lists are said to be, when they are something else or hold it.
 const STRINGS: &str = "a list of strings";
@@ -39,8 +38,13 @@ impl<'t, 'i> Table<'t, 'i> {
     }
 
     pub fn string(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<At<String>> {
+        self.string_as(key, "a string", p)
+    }
+
+    /// A string that stands for something, which is said where it is no string.
+    pub fn string_as(&mut self, key: &'static str, what: &str, p: &mut Problems<'_>) -> Option<At<String>> {
         let value = self.get(key)?;
-        as_string(value, key, "a string", p)
+        as_string(value, key, what, p)
     }
 
     pub fn required_string(&mut self, key: &'static str, what: &str, p: &mut Problems<'_>) -> Option<At<String>> {
@@ -72,17 +76,6 @@ impl<'t, 'i> Table<'t, 'i> {
     pub fn number(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<At<u64>> {
         let value = self.get(key)?;
         as_number(value, key, "a whole number, 0 or more", p)
-    }
-
-    /// A size in bytes, which is written with its unit.
-    pub fn size(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<u64> {
-        let text = as_string(self.get(key)?, key, "a size such as \"2 MiB\"", p)?;
-        let size = parse_size(&text.value);
-        if size.is_none() {
-            let hint = "write it like \"2 MiB\", \"500 KiB\" or \"4096 B\"".to_owned();
-            p.at(text.at, format!("`{}` is no size", text.value), Some(hint));
-        }
-        size
     }
 
     /// A number that needn't be whole.

@@ -82,8 +82,19 @@ pub(crate) fn read_holes(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Vec
     holes
 }
 
+/// Reads a size in bytes, which is written with its unit.
+pub(crate) fn size(table: &mut Table<'_, '_>, key: &'static str, p: &mut Problems<'_>) -> Option<u64> {
+    let text = table.string_as(key, "a size such as \"2 MiB\"", p)?;
+    let size = parse_size(&text.value);
+    if size.is_none() {
+        let hint = "write it like \"2 MiB\", \"500 KiB\" or \"4096 B\"".to_owned();
+        p.at(text.at, format!("`{}` is no size", text.value), Some(hint));
+    }
+    size
+}
+
 /// Reads a size such as `2 MiB`; units are B, KiB, MiB and GiB (powers of 1024).
-pub(super) fn parse_size(text: &str) -> Option<u64> {
+fn parse_size(text: &str) -> Option<u64> {
     let text = text.trim();
     let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
     let number: u64 = text[..digits].parse().ok()?;
