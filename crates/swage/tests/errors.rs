@@ -87,9 +87,12 @@ fn shallow_history_is_told() {
     );
 }
 
+/// What is done to a repository.
+type Damage = fn(&Sandbox);
+
 #[test]
 fn a_broken_repository_is_no_missing_one() {
-    let cases: [(fn(&Sandbox), &str); 4] = [
+    let cases: [(Damage, &str); 4] = [
         (|s| s.write(".git/config", "[core\n"), "the repository can't be read: fatal: bad config line 1"),
         (
             |s| std::fs::remove_file(s.root.join(".git/HEAD")).expect("removed"),
