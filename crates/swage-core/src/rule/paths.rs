@@ -34,7 +34,8 @@ impl PathSet {
     }
 
     fn glob(pattern: &str) -> Result<Glob, globset::Error> {
-        GlobBuilder::new(pattern).literal_separator(true).build()
+        // One of several may be nothing: `{test,}.py`.
+        GlobBuilder::new(pattern).literal_separator(true).empty_alternates(true).build()
     }
 
     /// Whether a path, with `/` between its parts, is one of them.
@@ -136,4 +137,25 @@ const USUALLY_VENDORED: [&str; 2] = [
 /// The files that usually come from elsewhere.
 pub fn usually_vendored() -> Option<PathSet> {
     PathSet::new(USUALLY_VENDORED.map(str::to_owned).to_vec()).ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn vendored_folders_are_told_by_their_usual_names() {
+        let vendored = usually_vendored().expect("the list is right");
+        let cases = [
+            ("src/3rdparty/json.hpp", true),
+            ("third-party/tide.c", true),
+            ("lib/third_party/tide/low.c", true),
+            ("web/node_modules/tide/index.js", true),
+            ("web/modules/tide.js", false),
+            ("src/party/tide.c", false),
+        ];
+        for (path, expected) in cases {
+            assert_eq!(vendored.has(path.as_bytes()), expected, "{path}");
+        }
+    }
 }
