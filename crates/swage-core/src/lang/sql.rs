@@ -31,7 +31,7 @@ pub(super) static SQL: Language = Language::new(Spec {
     code_signs: &["statement"],
     statement_ends: &[";"],
     keywords_in_any_case: true,
-    stand_ins: &["HOLE int"],
+    stand_ins: &["HOLE int", "'HOLE'"],
     keyed: &[
         Keyed { node: "create_table", key: "object_reference" },
         Keyed { node: "alter_table", key: "object_reference" },
