@@ -16,6 +16,16 @@ fn figures_are_those_that_a_reader_counts() {
         ("a.py", "def f(a, \\\n      b):\n    return a\n", "parameters", "2"),
         ("a.py", "def f():\n    return 1\n    # behind it\n    # all\n\ndef g():\n    pass\n", "lines", "2 2"),
         ("a.js", "function f() {\n  return 1;\n  // within\n}\n", "lines", "4"),
+        ("A.java", "class A {\n  @B\n  @C(1)\n  public void f() {\n  }\n  void g() {\n  }\n}\n", "lines", "2 2"),
+        ("A.java", "class A {\n  @B public\n  void f() {\n  }\n}\n", "lines", "3"),
+        ("A.cs", "class A {\n  [B]\n  void F() {\n  }\n}\n", "lines", "2"),
+        ("a.kt", "@B\n@C(1)\nprivate fun f() {\n}\n", "lines", "2"),
+        ("a.scala", "object A {\n  @b\n  def f() = {\n  }\n}\n", "lines", "2"),
+        ("a.swift", "@b\nfunc f() {\n}\n", "lines", "2"),
+        ("a.rs", "#[b]\nfn f() {\n}\n", "lines", "2"),
+        ("a.py", "@b\ndef f():\n    pass\n", "lines", "2"),
+        ("a.php", "<?php\n#[B]\nfunction f() {\n}\n", "lines", "2"),
+        ("a.ts", "class A {\n  @b\n  f() {\n  }\n}\n", "lines", "2"),
     ];
     for (path, code, measure, expected) in cases {
         let rule = rule_saying("{value}", &format!("match = {{ measure = \"{measure}\", over = 0 }}"));

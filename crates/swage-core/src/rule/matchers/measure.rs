@@ -150,9 +150,19 @@ fn is_packed(function: Node<'_>) -> bool {
     function.byte_range().len() as u64 > LONG_LINE * line_count(function)
 }
 
-/// How many lines a node takes.
+/// How many lines a node takes, from the first behind its annotations.
 fn line_count(node: Node<'_>) -> u64 {
-    (last_row(node) - node.start_position().row) as u64 + 1
+    (last_row(node) - first_row(node).unwrap_or_else(|| node.start_position().row)) as u64 + 1
+}
+
+/// The row (0-based) in which a node begins, without annotations: some grammars put them into it, and others before it.
+fn first_row(node: Node<'_>) -> Option<usize> {
+    let mut children = (0..node.child_count()).filter_map(|n| node.child(n)).filter(|child| !child.is_extra());
+    children.find_map(|child| match child.kind() {
+        kind if ["annotation", "attribute", "decorator"].iter().any(|word| kind.contains(word)) => None,
+        "modifiers" => first_row(child),
+        _ => Some(child.start_position().row),
+    })
 }
 
 /// The row (0-based) in which a node ends, without the comments and empty lines behind what is in it.
