@@ -18,9 +18,15 @@ pub(super) static SQL: Language = Language::new(Spec {
         (Class::Block, &["block", "statement"]),
     ],
     parts: &["when_clause"],
-    wrappers: &[("", ""), ("", ";"), ("SELECT ", ""), ("SELECT x FROM t WHERE ", ""), ("CREATE TABLE t (", ")")],
-    part_wrappers: &[
+    wrappers: &[
+        ("", ""),
+        ("", ";"),
+        ("SELECT ", ""),
+        ("SELECT x FROM t WHERE ", ""),
         ("UPDATE t SET ", ""),
+        ("CREATE TABLE t (", ")"),
+    ],
+    part_wrappers: &[
         ("SELECT x FROM t WHERE x IN ", ""),
         ("SELECT x FROM ", ""),
         ("SELECT x FROM t ", ""),

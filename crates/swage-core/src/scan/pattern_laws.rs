@@ -102,6 +102,7 @@ const PARTS: &[&str] = &[
     "info_string",
     "heredoc_string",
     "nowdoc_string",
+    "jsx_opening_element",
     "jsx_closing_element",
     "body_statement",
     "declare_directive",
