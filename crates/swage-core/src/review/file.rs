@@ -390,7 +390,7 @@ fn leave_unlisted(file: &ChangedFile, sides: &Sides, rules: &RuleSet, hits: &mut
             && rule.severity != Severity::Error
             && rule.severity >= teller.severity
             && !rule.locked
-            && !rule.tags.iter().any(|tag| tag == "security")
+            && !rule.is_about_security()
     };
     let unlisted: Vec<Hit> = hits.extract_if(.., |hit| rules.get(&hit.rule).is_some_and(is_lesser)).collect();
     out.unlisted = unlisted.len() as u64;

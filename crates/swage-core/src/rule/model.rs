@@ -108,6 +108,11 @@ impl Rule {
         self.paths.as_ref().is_some_and(PathSet::names_rule_files)
     }
 
+    /// Whether it is tagged `security`.
+    pub fn is_about_security(&self) -> bool {
+        self.tags.iter().any(|tag| tag == "security")
+    }
+
     /// Whether it is about files that a change breaks, which is told of both sides together.
     pub fn is_about_syntax(&self) -> bool {
         self.clauses.iter().any(|clause| clause.matcher_as::<SyntaxMatch>().is_some())

@@ -78,7 +78,7 @@ pub(crate) fn hides_security(
         node.is_some_and(|node| language.tables().is(node.kind_id(), Class::Comment))
     };
     words.leave_out(is_comment);
-    let is_grave = |rule: usize| rules.rules()[rule].tags.iter().any(|tag| tag == "security");
+    let is_grave = |rule: usize| rules.rules()[rule].is_about_security();
     // Keywords stand everywhere, so they tell nothing.
     let is_keyword = |word: &u32| {
         let text = &set.words[*word as usize].text;
