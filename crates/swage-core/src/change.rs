@@ -4,7 +4,7 @@ use std::collections::HashSet;
 
 use serde::{Deserialize, Serialize};
 
-use crate::diff::{Body, FileDiff, Kind, LineMap, Mode};
+use crate::diff::{Body, Diff, FileDiff, Kind, LineMap, Mode};
 
 /// The edits under review.
 #[derive(Debug, Clone, Default)]
@@ -27,6 +27,8 @@ pub struct Change {
     pub body: Option<String>,
     /// Its commits, merges aside, oldest first; `None` when they aren't known.
     pub commits: Option<Vec<Commit>>,
+    /// The subjects of its patches in order, when it came as a series of them.
+    pub series: Vec<String>,
 }
 
 /// A commit of a change.
@@ -171,6 +173,11 @@ pub trait Contents: Sync {
     /// # Errors
     /// Why it can't be had, and the remedy, for the user.
     fn tree(&self) -> Result<Box<dyn Tree + '_>, String>;
+
+    /// The patches named in [`Change::series`].
+    fn series(&self) -> &[Diff<'_>] {
+        &[]
+    }
 }
 
 /// A file of a tree.

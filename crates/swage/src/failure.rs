@@ -6,6 +6,7 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use swage_core::config::LoadError;
+use swage_core::config::packs::pack_of;
 use swage_core::rule::Problem;
 use swage_git::GitError;
 
@@ -49,6 +50,12 @@ impl Failure {
 
     /// A rule is named that none of those that are on is called.
     pub fn no_rule<'w>(id: &str, on: impl IntoIterator<Item = &'w str>) -> Self {
+        if let Some(pack) = pack_of(id) {
+            return Self::wrong(format!("the rule `{id}` isn't on")).hint(format!(
+                "Add its pack `{}` to `packs` in swage.toml, unless the configuration switches the rule itself off.",
+                pack.name
+            ));
+        }
         let near = swage_core::rule::nearest(id, on);
         Self::wrong(format!("no rule `{id}` is on; {near}")).hint("`swage rules list` lists the rules that are on.")
     }

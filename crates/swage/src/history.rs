@@ -109,7 +109,7 @@ impl Record<'_> {
 
 /// The branch whose work a change is, and whether it is all of it.
 pub fn branch_of(repository: &Repository, change: &ChangeArgs) -> Option<(String, bool)> {
-    if change.patch.is_some() {
+    if !change.patch.is_empty() {
         return None;
     }
     match change.range.as_deref() {

@@ -20,6 +20,7 @@ mod hosting;
 mod orphans;
 mod output;
 mod patch;
+mod patch_files;
 mod program;
 mod progress;
 mod result_file;

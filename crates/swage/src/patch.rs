@@ -2,7 +2,6 @@
 
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
-use std::io::Read;
 use std::path::{Path, PathBuf};
 
 use swage_core::change::{Change, ChangedFile, Content, Contents, Sides, Tree as CoreTree};
@@ -11,23 +10,6 @@ use swage_core::diff::{ApplyError, Body, Diff, Direction, FileDiff, Hunk, Kind, 
 use swage_git::{FolderTree, read_regular};
 
 use crate::failure::Failure;
-
-/// Reads a diff: a file, mapped into memory, or standard input.
-pub fn read_input(path: &Path) -> Result<Vec<u8>, Failure> {
-    let failed = |e: std::io::Error| Failure::unreadable("the diff ", path, &e);
-    if path == Path::new("-") {
-        let mut bytes = Vec::new();
-        std::io::stdin().lock().read_to_end(&mut bytes).map_err(failed)?;
-        return Ok(bytes);
-    }
-    match std::fs::read(path) {
-        Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
-            Err(Failure::wrong(format!("there is no file {}", path.display()))
-                .hint("Give --patch the path of a diff, or `-` for standard input."))
-        }
-        other => other.map_err(failed),
-    }
-}
 
 /// Both sides of a file that patches touch, and where its lines went.
 #[derive(Clone)]
@@ -41,16 +23,17 @@ struct Touched<'d> {
 }
 
 /// A change read from a diff.
-pub struct PatchChange {
+pub struct PatchChange<'d> {
     /// Its files.
     pub change: Change,
     /// What a reader should know.
     pub notes: Vec<String>,
     sides: Vec<Sides>,
     folder: Option<PathBuf>,
+    series: &'d [Diff<'d>],
 }
 
-impl Contents for PatchChange {
+impl Contents for PatchChange<'_> {
     fn sides(&self, index: usize) -> Sides {
         self.sides[index].clone()
     }
@@ -61,22 +44,26 @@ impl Contents for PatchChange {
             None => Err("it looks beyond the changed files; give --tree DIR".to_owned()),
         }
     }
+
+    fn series(&self) -> &[Diff<'_>] {
+        self.series
+    }
 }
 
-impl PatchChange {
+impl<'d> PatchChange<'d> {
     /// Applies a diff in memory to the files of `tree`, forwards or, when the tree has the new files, in reverse. Leading
     /// components that all names share are left out when the diff fits only so.
-    pub fn new(diff: &Diff<'_>, tree: Option<&Path>) -> Result<Self, Failure> {
-        let whole = Self::of(diff, tree);
+    pub fn new(diff: &Diff<'_>, series: &'d [Diff<'d>], tree: Option<&Path>) -> Result<Self, Failure> {
+        let whole = Self::of(diff, series, tree);
         if whole.is_ok() || tree.is_none() {
             return whole;
         }
         let shared = diff.shared_folders();
-        let shorter = (1..=shared).filter_map(|n| Self::of(&diff.without_leading(n)?, tree).ok());
+        let shorter = (1..=shared).filter_map(|n| Self::of(&diff.without_leading(n)?, series, tree).ok());
         shorter.into_iter().next().map_or(whole, Ok)
     }
 
-    fn of(diff: &Diff<'_>, tree: Option<&Path>) -> Result<Self, Failure> {
+    fn of(diff: &Diff<'_>, series: &'d [Diff<'d>], tree: Option<&Path>) -> Result<Self, Failure> {
         for file in diff.files() {
             for path in [&file.old_path, &file.new_path] {
                 stays_inside(path).map_err(|why| {
@@ -111,7 +98,8 @@ impl PatchChange {
             (&a.new_path, a.kind != Kind::Deleted).cmp(&(&b.new_path, b.kind != Kind::Deleted))
         });
         let (files, sides) = files.into_iter().unzip();
-        Ok(Self { change: Change { files, ..Default::default() }, notes, sides, folder: tree.map(Path::to_owned) })
+        let folder = tree.map(Path::to_owned);
+        Ok(Self { change: Change { files, ..Default::default() }, notes, sides, folder, series })
     }
 }
 

@@ -1,9 +1,9 @@
 //! From what was typed to a change with its contents.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
-use swage_core::change::{Change, Contents};
-use swage_core::diff::{Expected, ReadOptions, decode_mail, read};
+use swage_core::change::{Change, Commit, Contents};
+use swage_core::diff::{Diff, ReadOptions};
 use swage_core::rule::RuleSet;
 use swage_git::{DiffSource, GitError, Head, Repository, Target};
 
@@ -11,7 +11,8 @@ use crate::cli::ChangeArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::hosting::{Fetched, Hosting};
-use crate::patch::{PatchChange, read_input};
+use crate::patch::PatchChange;
+use crate::patch_files::PatchFiles;
 use crate::target::find_target;
 
 /// Where a command runs: in a repository, or in any folder.
@@ -125,8 +126,8 @@ pub fn with_change<R>(
     configuration: &Configuration,
     use_it: impl FnOnce(Change, &dyn Contents) -> R,
 ) -> Result<(R, Vec<String>), Failure> {
-    if let Some(file) = &args.patch {
-        return with_patch(&read_input(file)?, file, args, configuration, use_it);
+    if !args.patch.is_empty() {
+        return with_patch(&PatchFiles::read(&args.patch)?, args, configuration, use_it);
     }
     let repository = place.repository()?;
     let mut offer = Offer::of(args)?;
@@ -186,44 +187,40 @@ fn describe(what: &str, target: Option<&Target>) -> String {
     target.map_or_else(|| what.to_owned(), |t| format!("{what} {} ({})", t.name, &t.tip[..t.tip.len().min(10)]))
 }
 
-/// Hands the change of a diff, which was read from a file, to `use_it`; also what a reader should know.
+/// Hands the change of diffs, which were read from files, to `use_it`; also what a reader should know.
 pub fn with_patch<R>(
-    bytes: &[u8],
-    file: &Path,
+    files: &PatchFiles,
     args: &ChangeArgs,
     configuration: &Configuration,
     use_it: impl FnOnce(Change, &dyn Contents) -> R,
 ) -> Result<(R, Vec<String>), Failure> {
-    let text = decode_mail(bytes);
     let options = ReadOptions { strip: args.strip, max_bytes: configuration.config.limits.patch_size };
-    let name = if file == Path::new("-") { "standard input".to_owned() } else { file.display().to_string() };
-    let diff = read(&text, &options).map_err(|e| {
-        let (message, remedy) = match e.expected {
-            Expected::AtMostBytes(most) => (
-                format!("the diff in {name} has more than the {most} bytes that `patch_size` allows"),
-                "Nothing of it was used. Split it, or raise `patch_size` under [limits] in swage.toml.",
-            ),
-            _ => (
-                format!("the diff in {name} is refused at {e}"),
-                "Nothing of it was used. Make the diff anew, or take the broken part out.",
-            ),
-        };
-        Failure::wrong(message).hint(remedy)
-    })?;
-    if diff.files().next().is_none() && !args.allow_empty {
-        return Err(Failure::wrong(format!("the diff in {name} is empty")).hint(
-            "The program that makes it may have failed. Give --allow-empty when there may be nothing to review.",
-        ));
-    }
-    let mut patch = PatchChange::new(&diff, args.tree.as_deref())?;
+    let texts = files.texts();
+    let diff = files.diff(&texts, &options, args.allow_empty)?;
+    let parts = files.parts();
+    let series: Vec<Diff<'_>> =
+        if parts.len() > 1 { parts.iter().map(|part| part.diff(&options)).collect() } else { Vec::new() };
+    let mut patch = PatchChange::new(&diff, &series, args.tree.as_deref())?;
+    let commits: Option<Vec<Commit>> = parts.iter().map(|part| part.commit.clone()).collect();
+    let only = commits.as_ref().and_then(|all| all.first().filter(|_| all.len() == 1)).map(|c| c.message.clone());
+    // What the cover letter of a series says is said of all of it.
+    let offered = files.cover().map(|mail| mail.commit_message()).or(only);
+    let offered = offered.map(|text| match text.split_once('\n') {
+        Some((title, body)) => (title.to_owned(), body.trim().to_owned()),
+        None => (text, String::new()),
+    });
+    let (title, body) = offered.unzip();
     let offer = Offer::of(args)?;
     let change = Change {
-        description: format!("the diff in {name}"),
-        title: offer.title,
-        body: offer.description,
+        description: format!("the diff in {}", files.name()),
+        title: offer.title.or(title),
+        body: offer.description.or(body),
+        commits: commits.filter(|all| !all.is_empty()),
+        series: if series.is_empty() { Vec::new() } else { parts.iter().map(|part| part.subject.clone()).collect() },
         ..std::mem::take(&mut patch.change)
     };
-    let notes = std::mem::take(&mut patch.notes);
+    let mut notes = files.notes.clone();
+    notes.append(&mut patch.notes);
     Ok((use_it(change, &patch), notes))
 }
 

@@ -188,3 +188,70 @@ fn a_diff_alone_is_looked_at_by_rules_on_structure() {
     let human = s.swage_in(".", &["review", "--config", "rules.toml", "--patch", "-"], diff, &[]).stdout;
     assert_eq!(human.matches("rules that need whole files").count(), 1, "{human}");
 }
+
+/// A mail of a series, as git writes one.
+fn mail(subject: &str, text: &str, diff: &str) -> String {
+    format!(
+        "From 1111111 Mon Sep 17 00:00:00 2001\nFrom: Harbour <harbour-dev@example.org>\nDate: Fri, 27 Nov 2026 10:00:00 +0000\nSubject: {subject}\nMessage-ID: <{}@example.org>\n\n{text}\n---\n{diff}-- \n2.45\n\n",
+        subject.len()
+    )
+}
+
+/// Files and folders are one series in order, each finding is told with its mail, and rules on commits know the mails'
+/// subjects, messages and authors.
+#[test]
+fn a_series_is_told_mail_by_mail() {
+    let rules = "\n[[rule]]\nid = \"unfinished\"\nseverity = \"warning\"\ntitle = \"t\"\nmessage = \"{match}\"\nmatch = { change = \"subject\", text = \"^WIP\" }\n[[rule]]\nid = \"by\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{match}\"\nmatch = { change = \"author\", text = \"^Quay <.*\" }\n[[rule]]\nid = \"why\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{match}\"\nmatch = { change = \"description\", text = \"autumn.*\" }\n[[rule]]\nid = \"told\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{match}\"\nmatch = { change = \"message\", text = \"(?m)^tides.*\" }\n";
+    let first = "diff --git a/q b/q\n--- a/q\n+++ b/q\n@@ -1 +1,2 @@\n one\n+bad\n";
+    let second = "diff --git a/q b/q\n--- a/q\n+++ b/q\n@@ -1,2 +1,4 @@\n+bad zero\n one\n bad\n+bad three\n";
+    let mails = [
+        ("0000-cover.patch", mail("[PATCH v2 0/2] Boats", "Wanted in autumn.", "")),
+        ("0001-one.patch", mail("[PATCH v2 1/2] WIP: one", "tides come\n", first)),
+        ("0002-two.patch", mail("Re: [PATCH v2 2/2] two", "From: Quay <quay-dev@example.org>\n\ntext\n", second)),
+    ];
+    let s = Sandbox::with(&[("swage.toml", &format!("{RULES}{rules}")), ("q", "one\n")]);
+    for (name, mail) in &mails {
+        s.write(&format!("series/{name}"), mail);
+    }
+    s.write("series/notes.txt", "nothing");
+    s.write("all.mbox", mails.iter().map(|(_, mail)| mail.as_str()).collect::<String>());
+    s.write("plain/1.diff", first);
+    s.write("plain/2.diff", second);
+    let of = |args: &[&str]| {
+        let run = s.swage(&[&["review", "--tree", ".", "--format", "json", "--patch"], args].concat());
+        assert_eq!(run.code, 0, "{args:?}: {}", run.stderr);
+        let told = run.json();
+        let subjects: Vec<_> = told["series"].as_array().unwrap().iter().map(|p| p["subject"].to_string()).collect();
+        let findings = told["findings"].as_array().unwrap().iter();
+        let findings: Vec<_> = findings
+            .map(|f| {
+                format!("{}:{} {} {}", f["rule"].as_str().unwrap(), f["patch"], f["anchor"]["start_line"], f["message"])
+            })
+            .collect();
+        format!("{}\n{}\n{}", subjects.join(" "), findings.join("\n"), told["notes"][0])
+    };
+    let whole = of(&["series"]);
+    insta::assert_snapshot!("series", whole);
+    let without_note = |text: &str| text.rsplit_once('\n').map(|(rest, _)| rest.to_owned());
+    let paths: Vec<String> = mails.iter().map(|(name, _)| format!("series/{name}")).collect();
+    let named: Vec<&str> = paths.iter().map(String::as_str).collect();
+    assert_eq!(without_note(&of(&named)), without_note(&whole));
+    assert_eq!(without_note(&of(&["all.mbox"])), without_note(&whole));
+    // Nothing is known of commits that have no mail.
+    assert_eq!(of(&["plain"]).lines().next(), Some("\"plain/1.diff\" \"plain/2.diff\""));
+    assert!(of(&["plain"]).contains("no-bad:2 4"));
+    // One mail by itself is no series, and its message is what is offered.
+    s.write("q", "one\nbad\n");
+    assert!(of(&["series/0002-two.patch"]).starts_with("\nby:null null"), "{}", of(&["series/0002-two.patch"]));
+    for (args, wrong) in [
+        (&["series/0000-cover.patch"][..], "there is no unified diff in here"),
+        (&["plain", "empty.diff"], "there is no unified diff in here"),
+        (&["none"], "there is no file none"),
+        (&["lonely"], "lonely holds no diffs"),
+    ] {
+        s.write("empty.diff", "words\n");
+        s.write("lonely/README", "words\n");
+        let run = s.swage(&[&["review", "--tree", ".", "--patch"], args].concat());
+        assert!(run.code == 2 && run.stderr.contains(wrong), "{args:?}: {} {}", run.code, run.stderr);
+    }
+}

@@ -80,9 +80,9 @@ fn hostile_mails_are_answered() {
     let ran = s.swage_in(".", &args, &format!("{head}\n{patch}"), &[CLOCK]);
     insta::assert_snapshot!("hostile", ran.told());
     for (input, says) in [
-        (patch.to_owned(), "- holds no mail"),
-        (format!("Subject: x\nDate: y\n\n{patch}"), "mail 1 in - has no sender"),
-        (format!("From: nobody\nSubject: x\n\n{patch}"), "mail 1 in - has no sender"),
+        (patch.to_owned(), "standard input holds no mail"),
+        (format!("Subject: x\nDate: y\n\n{patch}"), "mail 1 in standard input has no sender"),
+        (format!("From: nobody\nSubject: x\n\n{patch}"), "mail 1 in standard input has no sender"),
     ] {
         let ran = s.swage_in(".", &args, &input, &[CLOCK]);
         assert!(ran.code == 2 && ran.stderr.contains(says) && ran.stdout.is_empty(), "{says}: {}", ran.told());

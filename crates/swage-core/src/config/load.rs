@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::file::{Adjust, RuleFile, read_rules};
-use super::packs::{INTEGRITY, PACKS};
+use super::packs::{INTEGRITY, PACKS, pack_of};
 use super::settings::Config;
 use crate::rule::{Problem, Problems, Rule, digest, nearest};
 
@@ -152,7 +152,10 @@ impl Layers {
         let known: Vec<String> = self.rules.iter().map(|r| r.id.clone()).collect();
         let Some(outer) = self.find(&adjust.rule) else {
             let message = format!("there is no rule `{}` to adjust", adjust.rule);
-            let hint = Some(nearest(&adjust.rule, known.iter().map(String::as_str)));
+            let hint = Some(match pack_of(&adjust.rule) {
+                Some(pack) => format!("it is in the pack `{}`, which isn't on: add that to `packs`", pack.name),
+                None => nearest(&adjust.rule, known.iter().map(String::as_str)),
+            });
             return Err(Box::new(Problem { message, hint, ..place }));
         };
         if outer.locked {

@@ -19,6 +19,8 @@ pub struct Mail {
     pub subject: String,
     /// When it was sent, in seconds since 1970-01-01 UTC.
     pub date: Option<i64>,
+    /// Its text, decoded.
+    pub body: String,
     /// The mail with its headers, as it came; [`decode_mail`](super::decode_mail) makes what [`read`](super::read()) takes.
     pub raw: Vec<u8>,
 }
@@ -29,6 +31,51 @@ impl Mail {
         let mut mail = parsed.as_ref().map(headers).unwrap_or_default();
         mail.raw = raw.to_vec();
         mail
+    }
+
+    /// Who wrote the patch, as `Name <address>`: whom the first lines of its text name, else who sent it.
+    pub fn author(&self) -> String {
+        let sent = || match &self.from {
+            Some((Some(name), address)) => format!("{name} <{address}>"),
+            Some((None, address)) => address.clone(),
+            None => String::new(),
+        };
+        self.headers_in_body()
+            .find_map(|line| line.strip_prefix("From:"))
+            .map_or_else(sent, |own| own.trim().to_owned())
+    }
+
+    /// The subject that a commit of the patch gets: without answers and what stands in brackets before it.
+    pub fn commit_subject(&self) -> &str {
+        let own = self.headers_in_body().find_map(|line| line.strip_prefix("Subject:"));
+        let mut subject = own.unwrap_or(&self.subject).trim();
+        loop {
+            let bracketed = subject.strip_prefix('[').and_then(|rest| Some(rest.split_once(']')?.1));
+            let answer = subject.get(..3).filter(|start| start.eq_ignore_ascii_case("re:")).map(|_| &subject[3..]);
+            match bracketed.or(answer) {
+                Some(rest) if !rest.trim().is_empty() => subject = rest.trim(),
+                _ => return subject,
+            }
+        }
+    }
+
+    /// The message that a commit of the patch gets: its subject, and its text up to the line `---` or the diff.
+    pub fn commit_message(&self) -> String {
+        let is_end = |line: &str| {
+            line.trim_end() == "---" || ["diff -", "Index: ", "--- "].iter().any(|start| line.starts_with(start))
+        };
+        let behind = self.body.lines().skip(self.headers_in_body().count()).take_while(|line| !is_end(line));
+        let text = behind.collect::<Vec<_>>().join("\n");
+        match text.trim() {
+            "" => self.commit_subject().to_owned(),
+            text => format!("{}\n\n{text}", self.commit_subject()),
+        }
+    }
+
+    /// The lines at the top of the text that take the place of headers.
+    fn headers_in_body(&self) -> impl Iterator<Item = &str> {
+        let is_header = |line: &&str| ["From:", "Subject:", "Date:"].iter().any(|name| line.starts_with(name));
+        self.body.lines().take_while(is_header)
     }
 }
 
@@ -49,6 +96,7 @@ fn headers(message: &Message<'_>) -> Mail {
         to: [people(message.to()), people(message.cc())].concat(),
         subject: message.subject().unwrap_or_default().to_owned(),
         date: message.date().map(mail_parser::DateTime::to_timestamp),
+        body: message.body_text(0).unwrap_or_default().into_owned(),
         raw: Vec::new(),
     }
 }

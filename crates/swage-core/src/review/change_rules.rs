@@ -226,6 +226,13 @@ impl<'a> Work<'a> {
         Anchor { path: Path::new(path), side, span: None, commit: commit.clone() }
     }
 
+    /// Which patch of a series has the commit; there is one for each.
+    fn patch(&self, about: &About<'_>) -> Option<usize> {
+        let (commit, commits) = (about.commit?, self.change.commits.as_deref()?);
+        let at = commits.iter().position(|other| std::ptr::eq(other, commit))?;
+        (self.change.series.len() == commits.len()).then_some(at + 1)
+    }
+
     fn finding(&self, about: &About<'_>) -> Finding {
         let anchor = about.file.map(|file| self.anchor(file));
         let path = anchor.as_ref().map_or(about.text, |a| &a.path.text);
@@ -254,6 +261,7 @@ impl<'a> Work<'a> {
             about_change: true,
             standing: Standing::Counted,
             from_fragment: false,
+            patch: self.patch(about),
             before: None,
             scope: String::new(),
             text_digest: format!("{:016x}", short_digest(&[about.text.as_bytes()])),

@@ -93,6 +93,10 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
     review.findings.extend(about);
     review.not_run.extend(idle);
     review.not_run.sort();
+    let patches = contents.series();
+    for finding in review.findings.iter_mut().filter(|f| !patches.is_empty() && !f.about_change) {
+        finding.patch = finding.shown_in(patches).map(|line| line.patch + 1);
+    }
     review.rules = with.rule_entries(&review.findings, &review.not_run);
     review.findings.sort_by_cached_key(Finding::order);
     review
@@ -162,6 +166,7 @@ fn put_together(
         head: change.head.clone(),
         target: change.target.clone(),
         description: change.description.clone(),
+        series: change.series.clone(),
         rules_from: String::new(),
         rules: with.rule_entries(&findings, &not_run),
         files,
@@ -277,6 +282,7 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules:
         on_changed_line,
         figure: hit.figure,
         from_fragment: false,
+        patch: None,
         figure_before: figure_before.filter(|_| now.is_some()),
         excerpt: Vec::new(),
         fix: None,

@@ -20,7 +20,7 @@ pub use examine::{examine, scan_tree};
 pub use example::{Tried, try_example};
 pub use model::{
     Anchor, Counts, ExcerptLine, FileEntry, Finding, FindingCounts, Fix, FixEdit, Marker, Path, Proof, Related, Review,
-    RuleEntry, Settled, Side, Standing, Suppressed,
+    RuleEntry, Settled, ShortKeys, Side, Standing, Suppressed,
 };
 pub use settled::{offered, settle_findings};
 pub use written::Written;

@@ -9,6 +9,7 @@ use super::written::Written;
 use crate::baseline::{Compared, FileHits, State};
 use crate::change::Nature;
 use crate::decision::Decision;
+use crate::diff::{Diff, ShownLine, shown_after, shown_before};
 use crate::rule::Severity;
 use crate::scan::{Figure, Span};
 
@@ -132,6 +133,8 @@ pub struct Finding {
     pub standing: Standing,
     /// It was found in the part of the file that a diff shows, without the rest.
     pub from_fragment: bool,
+    /// Which patch of a series shows it, 1-based; `None` when none does, or the change isn't one.
+    pub patch: Option<usize>,
     /// Where it stood before, when it did and now stands elsewhere.
     pub before: Option<Anchor>,
     /// The names of the definitions around it.
@@ -241,6 +244,17 @@ impl Suppressed {
 }
 
 impl Finding {
+    /// The line of a series' patches that shows it: its last one, else its first.
+    pub fn shown_in(&self, series: &[Diff<'_>]) -> Option<ShownLine> {
+        let (anchor, span) = (self.anchor.as_ref()?, self.span()?);
+        let path = anchor.path.text.as_bytes();
+        let shown = |line| match anchor.side {
+            Side::New => shown_after(series, path, line),
+            Side::Old => shown_before(series, path, line),
+        };
+        shown(span.end_line).or_else(|| shown(span.start_line))
+    }
+
     /// Where it stands, for people: `path:line:column`, the path alone, or the change as a whole.
     pub fn place(&self) -> String {
         self.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), ToString::to_string)
@@ -428,6 +442,8 @@ pub struct Review {
     pub target: Option<String>,
     /// What was reviewed, for people.
     pub description: String,
+    /// The subjects of the patches of a series, in order.
+    pub series: Vec<String>,
     /// Where the rules come from, for people.
     pub rules_from: String,
     /// The files.
@@ -446,7 +462,33 @@ pub struct Review {
     pub notes: Vec<String>,
 }
 
+/// Fewest digits of a key that are shown.
+const SHORTEST_KEY: usize = 8;
+
+/// The keys of a review's findings, as short as each names no other one; commands take them so.
+#[derive(Debug)]
+pub struct ShortKeys<'r>(Vec<&'r str>);
+
+impl ShortKeys<'_> {
+    /// A key of the review, shortened.
+    pub fn of<'k>(&self, key: &'k str) -> &'k str {
+        let shared = |other: &&str| key.bytes().zip(other.bytes()).take_while(|(a, b)| a == b).count();
+        let (before, rest) = self.0.split_at(self.0.partition_point(|other| *other < key));
+        let neighbours = before.last().into_iter().chain(rest.iter().find(|other| **other != key));
+        let enough = neighbours.map(shared).max().map_or(0, |most| most + 1).max(SHORTEST_KEY);
+        key.get(..enough).unwrap_or(key)
+    }
+}
+
 impl Review {
+    /// The keys of its findings, to be shortened.
+    pub fn short_keys(&self) -> ShortKeys<'_> {
+        let mut keys: Vec<&str> = self.findings.iter().map(|f| f.key.as_str()).collect();
+        keys.sort_unstable();
+        keys.dedup();
+        ShortKeys(keys)
+    }
+
     /// How many rules couldn't run somewhere.
     pub fn idle_rules(&self) -> usize {
         self.not_run.iter().map(|(rule, _)| rule).collect::<std::collections::BTreeSet<_>>().len()

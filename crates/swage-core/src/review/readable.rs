@@ -2,6 +2,7 @@
 //! sees the same characters. Ids are those of the files as they are.
 
 use crate::change::{Content, Contents, Sides, Tree, TreeFile};
+use crate::diff::Diff;
 use crate::scan::decoded;
 
 /// Contents, or a tree, as text.
@@ -25,6 +26,10 @@ impl Contents for Readable<&dyn Contents> {
 
     fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
         Ok(Box::new(Readable(self.0.tree()?)))
+    }
+
+    fn series(&self) -> &[Diff<'_>] {
+        self.0.series()
     }
 }
 

@@ -142,12 +142,18 @@ impl Rules for JavaScript {
             || KNOWN.get_or_init(|| words(include_str!("javascript.txt"))).contains(name)
     }
 
-    /// A script without imports and exports shares its names with other scripts of its page.
+    /// A script without imports and exports shares its names with other scripts of its page; so does one that only asks
+    /// whether it is loaded as a module, or that a loader in the page hands its parts to.
     fn is_closed(&self, g: &Gathered<'_, '_>) -> bool {
-        let given = ["require", "module", "exports"].map(|name| g.numbers.get(name));
-        // A name of its own of that kind says nothing.
-        let is_given = |name: &u32, scope: usize| given.contains(&Some(name)) && !g.is_bound(*name, scope);
-        g.module || g.uses.iter().any(|(name, _, scope)| is_given(name, *scope))
+        let is_given = |(name, node, scope): &(u32, Node<'_>, usize)| {
+            let text = g.names[*name as usize];
+            matches!(text, "require" | "module" | "exports")
+                && !g.tested.contains(text)
+                // A name of its own of that kind says nothing.
+                && !g.is_bound(*name, *scope)
+                && (text != "require" || asks_for_a_module(*node))
+        };
+        g.module || g.uses.iter().any(is_given)
     }
 
     fn definition<'t>(&self, g: &Gathered<'t, '_>, node: Node<'t>) -> Option<(String, Node<'t>, bool)> {
@@ -176,6 +182,13 @@ impl Rules for JavaScript {
         let end = statement.end_position().row;
         statement.next_sibling().is_some_and(|n| n.kind() == "comment" && n.start_position().row == end)
     }
+}
+
+/// Whether `require` is called with the name of one module, and not with a list of them or by its own members.
+fn asks_for_a_module(require: Node<'_>) -> bool {
+    let call = require.parent().filter(|call| call.kind() == "call_expression");
+    let given = call.and_then(|call| call.child_by_field_name("arguments")?.named_child(0));
+    given.is_some_and(|first| first.kind() != "array")
 }
 
 fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {

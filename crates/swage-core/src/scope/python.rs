@@ -40,6 +40,8 @@ impl Rules for Python {
             "wildcard_import" => |g, _| g.open = true,
             "keyword_argument" => |g, node| g.field(node, Field::Name).into_iter().for_each(|n| g.mark(n)),
             "attribute" => |g, node| g.field(node, Field::Attribute).into_iter().for_each(|n| g.mark(n)),
+            // Names may be given to the module itself.
+            "subscript" => |g, node| g.open |= g.text(node) == "sys.modules[__name__]",
             "dotted_name" => looked_up,
             "keyword_pattern" | "splat_pattern" | "as_pattern" => pattern,
             "try_statement" => tested,
@@ -274,6 +276,14 @@ fn pattern<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     });
 }
 
+/// Whether a handler is one of another version of the language, `except ValueError, e:`, where other names are known, too.
+fn names_the_exception_by_comma(g: &Gathered<'_, '_>, clause: Node<'_>) -> bool {
+    let caught = (0..clause.named_child_count() as u32).filter_map(|n| clause.named_child(n));
+    let caught: Vec<_> = caught.filter(|child| !matches!(child.kind(), "block" | "comment")).collect();
+    let is_variable = |node: &Node<'_>| node.kind() == "identifier" && g.text(*node).starts_with(char::is_lowercase);
+    caught.len() == 2 && is_variable(&caught[1])
+}
+
 /// Names in a `try` that catches their absence.
 fn tested<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     let mut catches = false;
@@ -282,7 +292,8 @@ fn tested<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
             let head = &g.source[clause.byte_range()];
             let line = head.split(|b| *b == b':').next().unwrap_or_default();
             super::has_word(line, "NameError")
-        }
+        };
+        g.open |= clause.kind() == "except_clause" && names_the_exception_by_comma(g, clause);
     });
     if catches && let Some(body) = g.field(node, Field::Body) {
         let mut names = Vec::new();

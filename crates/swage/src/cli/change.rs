@@ -30,9 +30,9 @@ pub struct ChangeArgs {
     /// Only what is committed since the target
     #[arg(long, conflicts_with = "patch")]
     pub committed: bool,
-    /// A diff in a file; `-` is standard input
-    #[arg(long, value_name = "FILE")]
-    pub patch: Option<PathBuf>,
+    /// Diffs in files, one behind the other, or in a folder, by name; `-` is standard input
+    #[arg(long, value_name = "FILE", num_args = 1..)]
+    pub patch: Vec<PathBuf>,
     /// The folder with the files of --patch, before or after it
     #[arg(long, value_name = "DIR", requires = "patch")]
     pub tree: Option<PathBuf>,

@@ -137,7 +137,7 @@ fn gather(
     let mut background =
         Background { points, max_file_size: configuration.config.limits.file_size, ..Background::default() };
     // A diff in a file has no history here.
-    if let Some(repository) = place.repository.as_ref().filter(|_| args.change.patch.is_none()) {
+    if let Some(repository) = place.repository.as_ref().filter(|_| args.change.patch.is_empty()) {
         let head = match &change.head {
             Some(head) => Some(head.clone()),
             None => repository.head()?,

@@ -273,7 +273,7 @@ impl Demo {
 
         heading("1. What is there already")?;
         self.say(
-            "The maintainer has switched two packs on and written seven rules; two of them run programs of the line's own. main has old findings; nobody has to mend them today, and none will ever be held against a change.",
+            "The maintainer has switched three packs on and written seven rules; two of them run programs of the line's own. main has old findings; nobody has to mend them today, and none will ever be held against a change.",
         )?;
         self.show(&["scan", "main", "--format", "lines"])?;
 

@@ -115,6 +115,7 @@ pub fn explain<'a>(
         accepted: rule.map(|rule| accepted(from.tree, rule, path, limits)).unwrap_or_default(),
         fixed: past,
         finding,
+        key: review.short_keys().of(&finding.key),
         rule,
         // A secret isn't shown.
         code: if rule.is_some_and(|rule| rule.secret) { Vec::new() } else { code(bytes, finding) },
@@ -148,6 +149,8 @@ impl Advice {
 /// All that is known of a finding.
 pub struct Explanation<'a> {
     finding: &'a Finding,
+    /// The finding's key, as short as it names no other one.
+    key: &'a str,
     rule: Option<&'a Rule>,
     /// The lines around it, with their numbers.
     code: Vec<(u32, String)>,
@@ -219,7 +222,7 @@ impl Explanation<'_> {
             out,
             "{}{}",
             printable(&place),
-            paint.faint(printable(&format!("{scope} · {} · {}", f.rule, f.key)))
+            paint.faint(printable(&format!("{scope} · {} · {}", f.rule, self.key)))
         );
         let is_own = |number: &u32| f.span().is_some_and(|s| (s.start_line..=s.end_line).contains(number));
         for (number, line) in &self.code {
@@ -252,14 +255,14 @@ impl Explanation<'_> {
         if let Some(Fix { title, proof, .. }) = &self.finding.fix {
             _ = writeln!(out, "\n{}", paint.strong("Fix"));
             let how = match proof {
-                Proof::Proved => format!("swage fix --key {} shows it", self.finding.key),
+                Proof::Proved => format!("swage fix --key {} shows it", self.key),
                 Proof::Unproved(why) => format!("a hint; not proved: {why}"),
             };
             _ = writeln!(out, "  {} ({})", printable(title), printable(&how));
         } else if self.rule.is_some_and(|rule| rule.clauses.iter().any(|clause| clause.fix.is_some())) {
             // Fixes of what was there before are tried when they are asked for.
             _ = writeln!(out, "\n{}", paint.strong("Fix"));
-            _ = writeln!(out, "  swage fix --key {} tries what the rule proposes", self.finding.key);
+            _ = writeln!(out, "  swage fix --key {} tries what the rule proposes", self.key);
         }
         for example in &self.examples {
             _ = writeln!(out, "\n{} {}", paint.strong("Example"), paint.faint(printable(&example.path)));
@@ -313,7 +316,7 @@ impl Explanation<'_> {
             let text = format!("{short} {}, {}{from}: {}", since.author, day(since.at), since.subject);
             _ = writeln!(out, "\n{}\n  {}", paint.strong("Introduced by"), printable(&text));
         }
-        let key = &self.finding.key;
+        let key = self.key;
         let settle = format!("`swage settle {key} --as intended --because TEXT` records that the code is intended.");
         _ = writeln!(out, "\n{}", paint.faint(settle));
     }

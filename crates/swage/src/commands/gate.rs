@@ -22,7 +22,7 @@ use crate::source::{Offer, Place, gate_sides, proposal_sides};
 
 pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
-    if args.change.patch.is_some() {
+    if !args.change.patch.is_empty() {
         return Err(Failure::wrong("the gate needs a branch to merge, and a patch isn't one")
             .hint("Review it with `swage review --patch`, or commit it on a branch and give the range."));
     }

@@ -30,7 +30,7 @@ pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
         (args.from.is_some() && !mail, "--from", "mail"),
         (args.smtp.is_some() && !mail, "--smtp", "mail"),
         (args.output.is_some() && !mail, "--output", "mail"),
-        (args.change.patch.is_some() && !mail, "--patch", "mail"),
+        (!args.change.patch.is_empty() && !mail, "--patch", "mail"),
         (args.change.staged || args.change.uncommitted, "unsaved work", "nobody: commit it first"),
     ];
     if let Some((_, what, whom)) = misplaced.iter().find(|(is, ..)| *is) {

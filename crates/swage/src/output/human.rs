@@ -6,7 +6,7 @@ use std::fmt::Write;
 use swage_core::baseline::State;
 use swage_core::change::Nature;
 use swage_core::gate::Outcome;
-use swage_core::review::{ExcerptLine, FileEntry, Finding, Fix, Marker, Proof, Review, Side};
+use swage_core::review::{ExcerptLine, FileEntry, Finding, Fix, Marker, Proof, Review, ShortKeys, Side};
 use swage_core::rule::Severity;
 
 use super::{Document, Purpose};
@@ -52,7 +52,7 @@ const OF_A_TREE: [Column; 3] = [
 /// The whole document.
 pub fn format(document: &Document<'_>) -> String {
     let mut out = String::new();
-    let page = Page { review: document.review, paint: Paint, width: width() };
+    let page = Page { review: document.review, paint: Paint, width: width(), keys: document.review.short_keys() };
     page.head(&mut out);
     match document.purpose {
         _ if document.shown.is_summary() => page.tables(document, &mut out),
@@ -73,6 +73,7 @@ struct Page<'a> {
     review: &'a Review,
     paint: Paint,
     width: usize,
+    keys: ShortKeys<'a>,
 }
 
 /// Where a finding stands.
@@ -89,7 +90,31 @@ impl Page<'_> {
                 _ = writeln!(out, "{}", self.paint.faint(line));
             }
         }
+        self.series(out);
         out.push('\n');
+    }
+
+    /// The patches of a series, each with what it brings.
+    fn series(&self, out: &mut String) {
+        let of = self.review.series.len();
+        if of > 0 {
+            out.push('\n');
+        }
+        let wide = of.to_string().len();
+        for (index, subject) in self.review.series.iter().enumerate() {
+            let own = |f: &&Finding| f.counts_against_change() && f.patch == Some(index + 1);
+            let counts = Severity::ALL.into_iter().filter_map(|severity| {
+                let n = self.review.findings.iter().filter(own).filter(|f| f.severity == severity).count();
+                (n > 0).then(|| self.paint.severity(severity, count(n, severity.word())))
+            });
+            let counts = counts.collect::<Vec<_>>().join(", ");
+            let brings = if counts.is_empty() { self.paint.faint("nothing new").to_string() } else { counts };
+            let indent = 2 * wide + 5;
+            let mut lines = wrap(&printable(subject), self.width.saturating_sub(indent).max(20)).into_iter();
+            _ = writeln!(out, "  {:>wide$}/{of}  {}", index + 1, lines.next().unwrap_or_default());
+            lines.for_each(|line| _ = writeln!(out, "{}{line}", " ".repeat(indent)));
+            _ = writeln!(out, "{}{brings}", " ".repeat(indent));
+        }
     }
 
     fn findings(&self, document: &Document<'_>, out: &mut String) {
@@ -141,7 +166,8 @@ impl Page<'_> {
             (_, state, _) => Some(state.word().to_owned()),
         };
         let advisory = f.is_advisory().then(|| "advisory".to_owned());
-        let marks = [Some(f.rule.clone()), state, advisory, Some(f.key.clone())];
+        let patch = f.patch.map(|number| format!("patch {number}/{}", self.review.series.len()));
+        let marks = [Some(f.rule.clone()), state, advisory, patch, Some(self.keys.of(&f.key).to_owned())];
         self.marked(&format!("{}{scope}", place(f)), marks.into_iter().flatten(), indent, out);
         let also = |text: String, out: &mut String| {
             for line in wrap(&text, self.width - indent) {
@@ -168,7 +194,7 @@ impl Page<'_> {
             self.excerpt_line(line, f, out);
         }
         if let Some(fix) = &f.fix {
-            self.fix(fix, &f.key, out);
+            self.fix(fix, self.keys.of(&f.key), out);
         }
         out.push('\n');
     }

@@ -20,6 +20,7 @@ pub fn format(document: &Document<'_>) -> String {
     let mut object = json!({
         "format": FORMAT,
         "change": { "base": r.base, "head": r.head, "target": r.target, "description": r.description },
+        "series": r.series.iter().map(|subject| json!({ "subject": subject })).collect::<Vec<_>>(),
         "rules_from": r.rules_from,
         "files": r.files.iter().map(file).collect::<Vec<_>>(),
         "findings": r.findings.iter().filter(|f| document.shown.has(f)).map(finding).collect::<Vec<_>>(),
@@ -127,6 +128,7 @@ fn finding(f: &Finding) -> Value {
         "about_change": f.about_change,
         "advisory": f.is_advisory(),
         "from_fragment": f.from_fragment,
+        "patch": f.patch,
         "scope": f.scope,
         "text_digest": f.text_digest,
         "identity": f.identity,

@@ -24,18 +24,14 @@ pub static INTEGRITY: Pack =
     Pack::new("integrity", "What would keep a change from being judged", true, include_str!("integrity.toml"));
 
 /// All packs that a project can switch on and off.
-pub static PACKS: [Pack; 12] = [
+pub static PACKS: [Pack; 13] = [
     Pack::new("leftovers", "What was put in to try something and forgotten", true, include_str!("leftovers.toml")),
-    Pack::new(
-        "robustness",
-        "Failures that are swallowed, ignored or waiting to happen",
-        true,
-        include_str!("robustness.toml"),
-    ),
+    Pack::new("robustness", "Failures that are waiting to happen", true, include_str!("robustness.toml")),
     Pack::new("logic", "Conditions and statements that can't do what they say", true, include_str!("logic.toml")),
     Pack::new("changes", "What is wrong with a change rather than with its code", false, include_str!("changes.toml")),
     Pack::new("data", "Data from outside that reaches where it does harm", false, include_str!("data.toml")),
     Pack::new("docs", "Public definitions without documentation", false, include_str!("docs.toml")),
+    Pack::new("hints", "What is often right as it stands, and worth a second look", false, include_str!("hints.toml")),
     Pack::new("links", "What doesn't fit together across files", false, include_str!("links.toml")),
     Pack::new("names", "Names at odds with their definitions", false, include_str!("names.toml")),
     Pack::new("secrets", "Secrets that every reader of the code can use", false, include_str!("secrets.toml")),
@@ -43,6 +39,11 @@ pub static PACKS: [Pack; 12] = [
     Pack::new("tests", "Tests that prove nothing", false, include_str!("tests.toml")),
     Pack::new("web", "Pages that not everybody can use", false, include_str!("web.toml")),
 ];
+
+/// The pack that has a rule of this id, whether it is on or not.
+pub fn pack_of(id: &str) -> Option<&'static Pack> {
+    PACKS.iter().find(|pack| pack.rules().iter().any(|rule| rule.id == id))
+}
 
 impl Pack {
     const fn new(name: &'static str, title: &'static str, on_by_itself: bool, source: &'static str) -> Self {

@@ -1,10 +1,9 @@
 //! Posting by mail: replies to the mails of a series, as a mailbox or over a server.
 
-use std::path::Path;
 use std::process::ExitCode;
 
 use jiff::Timestamp;
-use swage_core::diff::{Diff, Mail, ReadOptions, decode_mail, mails, read};
+use swage_core::diff::{Diff, Mail, ReadOptions, decode_mail, read};
 use swage_core::review::Fixes;
 use swage_mail::{Letter, MailError, MailServer, mailbox};
 
@@ -14,7 +13,7 @@ use crate::cli::PostArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::output::{print, write_file};
-use crate::patch::read_input;
+use crate::patch_files::PatchFiles;
 use crate::source::{Place, with_patch};
 use crate::terminal::{count, printable};
 
@@ -22,17 +21,17 @@ use crate::terminal::{count, printable};
 const EPOCH: &str = "SOURCE_DATE_EPOCH";
 
 pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
-    let (Some(file), Some(from)) = (&args.change.patch, &args.from) else {
+    let Some(from) = args.from.as_ref().filter(|_| !args.change.patch.is_empty()) else {
         return Err(Failure::wrong("mail is posted in answer to a series, and by somebody")
             .hint("Give --patch FILE, a mailbox with the series, and --from ADDRESS."));
     };
-    let bytes = read_input(file)?;
-    let mails = senders(file, mails(&bytes))?;
+    let files = PatchFiles::read(&args.change.patch)?;
+    let mails = senders(&files)?;
     let configuration = Configuration::of_folder(&place.root, None)?;
     let store = crate::commands::cache(place.repository.as_ref(), args.no_cache);
     let trusted = Configuration::of_trusted(place.repository.as_ref(), args.change.target.as_deref(), &configuration);
     let outside = Outside::of_target(place.repository.as_ref(), &trusted, &args.outside.checker_results)?;
-    let (review, notes) = with_patch(&bytes, file, &args.change, &configuration, |change, contents| {
+    let (review, notes) = with_patch(&files, &args.change, &configuration, |change, contents| {
         crate::commands::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)
     })?;
     let mut review = review?;
@@ -72,15 +71,16 @@ pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
 }
 
 /// The mails, each of which has somebody to answer.
-fn senders(file: &Path, mails: Vec<Mail>) -> Result<Vec<Mail>, Failure> {
+fn senders(files: &PatchFiles) -> Result<Vec<Mail>, Failure> {
+    let mails: Vec<Mail> = files.mails().cloned().collect();
     if mails.is_empty() {
-        return Err(Failure::wrong(format!("{} holds no mail", file.display())).hint(
+        return Err(Failure::wrong(format!("{} holds no mail", files.name())).hint(
             "Give --patch a mailbox or a single mail with its headers, such as `git format-patch --stdout` writes.",
         ));
     }
     let nobody = mails.iter().position(|mail| mail.from.is_none());
     match nobody {
-        Some(index) => Err(Failure::wrong(format!("mail {} in {} has no sender", index + 1, file.display()))
+        Some(index) => Err(Failure::wrong(format!("mail {} in {} has no sender", index + 1, files.name()))
             .hint("A mail needs a `From:` header with an address to be answered.")),
         None => Ok(mails),
     }

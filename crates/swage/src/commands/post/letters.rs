@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 use std::fmt::Write;
 
-use swage_core::diff::{Diff, FileDiff, HunkLine, LineKind, Mail, ShownLine, shown_after, shown_before};
-use swage_core::review::{Finding, Proof, Review, Side};
+use swage_core::diff::{Diff, FileDiff, HunkLine, LineKind, Mail, ShownLine};
+use swage_core::review::{Finding, Proof, Review};
 use swage_core::rule::RuleSet;
 use swage_mail::Letter;
 
@@ -53,7 +53,7 @@ impl Series<'_> {
         }
         let (mut placed, mut elsewhere) = (Placed::new(), Vec::new());
         for f in &findings {
-            match self.place(f) {
+            match f.shown_in(self.diffs) {
                 Some(line) => placed.entry(line).or_default().push(f),
                 None => elsewhere.push(*f),
             }
@@ -68,17 +68,6 @@ impl Series<'_> {
             Some(reply(mail, text, writer))
         });
         letters.collect()
-    }
-
-    /// The line below which a finding stands.
-    fn place(&self, f: &Finding) -> Option<ShownLine> {
-        let (anchor, span) = (f.anchor.as_ref()?, f.span()?);
-        let path = anchor.path.text.as_bytes();
-        let shown = |line| match anchor.side {
-            Side::New => shown_after(self.diffs, path, line),
-            Side::Old => shown_before(self.diffs, path, line),
-        };
-        shown(span.end_line).or_else(|| shown(span.start_line))
     }
 
     /// The parts of a mail's diff that findings are about.
