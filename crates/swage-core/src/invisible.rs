@@ -63,10 +63,10 @@ pub fn shown(text: &str) -> Cow<'_, str> {
 
 /// A JSON text in which such characters, which stand in strings only, are written as escapes (RFC 8259, section 7). What
 /// lies below U+0080 has been escaped by whatever wrote the JSON.
-pub fn escaped_json(json: String) -> String {
+pub fn escaped_json(json: &str) -> Cow<'_, str> {
     let bad = |c: char| c >= '\x7f' && is_invisible(c);
     if !json.contains(bad) {
-        return json;
+        return json.into();
     }
     let mut out = String::with_capacity(json.len() + 64);
     for c in json.chars() {
@@ -76,7 +76,7 @@ pub fn escaped_json(json: String) -> String {
             out.push(c);
         }
     }
-    out
+    out.into()
 }
 
 #[cfg(test)]
@@ -98,7 +98,7 @@ mod tests {
         ];
         for (text, for_people, in_json) in cases {
             assert_eq!(shown(text), for_people, "{text:?}");
-            assert_eq!(escaped_json(text.to_owned()), in_json, "{text:?}");
+            assert_eq!(escaped_json(text), in_json, "{text:?}");
         }
     }
 }

@@ -57,7 +57,8 @@ impl Configuration {
                 let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
                 let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
                 if !path.is_file() {
-                    return Err(Failure::wrong(format!("there is no file {}", path.display()))
+                    let what = if path.is_dir() { "is a folder" } else { "isn't there" };
+                    return Err(Failure::wrong(format!("the configuration {} {what}", path.display()))
                         .hint("Give --config the path of a TOML file with rules; docs/rules.md describes its keys."));
                 }
                 let loaded = load(&OneFile(Folder { root: folder.to_owned() }), &name)?;

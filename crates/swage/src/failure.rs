@@ -10,6 +10,7 @@ use swage_core::config::packs::pack_of;
 use swage_core::rule::Problem;
 use swage_git::GitError;
 
+use crate::output::for_people;
 use crate::terminal::{Paint, printable};
 
 /// The gate says no, or a rule's example doesn't hold.
@@ -43,9 +44,19 @@ impl Failure {
     pub fn unreadable(what: &str, path: &Path, error: &std::io::Error) -> Self {
         let message = format!("{what}{} can't be read: {error}", path.display());
         match error.kind() {
-            ErrorKind::NotFound | ErrorKind::IsADirectory | ErrorKind::NotADirectory => Self::wrong(message),
+            ErrorKind::NotFound | ErrorKind::IsADirectory | ErrorKind::NotADirectory => {
+                Self::wrong(message).hint("Give the path of a file, from the folder that the command is called in.")
+            }
+            ErrorKind::PermissionDenied => Self::unfinished(message).hint("Give yourself the right to read it."),
             _ => Self::unfinished(message),
         }
+    }
+
+    /// A file can't be written, for this reason.
+    pub fn unwritable(path: &Path, why: &dyn Display) -> Self {
+        Self::unfinished(format!("{} can't be written: {why}", path.display())).hint(
+            "Nothing was written. Give the path of a file in a folder that is there, with room and the right to write.",
+        )
     }
 
     /// A rule is named that none of those that are on is called.
@@ -75,10 +86,10 @@ impl Failure {
     pub fn report(self) -> ExitCode {
         let paint = Paint;
         let text = self.message.lines().map(printable).collect::<Vec<_>>().join("\n");
-        anstream::eprintln!("{} {text}", paint.error("swage:"));
-        if let Some(remedy) = &self.remedy {
-            anstream::eprintln!("{}", printable(remedy));
-        }
+        let told = format!("{} {text}", paint.error("swage:"));
+        let remedy = self.remedy.as_ref().map(|remedy| format!("\n{}", printable(remedy)));
+        let told = told + &remedy.unwrap_or_default();
+        anstream::eprintln!("{}", for_people(&told));
         ExitCode::from(self.code)
     }
 }
@@ -110,7 +121,8 @@ impl From<LoadError> for Failure {
     fn from(error: LoadError) -> Self {
         match error {
             LoadError::Problems(problems) => problems.into(),
-            LoadError::Unreadable(why) => Self::wrong(format!("the configuration can't be read: {why}")),
+            LoadError::Unreadable(why) => Self::wrong(format!("the configuration can't be read: {why}"))
+                .hint("It must be a file of TOML in UTF-8 that can be read."),
         }
     }
 }

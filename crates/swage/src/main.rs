@@ -25,6 +25,7 @@ mod program;
 mod progress;
 mod result_file;
 mod source;
+mod table;
 mod target;
 mod terminal;
 mod worktree;

@@ -90,6 +90,7 @@ impl PatchFiles {
     ) -> Result<Diff<'t>, Failure> {
         let mut whole = Diff::default();
         for (file, text) in self.files.iter().zip(texts) {
+            self.has_components(file, text, options)?;
             // A mail of several may bring nothing but words.
             let may_be_empty = allow_empty || !file.mails.is_empty() && self.files.len() > 1;
             let own = match read(text, options) {
@@ -108,6 +109,24 @@ impl PatchFiles {
                 .hint("Give --allow-empty when there may be nothing to review."));
         }
         Ok(whole)
+    }
+
+    /// Whether each name has as many leading components as are to be taken off.
+    fn has_components(&self, file: &PatchFile, text: &[u8], options: &ReadOptions) -> Result<(), Failure> {
+        let Some(strip) = options.strip.filter(|n| *n > 0) else { return Ok(()) };
+        let whole = read(text, &ReadOptions { strip: Some(0), ..options.clone() }).unwrap_or_default();
+        let names = whole.files().flat_map(|f| [&f.old_path, &f.new_path]);
+        let folders = |name: &[u8]| name.iter().filter(|byte| **byte == b'/').count();
+        match names.into_iter().find(|name| folders(name) < strip) {
+            Some(name) => Err(Failure::wrong(format!(
+                "--strip {strip} takes more off than {} in {} has: {}",
+                String::from_utf8_lossy(name),
+                file.name,
+                count(folders(name), "leading component")
+            ))
+            .hint("Give a smaller number, or leave --strip out: then it is found by comparing the names.")),
+            None => Ok(()),
+        }
     }
 
     /// The patches by themselves: one a mail, or one a file.

@@ -5,6 +5,7 @@ use std::fmt::Display;
 
 use anstyle::{AnsiColor, Style};
 use swage_core::rule::Severity;
+use textwrap::{Options, WordSeparator, WordSplitter};
 
 pub use swage_core::invisible::shown as printable;
 
@@ -62,9 +63,14 @@ impl Paint {
     }
 }
 
-/// The width of the terminal that standard output goes to, or 100 columns.
+/// The width of the terminal that is written to, when it is one.
+pub fn terminal_width() -> Option<usize> {
+    terminal_size::terminal_size().map(|(w, _)| usize::from(w.0).clamp(40, 200))
+}
+
+/// The width of the terminal that is written to, or 100 columns.
 pub fn width() -> usize {
-    terminal_size::terminal_size().map_or(100, |(w, _)| usize::from(w.0)).clamp(40, 200)
+    terminal_width().unwrap_or(100)
 }
 
 /// Cuts a line to a number of columns.
@@ -86,22 +92,31 @@ pub fn fit(text: &str, columns: usize) -> Cow<'_, str> {
     Cow::Owned(out)
 }
 
-/// Breaks text into lines of at most so many columns, at blanks.
+/// Breaks text into lines of at most so many columns, at blanks; a word that is longer is broken, too.
 pub fn wrap(text: &str, columns: usize) -> Vec<String> {
-    use unicode_width::UnicodeWidthStr;
-    let mut lines = vec![String::new()];
-    for word in text.split_whitespace() {
-        let Some(line) = lines.last_mut() else { break };
-        if !line.is_empty() && line.width() + 1 + word.width() > columns {
-            lines.push(word.to_owned());
-            continue;
+    let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
+    textwrap::wrap(&text, options(columns)).into_iter().map(Cow::into_owned).collect()
+}
+
+/// Text for people with no line longer than so many columns: what goes on stands a little further in than its line.
+pub fn fitted(text: &str, columns: usize) -> String {
+    let mut out = String::with_capacity(text.len());
+    for line in text.split_inclusive('\n') {
+        let (line, end) = line.strip_suffix('\n').map_or((line, ""), |line| (line, "\n"));
+        if textwrap::core::display_width(line) <= columns {
+            out += line;
+        } else {
+            let indent = line.len() - line.trim_start_matches(' ').len();
+            let further = " ".repeat((indent + 2).min(columns / 3));
+            out += &textwrap::fill(line, options(columns).subsequent_indent(&further));
         }
-        if !line.is_empty() {
-            line.push(' ');
-        }
-        line.push_str(word);
+        out += end;
     }
-    lines
+    out
+}
+
+fn options<'a>(columns: usize) -> Options<'a> {
+    Options::new(columns.max(1)).word_separator(WordSeparator::AsciiSpace).word_splitter(WordSplitter::NoHyphenation)
 }
 
 /// `1 file`, `2 files`.
@@ -130,7 +145,8 @@ mod tests {
             assert_eq!(fit(text, columns), expected, "{text:?} in {columns}");
         }
         assert_eq!(wrap("high water at the quay", 10), ["high water", "at the", "quay"]);
-        assert_eq!(wrap("highest-water  at", 6), ["highest-water", "at"]);
+        assert_eq!(wrap("highest-water  at", 6), ["highes", "t-wate", "r at"]);
+        assert_eq!(fitted("one two three\n  four five\nsix\n", 9), "one two\n  three\n  four\n   five\nsix\n");
         assert_eq!(wrap(" ", 6), [""]);
         assert_eq!([count(0u64, "file"), count(1u64, "file"), count(2u64, "file")], ["0 files", "1 file", "2 files"]);
     }

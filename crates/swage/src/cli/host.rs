@@ -308,10 +308,14 @@ pub struct RepositoryArgs {
     pub data: PathBuf,
 }
 
+fn address(text: &str) -> Result<std::net::SocketAddr, &'static str> {
+    text.parse().map_err(|_| "an address with a port is wanted, such as 127.0.0.1:8417")
+}
+
 #[derive(Debug, Args)]
 pub struct ServeArgs {
     /// Where to listen; only loopback addresses are served
-    #[arg(long, value_name = "ADDRESS", default_value = "127.0.0.1:8417")]
+    #[arg(long, value_name = "ADDRESS", default_value = "127.0.0.1:8417", value_parser = address)]
     pub listen: std::net::SocketAddr,
     /// The folder that keeps everything; it is made when it isn't there
     #[arg(long, value_name = "DIR", default_value = "swage-host")]

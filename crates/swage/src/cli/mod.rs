@@ -36,6 +36,10 @@ fn whole<T: FromStr>(text: &str) -> Result<T, &'static str> {
     text.parse().map_err(|_| "a whole number is wanted, 0 or more")
 }
 
+fn thread_count(text: &str) -> Result<u16, &'static str> {
+    text.parse().ok().filter(|n| (1..=256).contains(n)).ok_or("a whole number from 1 to 256 is wanted")
+}
+
 /// Options that say which change is meant and that a command always refuses, since its change must be a branch, or
 /// committed; help and completions leave them out, and who types one is told why.
 const REFUSED: [(&str, &[&str]); 2] =
@@ -67,7 +71,7 @@ pub struct Cli {
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub color: Color,
     /// How many threads to use, at most 256 [default: one per processor]
-    #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=256))]
+    #[arg(long, global = true, value_name = "N", value_parser = thread_count)]
     pub threads: Option<u16>,
     /// Log progress to standard error
     #[arg(long, global = true)]

@@ -16,7 +16,7 @@ use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::hosting::{Hosting, failed};
 use crate::output::html::{self, Page};
-use crate::output::{Document, Purpose, brief as form, print, write_file};
+use crate::output::{Document, Purpose, brief as form, for_people, print, write_file};
 use crate::source::{Place, with_change};
 
 /// How many days of history say how often a file is changed.
@@ -45,7 +45,7 @@ pub fn run(args: &BriefArgs) -> Result<ExitCode, Failure> {
         write_file(path, form::flow::svg(flow)?.as_bytes())?;
     }
     let text = match args.format {
-        BriefFormat::Human => form::human::format(&brief),
+        BriefFormat::Human => for_people(&form::human::format(&brief)).into_owned(),
         BriefFormat::Json => form::json(&brief),
         BriefFormat::Markdown => form::markdown::format(&brief),
         BriefFormat::Html => {

@@ -7,15 +7,13 @@ use swage_host::Edited;
 use crate::cli::CloseArgs;
 use crate::failure::Failure;
 use crate::hosting::{Hosting, failed};
-use crate::output::print;
+use crate::output::print_text;
 use crate::source::Place;
 
 pub fn run(args: &CloseArgs) -> Result<ExitCode, Failure> {
     let hosting = Hosting::find(&Place::find()?, args.host.host.as_deref())?;
     let edited = Edited { open: Some(args.reopen), ..Edited::default() };
     let proposal = hosting.client.edit(args.number, &edited).map_err(failed)?;
-    print(
-        format!("Proposal {} is {}.\n{}\n", args.number, proposal.state.word(), hosting.page(args.number)).as_bytes(),
-    )?;
+    print_text(&format!("Proposal {} is {}.\n{}\n", args.number, proposal.state.word(), hosting.page(args.number)))?;
     Ok(ExitCode::SUCCESS)
 }

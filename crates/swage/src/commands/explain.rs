@@ -24,7 +24,7 @@ use crate::configuration::{Configuration, Folder};
 use crate::decisions::decisions_of;
 use crate::failure::Failure;
 use crate::history::day;
-use crate::output::{markdown, print, to_json};
+use crate::output::{for_people, markdown, print, to_json};
 use crate::source::Place;
 use crate::terminal::{Paint, printable, width, wrap};
 
@@ -68,8 +68,8 @@ pub fn run(args: &ExplainArgs) -> Result<ExitCode, Failure> {
         }
     };
     let text = match (args.format, &advice) {
-        (ExplainFormat::Human, None) => explanation.human(),
-        (ExplainFormat::Human, Some(advice)) => explanation.heading() + &advice.human(),
+        (ExplainFormat::Human, None) => for_people(&explanation.human()).into_owned(),
+        (ExplainFormat::Human, Some(advice)) => for_people(&(explanation.heading() + &advice.human())).into_owned(),
         (ExplainFormat::Json, _) => {
             let told = advice.map(|a| json!({ "question": a.question, "from": a.from, "answer": a.answer }));
             let mut value = explanation.value();

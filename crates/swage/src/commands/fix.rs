@@ -16,7 +16,7 @@ pub use self::trial::tried;
 use crate::cli::FixArgs;
 use crate::configuration::Configuration;
 use crate::failure::{Failure, UNFINISHED};
-use crate::output::{print, write_file};
+use crate::output::{for_people, print, print_text, write_file};
 use crate::source::Place;
 use crate::terminal::{Paint, count, fit, printable, width};
 use crate::worktree::{Replacement, replace};
@@ -49,7 +49,7 @@ pub fn run(args: &FixArgs) -> Result<ExitCode, Failure> {
                 Some(path) => write_file(path, &diff)?,
                 None => print(&for_stdout(&diff))?,
             }
-            anstream::eprint!("{}", work.table());
+            anstream::eprint!("{}", for_people(&work.table()));
             if work.applied() > 0 {
                 anstream::eprintln!("This is a preview: --apply changes the files, --commit and --branch commit.");
             }
@@ -192,7 +192,7 @@ impl Work {
 
     fn tell_on_stdout(&self, done: &str) -> Result<(), Failure> {
         let done = if self.changed().next().is_some() { format!("{done}\n") } else { String::new() };
-        print(format!("{}{done}", self.table()).as_bytes())
+        print_text(&format!("{}{done}", self.table()))
     }
 
     /// Writes the fixed files into the working tree; how many there are.

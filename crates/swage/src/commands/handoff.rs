@@ -12,7 +12,7 @@ use crate::checkers::Outside;
 use crate::cli::{HandoffArgs, HandoffFormat};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
-use crate::output::{markdown, print, to_json, write_file};
+use crate::output::{for_people, markdown, print, to_json, write_file};
 use crate::source::{Place, with_change};
 use crate::terminal::count;
 
@@ -30,6 +30,9 @@ pub fn run(args: &HandoffArgs) -> Result<ExitCode, Failure> {
     let mut findings: Vec<&Finding> = review.findings.iter().filter(|f| wanted.wants(f)).collect();
     findings.sort_by_key(|f| (f.severity, f.path().cloned(), f.span()));
     let text = match args.format {
+        HandoffFormat::Markdown if args.output.is_none() => {
+            for_people(&list(&findings, &review, &args.change.as_typed())).into_owned()
+        }
         HandoffFormat::Markdown => list(&findings, &review, &args.change.as_typed()),
         HandoffFormat::Json => document(&findings, &review, &args.change.as_typed()),
     };

@@ -9,7 +9,7 @@ use crate::cli::{AnswerFormat, InboxArgs};
 use crate::failure::Failure;
 use crate::history::now;
 use crate::hosting::{Hosting, failed};
-use crate::output::{print, to_json};
+use crate::output::{for_people, print, to_json};
 use crate::source::Place;
 use crate::terminal::{Paint, count, printable};
 
@@ -23,7 +23,7 @@ pub fn run(args: &InboxArgs) -> Result<ExitCode, Failure> {
     let rows = hosting.client.inbox(which).map_err(failed)?;
     let text = match args.format {
         AnswerFormat::Json => to_json(&rows),
-        AnswerFormat::Human => human(&rows, which),
+        AnswerFormat::Human => for_people(&human(&rows, which)).into_owned(),
     };
     print(text.as_bytes())?;
     Ok(ExitCode::SUCCESS)

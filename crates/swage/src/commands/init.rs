@@ -10,7 +10,7 @@ use swage_git::Repository;
 
 use crate::cli::{Hook, InitArgs};
 use crate::failure::Failure;
-use crate::output::{print, write_file};
+use crate::output::{print_text, write_file};
 use crate::source::Place;
 
 pub fn run(args: &InitArgs) -> Result<ExitCode, Failure> {
@@ -26,7 +26,7 @@ pub fn run(args: &InitArgs) -> Result<ExitCode, Failure> {
         said += &install(repository, hook)?;
     }
     said += "\nNext:\n  swage scan             existing findings (never held against a change)\n  swage review           what is new in your own work\n  swage rules list       the rules that are on; `swage rules show ID` explains one\n";
-    print(said.as_bytes())?;
+    print_text(&said)?;
     Ok(ExitCode::SUCCESS)
 }
 
@@ -162,7 +162,7 @@ fn install(repository: &Repository, hook: Hook) -> Result<String, Failure> {
     let folder = repository.workdir().unwrap_or(Path::new(".")).join(relative);
     let path = folder.join(name);
     let kept = folder.join(format!("{name}.before-swage"));
-    let failed = |e: std::io::Error| Failure::unfinished(format!("{} can't be written: {e}", path.display()));
+    let failed = |e: std::io::Error| Failure::unwritable(&path, &e);
     let mut said = String::new();
     match std::fs::read_to_string(&path) {
         Ok(text) if text.contains(MARK) => said += &format!("The {name} hook is there already.\n"),

@@ -13,7 +13,7 @@ use crate::output::print;
 use crate::terminal::count;
 
 pub fn run(folder: &Path) -> Result<ExitCode, Failure> {
-    let failed = |e: std::io::Error| Failure::unfinished(format!("{} can't be written: {e}", folder.display()));
+    let failed = |e: std::io::Error| Failure::unwritable(folder, &e);
     let (pages, completions) = (folder.join("man/man1"), folder.join("completions"));
     std::fs::create_dir_all(&pages).map_err(failed)?;
     std::fs::create_dir_all(&completions).map_err(failed)?;

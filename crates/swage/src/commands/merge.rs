@@ -17,7 +17,7 @@ use crate::failure::{Failure, SAYS_NO, UNFINISHED};
 use crate::history::now;
 use crate::hosted::Hosted;
 use crate::hosting::{Fetched, Hosting, failed};
-use crate::output::print;
+use crate::output::print_text;
 use crate::source::{Offer, Place, proposal_sides};
 use crate::terminal::{Paint, count, printable};
 
@@ -36,7 +36,7 @@ pub fn run(args: &MergeArgs) -> Result<ExitCode, Failure> {
         Some(number) if args.undo => undo(&place, &hosting, number),
         Some(number) => {
             let outcome = merge(args, &place, &hosting, number)?;
-            print(outcome.text.as_bytes())?;
+            print_text(&outcome.text)?;
             Ok(match outcome.result {
                 Outcome::Pass => ExitCode::SUCCESS,
                 Outcome::Fail => ExitCode::from(SAYS_NO),
@@ -210,11 +210,11 @@ fn queue(args: &MergeArgs, place: &Place, hosting: &Hosting) -> Result<ExitCode,
             continue;
         }
         let outcome = merge(args, place, hosting, row.number)?;
-        print(outcome.text.as_bytes())?;
+        print_text(&outcome.text)?;
         if outcome.result == Outcome::Pass { merged += 1 } else { left += 1 }
     }
     let verb = if args.dry_run { "would be merged" } else { "merged" };
-    print(format!("{} {verb}, {left} left.\n", count(merged, "proposal")).as_bytes())?;
+    print_text(&format!("{} {verb}, {left} left.\n", count(merged, "proposal")))?;
     Ok(if left == 0 { ExitCode::SUCCESS } else { ExitCode::from(SAYS_NO) })
 }
 
@@ -247,7 +247,7 @@ fn undo(place: &Place, hosting: &Hosting, number: u64) -> Result<ExitCode, Failu
         _ = hosting.client.edit(offered.number, &Edited { tickets: Some(names), ..Edited::default() });
     }
     let text = format!("Proposal {} takes proposal {number} back.\n{}\n", offered.number, hosting.page(offered.number));
-    print(text.as_bytes())?;
+    print_text(&text)?;
     Ok(ExitCode::SUCCESS)
 }
 

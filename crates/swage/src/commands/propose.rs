@@ -19,7 +19,7 @@ use crate::commands::say::text_of;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::hosting::{Hosting, failed};
-use crate::output::{print, to_json};
+use crate::output::{for_people, print, to_json};
 use crate::source::Place;
 use crate::target::find_target;
 use crate::terminal::{count, printable};
@@ -76,7 +76,7 @@ pub fn run(args: &ProposeArgs) -> Result<ExitCode, Failure> {
     };
     let text = match args.format {
         AnswerFormat::Json => to_json(&proposal),
-        AnswerFormat::Human => told(&hosting, &proposal, open.is_some())?,
+        AnswerFormat::Human => for_people(&told(&hosting, &proposal, open.is_some())?).into_owned(),
     };
     print(text.as_bytes())?;
     Ok(ExitCode::SUCCESS)

@@ -10,7 +10,7 @@ use swage_core::change::Change;
 use crate::cli::{AnswerFormat, ReviewersArgs};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
-use crate::output::{print, to_json};
+use crate::output::{for_people, print, to_json};
 use crate::source::{Place, with_change};
 use crate::target::find_target;
 use crate::terminal::{Paint, count, printable};
@@ -56,7 +56,7 @@ pub fn run(args: &ReviewersArgs) -> Result<ExitCode, Failure> {
         AnswerFormat::Json => {
             to_json(&list.iter().map(|(name, why)| json!({ "person": name, "reasons": why })).collect::<Vec<_>>())
         }
-        AnswerFormat::Human => human(&list),
+        AnswerFormat::Human => for_people(&human(&list)).into_owned(),
     };
     print(text.as_bytes())?;
     Ok(ExitCode::SUCCESS)

@@ -15,14 +15,16 @@ use swage_core::lang::{Class, LANGUAGES, Language};
 use swage_core::review::{Tried, try_example};
 use swage_core::rule::{CodeMatch, Example, PathSet, Rule, Subject};
 use swage_core::scan::try_pattern;
+use unicode_width::UnicodeWidthStr;
 
 use crate::cli::{RulesArgs, RulesCommand};
 use crate::configuration::Configuration;
 use crate::failure::{Failure, SAYS_NO};
 use crate::history;
-use crate::output::print;
+use crate::output::{print, print_text};
 use crate::progress;
 use crate::source::Place;
+use crate::table::{Align, NOTHING, Table, YES};
 use crate::terminal::{Paint, count, printable, width as terminal_width, wrap};
 
 /// Most findings of a rule that `show` tells of.
@@ -53,6 +55,9 @@ fn load(args: &RulesArgs) -> Result<Configuration, Failure> {
     Configuration::of_folder(&Place::find()?.root, args.config.as_deref())
 }
 
+/// Least columns in which a title is read beside its rule.
+const LEAST_TITLE: usize = 24;
+
 fn list(configuration: &Configuration) -> Result<ExitCode, Failure> {
     let paint = Paint;
     let mut out = String::new();
@@ -65,7 +70,17 @@ fn list(configuration: &Configuration) -> Result<ExitCode, Failure> {
             _ = writeln!(out, "{}{}", if out.is_empty() { "" } else { "\n" }, paint.strong(printable(origin)));
         }
         let severity = paint.severity(rule.severity, format!("{:7}", rule.severity.word()));
-        _ = writeln!(out, "  {severity}  {:width$}  {}", rule.id, printable(&rule.title));
+        _ = write!(out, "  {severity}  ");
+        // Where too little room is left beside the ids, the titles stand below them.
+        let beside = 13 + width;
+        let indent = if beside + LEAST_TITLE <= terminal_width() { beside } else { 11 };
+        let mut lines = wrap(&printable(&rule.title), terminal_width() - indent).into_iter();
+        _ = if indent == beside {
+            writeln!(out, "{:width$}  {}", rule.id, lines.next().unwrap_or_default())
+        } else {
+            writeln!(out, "{}", rule.id)
+        };
+        lines.for_each(|line| _ = writeln!(out, "{}{line}", " ".repeat(indent)));
     }
     for (id, file) in &configuration.off {
         _ = writeln!(out, "\n{}", paint.faint(format!("{id} is switched off in {}", printable(file))));
@@ -76,35 +91,31 @@ fn list(configuration: &Configuration) -> Result<ExitCode, Failure> {
     let from = format!("{}. `swage rules show ID` shows one in full.", configuration.from);
     out.push('\n');
     wrap(&from, terminal_width()).iter().for_each(|line| _ = writeln!(out, "{line}"));
-    print(out.as_bytes())?;
+    print_text(&out)?;
     Ok(ExitCode::SUCCESS)
 }
 
 /// A table of the languages and of the node classes that each has.
 fn languages() -> Result<ExitCode, Failure> {
     let paint = Paint;
-    let name = LANGUAGES.iter().map(|l| l.name.len()).max().unwrap_or(0);
     let classes = Class::ALL.map(|(word, _)| word);
-    let others = ["keys", "roles", "scopes"];
-    let head = [&classes[..], &others].concat().join(" ");
-    let mut out = format!("{}\n", paint.strong(format!("{:name$}  {head}  files", "")));
+    let words = classes.into_iter().chain(["keys", "roles", "scopes"]).map(|head| (head, Align::Left, 0));
+    let heads = std::iter::once(("language", Align::Left, 0)).chain(words).chain([("files", Align::Left, 0)]);
+    let mut table = Table::new(1, heads);
     for language in LANGUAGES {
-        _ = write!(out, "{:name$} ", language.name);
         let knows = [language.has_keys(), language.knows_roles(), language.has_scopes];
-        let classed = classes.map(|word| (word, language.abilities().any(|a| a == word)));
-        for (word, has) in classed.into_iter().chain(others.into_iter().zip(knows)) {
-            let width = word.len();
-            _ = write!(out, " {:width$}", if has { "yes" } else { "·" });
-        }
+        let classed = classes.map(|word| language.abilities().any(|a| a == word));
+        let words = classed.into_iter().chain(knows).map(|has| if has { YES } else { NOTHING }.to_owned());
         let endings = language.extensions.iter().map(|e| format!(".{e}"));
         let files: Vec<_> = endings.chain(language.file_names.iter().map(ToString::to_string)).collect();
-        _ = writeln!(out, "  {}", files.join(" "));
+        table.row(std::iter::once(language.name.to_owned()).chain(words).chain([files.join(" ")]).collect());
     }
+    let mut out = table.render(terminal_width(), |head| paint.strong(head));
     out +=
         "\nThe words are those for `node` in holes and filters; `definition` and `measure` need function or class.\n";
     out += "Keys: `key` works. Roles: `names` finds what is defined and used. Scopes: `names` also finds what is\nundefined, defined twice or imported and not used.\n";
     out += "Code in Markdown's fences and in HTML's scripts and styles is examined as its own language.\n";
-    print(out.as_bytes())?;
+    print_text(&out)?;
     Ok(ExitCode::SUCCESS)
 }
 
@@ -124,24 +135,22 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
     _ = writeln!(out, "{}  {}", paint.strong(&rule.id), paint.severity(rule.severity, rule.severity));
     _ = writeln!(out, "{}\n", printable(&rule.title));
     for (key, value, from) in standing(rule) {
-        let shown = wrap(&printable(&value), terminal_width().saturating_sub(13));
-        for (index, line) in shown.iter().enumerate() {
-            let from = if index + 1 == shown.len() {
-                format!("  {}", paint.faint(format!("({from})")))
-            } else {
-                String::new()
-            };
-            _ = writeln!(out, "{:11} {line}{from}", if index == 0 { key } else { "" });
+        let mut shown = wrap(&printable(&value), terminal_width() - INDENT);
+        let from = format!("({from})");
+        match shown.last_mut().filter(|line| INDENT + line.width() + 2 + from.width() <= terminal_width()) {
+            Some(line) => line.push_str(&format!("  {}", paint.faint(from))),
+            None => shown.push(paint.faint(from)),
         }
+        keyed(key, shown, &mut out);
     }
-    _ = writeln!(out, "{:11} {}", "applies to", looks_at(rule));
+    keyed("applies to", wrap(&looks_at(rule), terminal_width() - INDENT), &mut out);
     if let Some(outer) = &rule.replaces {
         _ = writeln!(out, "{:11} the rule of this id in {}", "replaces", printable(outer));
     }
     _ = writeln!(out);
     rule.written.lines().for_each(|line| _ = writeln!(out, "    {}", printable(line)));
     if let Some(help) = &rule.help {
-        _ = writeln!(out, "\n{}", help.lines().map(printable).collect::<Vec<_>>().join("\n"));
+        _ = writeln!(out, "\n{}", wrap(&printable(&help.replace('\n', " ")), terminal_width().min(100)).join("\n"));
     }
     rule.examples.iter().for_each(|example| show_example(rule, example, &mut out));
     let place = Place::find()?;
@@ -154,8 +163,18 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
         let day = history::day(found.first);
         _ = writeln!(out, "  {}  {}  {}", paint.faint(day), printable(&found.place), printable(&found.message));
     }
-    print(out.as_bytes())?;
+    print_text(&out)?;
     Ok(ExitCode::SUCCESS)
+}
+
+/// Columns before what a rule says.
+const INDENT: usize = 12;
+
+/// A key with the lines of its value beside it.
+fn keyed(key: &str, lines: Vec<String>, out: &mut String) {
+    for (index, line) in lines.iter().enumerate() {
+        _ = writeln!(out, "{:1$}{line}", if index == 0 { key } else { "" }, INDENT);
+    }
 }
 
 /// What a rule says after layering: key, value, and the file or pack that says it.
@@ -238,7 +257,7 @@ fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
     }
     let summary = format!("{failed} wrong of {examples} examples in {} rules", configuration.rules.rules().len());
     _ = writeln!(out, "{}", if failed == 0 { paint.good(summary) } else { paint.error(summary) });
-    print(out.as_bytes())?;
+    print_text(&out)?;
     Ok(if failed == 0 { ExitCode::SUCCESS } else { ExitCode::from(SAYS_NO) })
 }
 

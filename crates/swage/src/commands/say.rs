@@ -8,7 +8,7 @@ use swage_host::{Anchor, NewRemark, NewThread, Side, Thread, ThreadKind};
 use crate::cli::{AnswerFormat, SayArgs};
 use crate::failure::Failure;
 use crate::hosting::{Hosting, failed};
-use crate::output::{print, to_json};
+use crate::output::{for_people, print, to_json};
 use crate::source::Place;
 use crate::terminal::count;
 
@@ -75,7 +75,9 @@ pub fn run(args: &SayArgs) -> Result<ExitCode, Failure> {
     }
     let text = match args.format {
         AnswerFormat::Json => to_json(&thread),
-        AnswerFormat::Human => format!("{}\n{}\n", told.join("\n"), hosting.page(args.number)),
+        AnswerFormat::Human => {
+            for_people(&format!("{}\n{}\n", told.join("\n"), hosting.page(args.number))).into_owned()
+        }
     };
     print(text.as_bytes())?;
     Ok(ExitCode::SUCCESS)

@@ -12,7 +12,7 @@ use crate::cli::{AnswerArg, ScopeArg, SettleArgs};
 use crate::configuration::Folder;
 use crate::decisions::{decisions_of, settle, today, write};
 use crate::failure::{Failure, SAYS_NO};
-use crate::output::print;
+use crate::output::print_text;
 use crate::source::Place;
 use crate::terminal::{Paint, count, printable};
 
@@ -20,7 +20,7 @@ pub fn run(args: &SettleArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
     let decisions = decisions_of(&Folder { root: place.root.clone() })?;
     if args.list {
-        print(listed(&decisions).as_bytes())?;
+        print_text(&listed(&decisions))?;
         return Ok(ExitCode::SUCCESS);
     }
     if args.check {
@@ -56,7 +56,7 @@ pub fn run(args: &SettleArgs) -> Result<ExitCode, Failure> {
         "{what}: {}{until}. Commit .swage/decisions.toml; the gate uses it once it is on the target.\n",
         decision.answer.word()
     );
-    print(text.as_bytes())?;
+    print_text(&text)?;
     Ok(ExitCode::SUCCESS)
 }
 
@@ -115,7 +115,7 @@ fn drop(place: &Place, mut decisions: Vec<Decision>, key: &str) -> Result<ExitCo
             .hint("`swage settle --list` shows all decisions."));
     }
     write(&place.root, &decisions)?;
-    print(format!("Dropped {}.\n", count(dropped, "decision")).as_bytes())?;
+    print_text(&format!("Dropped {}.\n", count(dropped, "decision")))?;
     Ok(ExitCode::SUCCESS)
 }
 
@@ -153,7 +153,7 @@ fn check(place: &Place, args: &SettleArgs, decisions: &[Decision]) -> Result<Exi
     settle(&mut review, decisions);
     let idle = out.lines().count();
     _ = writeln!(out, "{}, {idle} without effect.", count(decisions.len(), "decision"));
-    print(out.as_bytes())?;
+    print_text(&out)?;
     Ok(if idle == 0 { ExitCode::SUCCESS } else { ExitCode::from(SAYS_NO) })
 }
 

@@ -10,7 +10,7 @@ use crate::cli::{AnswerFormat, ShowArgs};
 use crate::failure::Failure;
 use crate::history::now;
 use crate::hosting::{Hosting, failed};
-use crate::output::{print, to_json};
+use crate::output::{for_people, print, to_json};
 use crate::source::Place;
 use crate::terminal::{Paint, count, printable, width, wrap};
 
@@ -25,7 +25,7 @@ pub fn run(args: &ShowArgs) -> Result<ExitCode, Failure> {
         AnswerFormat::Json => to_json(&json!({ "proposal": proposal, "threads": threads, "timeline": timeline })),
         AnswerFormat::Human => {
             let view = View { proposal: &proposal, threads: &threads, timeline: &timeline, now: now(), args };
-            view.text(&hosting.page(args.number))
+            for_people(&view.text(&hosting.page(args.number))).into_owned()
         }
     };
     print(text.as_bytes())?;

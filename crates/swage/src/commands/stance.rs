@@ -8,7 +8,7 @@ use crate::cli::{AnswerFormat, StanceArgs};
 use crate::commands::say::text_of;
 use crate::failure::Failure;
 use crate::hosting::{Hosting, failed};
-use crate::output::{print, to_json};
+use crate::output::{for_people, print, to_json};
 use crate::source::Place;
 use crate::terminal::count;
 
@@ -58,13 +58,14 @@ pub fn run(args: &StanceArgs, stance: StanceWord) -> Result<ExitCode, Failure> {
                 0 => String::new(),
                 n => format!(" {} published with it.", count(n, "draft")),
             };
-            format!(
+            let text = format!(
                 "{said} revision {} of proposal {} ({}).{drafts}\n{}\n",
                 newest.number,
                 args.number,
                 &newest.head[..10],
                 hosting.page(args.number)
-            )
+            );
+            for_people(&text).into_owned()
         }
     };
     print(text.as_bytes())?;

@@ -1,6 +1,6 @@
 //! `swage trend`: how the findings of the target developed.
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::fmt::Write;
 use std::process::ExitCode;
 
@@ -17,11 +17,12 @@ use crate::cli::{TrendArgs, TrendFormat};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::history::{self, ALL};
-use crate::output::{print, to_json, trend_plot, write_file};
+use crate::output::{for_people, print, print_text, to_json, trend_plot, write_file};
 use crate::progress::bar;
 use crate::source::Place;
+use crate::table::{Align, Table};
 use crate::target::find_target;
-use crate::terminal::{Paint, count, fit, printable, width};
+use crate::terminal::{Paint, count, printable, width};
 
 /// Rows that are shown unless all are wanted.
 const MOST_ROWS: usize = 40;
@@ -45,6 +46,9 @@ pub fn run(args: &TrendArgs) -> Result<ExitCode, Failure> {
     if let Some(path) = args.plot.as_deref().filter(|path| path.extension().is_none_or(|ending| ending != "svg")) {
         return Err(Failure::wrong(format!("{}: plots are written as .svg", path.display())));
     }
+    if let Some(rule) = &args.rule {
+        is_known(rule, &history, &place, args)?;
+    }
     let target = find_target(repository, args.target.as_deref())?;
     let since = args.since.as_deref().map(|since| repository.commit(since)).transpose()?;
     let landings = repository.landings(&target.tip, since.as_deref())?;
@@ -61,7 +65,7 @@ pub fn run(args: &TrendArgs) -> Result<ExitCode, Failure> {
         write_file(path, trend_plot::svg(&rows).map_err(Failure::unfinished)?.as_bytes())?;
     }
     let text = match args.format {
-        TrendFormat::Human => table(&rows, &target.name, args),
+        TrendFormat::Human => for_people(&table(&rows, &target.name, args)).into_owned(),
         TrendFormat::Json => document(&rows, &target.name, args.rule.as_deref()),
     };
     print(text.as_bytes())?;
@@ -120,6 +124,15 @@ fn rows(landings: &[Landing], runs: &[Run], rule: Option<&str>) -> Vec<TrendRow>
         rules = Some(&scan.rules);
     }
     rows
+}
+
+/// Whether a rule is on, or has been found once.
+fn is_known(rule: &str, history: &History, place: &Place, args: &TrendArgs) -> Result<(), Failure> {
+    let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
+    let past = read(history)?;
+    let past = past.iter().flat_map(|run| &run.counts).map(|count| count.rule.as_str());
+    let known: BTreeSet<&str> = configuration.rules.rules().iter().map(|r| r.id.as_str()).chain(past).collect();
+    if known.contains(rule) { Ok(()) } else { Err(Failure::no_rule(rule, known)) }
 }
 
 /// Scans the commits that have no row by these rules, and compares each with its parent.
@@ -189,24 +202,19 @@ fn table(rows: &[TrendRow], target: &str, args: &TrendArgs) -> String {
         };
     }
     _ = writeln!(out, "{}", paint.strong(printable(&format!("{what} on {target}"))));
-    let head = "date        commit      errors  warnings  notes    new  fixed";
-    _ = writeln!(out, "{}", paint.faint(head));
     let shown = if args.all { rows } else { &rows[rows.len().saturating_sub(MOST_ROWS)..] };
+    let figures = ["errors", "warnings", "notes", "new", "fixed"].map(|head| (head, Align::Right, 5));
+    let heads = [("date", Align::Left, 10), ("commit", Align::Left, 10)];
+    let mut table = Table::new(2, heads.into_iter().chain(figures).chain([("subject", Align::Rest, 0)]));
     for row in shown {
-        let [errors, warnings, notes] = row.all;
         let (new, fixed) = row.change.map_or(("-".into(), "-".into()), |(n, f)| (n.to_string(), f.to_string()));
+        let mark = if row.other_rules { "(other rules from here) " } else { "" };
+        let subject = format!("{mark}{}", printable(&row.commit.subject));
         let id = &row.commit.id[..row.commit.id.len().min(10)];
-        let mark = if row.other_rules { "  other rules from here" } else { "" };
-        let line = format!(
-            "{}  {id}  {errors:>6}  {warnings:>8}  {notes:>5}  {new:>5}  {fixed:>5}{}",
-            history::day(row.commit.at),
-            paint.faint(mark)
-        );
-        let room = width().saturating_sub(head.len() + mark.len() + 2);
-        let subject =
-            if room > 12 { format!("  {}", fit(&printable(&row.commit.subject), room)) } else { String::new() };
-        _ = writeln!(out, "{line}{subject}");
+        let cells = [history::day(row.commit.at), id.to_owned()].into_iter().chain(row.all.map(|n| n.to_string()));
+        table.row(cells.chain([new, fixed, subject]).collect());
     }
+    out += &table.render(width(), |head| paint.faint(head));
     if shown.len() < rows.len() {
         _ = writeln!(out, "{}; --all shows them", count(rows.len() - shown.len(), "older row"));
     }
@@ -246,28 +254,22 @@ fn runs(args: &TrendArgs, runs: &[Run]) -> Result<ExitCode, Failure> {
         TrendFormat::Human => {
             if shown.is_empty() {
                 out.push_str("Nothing has been run here yet.\n");
-            } else {
-                _ = writeln!(
-                    out,
-                    "{}",
-                    Paint.faint("time (UTC)        command  commit        all    new  fixed  verdict")
-                );
             }
+            let figures = ["all", "new", "fixed"].map(|head| (head, Align::Right, 5));
+            let heads = [("time (UTC)", Align::Left, 16), ("command", Align::Left, 7), ("commit", Align::Left, 10)];
+            let mut table = Table::new(2, heads.into_iter().chain(figures).chain([("verdict", Align::Left, 0)]));
             for run in shown {
                 let time = jiff::Timestamp::from_second(run.at).map(|t| t.strftime("%Y-%m-%d %H:%M").to_string());
                 let id = run.head.as_deref().map_or("-", |id| &id[..id.len().min(10)]);
                 let figure = |state: &str, has: bool| if has { sum(run, state).to_string() } else { "-".to_owned() };
                 let is_scan = run.command == "scan";
-                let line = format!(
-                    "{}  {:<7}  {id:<10}  {:>5}  {:>5}  {:>5}  {}",
-                    time.unwrap_or_default(),
-                    run.command,
-                    figure(ALL, is_scan),
-                    figure("new", !is_scan),
-                    figure("fixed", !is_scan),
-                    run.verdict.as_deref().unwrap_or("")
-                );
-                _ = writeln!(out, "{}", line.trim_end());
+                let verdict = run.verdict.clone().unwrap_or_default();
+                let figures = [figure(ALL, is_scan), figure("new", !is_scan), figure("fixed", !is_scan), verdict];
+                let cells = [time.unwrap_or_default(), run.command.clone(), id.to_owned()];
+                table.row(cells.into_iter().chain(figures).collect());
+            }
+            if !shown.is_empty() {
+                out += &table.render(width(), |head| Paint.faint(head));
             }
         }
         TrendFormat::Json => {
@@ -296,6 +298,6 @@ fn prune(history: &History, day: &str) -> Result<ExitCode, Failure> {
     let forgotten = history
         .forget_before(start.timestamp().as_second())
         .map_err(|e| Failure::unfinished(format!("the history can't be written: {e}")))?;
-    print(format!("Forgot {}.\n", count(forgotten, "run")).as_bytes())?;
+    print_text(&format!("Forgot {}.\n", count(forgotten, "run")))?;
     Ok(ExitCode::SUCCESS)
 }

@@ -10,6 +10,7 @@ use swage_core::review::{ExcerptLine, FileEntry, Finding, Fix, Marker, Proof, Re
 use swage_core::rule::Severity;
 
 use super::{Document, Purpose};
+use crate::table::{Align, NOTHING, Table};
 use unicode_width::UnicodeWidthStr;
 
 use crate::terminal::{Paint, count, fit, printable, width, wrap};
@@ -278,22 +279,18 @@ impl Page<'_> {
         if rows.is_empty() {
             return;
         }
-        let first =
-            rows.keys().map(|k| k.chars().count()).max().unwrap_or(0).clamp(4, self.width.saturating_sub(51).max(10));
-        let heads: String = columns.iter().map(|column| format!("{:>1$}", column.name, column.width)).collect();
-        _ = writeln!(out, "{}", self.paint.strong(format!("{title:first$}{heads}")));
+        let heads = columns.iter().map(|column| (column.name, Align::Right, column.width));
+        let mut table = Table::new(0, std::iter::once((title, Align::Left, 4)).chain(heads));
         for (name, row) in rows {
             let cells = columns.iter().zip(row).map(|(column, n)| match (n, column.tone) {
-                (0, _) => format!("{:>1$}", "·", column.width),
-                (n, Tone::Bad) => self.paint.gone(format!("{n:>0$}", column.width)),
-                (n, Tone::Good) => self.paint.good(format!("{n:>0$}", column.width)),
-                (n, Tone::Plain) => format!("{n:>0$}", column.width),
+                (0, _) => NOTHING.to_owned(),
+                (n, Tone::Bad) => self.paint.gone(n),
+                (n, Tone::Good) => self.paint.good(n),
+                (n, Tone::Plain) => n.to_string(),
             });
-            let cells: String = cells.collect();
-            let name = fit(&name, first);
-            let gap = " ".repeat(first.saturating_sub(name.chars().count()));
-            _ = writeln!(out, "{name}{gap}{cells}");
+            table.row(std::iter::once(name).chain(cells).collect());
         }
+        out.push_str(&table.render(self.width, |head| self.paint.strong(head)));
         out.push('\n');
     }
 

@@ -1,12 +1,15 @@
 //! One JSON object. `docs/formats.md` describes it, and `docs/review.schema.json` holds it to account.
 
 use std::collections::BTreeMap;
+use std::io::{self, Write};
 
+use serde::{Serialize, Serializer};
+use serde_json::ser::{Formatter, PrettyFormatter};
 use serde_json::{Map, Value, json};
 use swage_core::baseline::State;
 use swage_core::gate::Verdict;
 use swage_core::invisible::escaped_json;
-use swage_core::review::{Anchor, Counts, FileEntry, Finding, Fix, Path, Proof};
+use swage_core::review::{Anchor, Counts, FileEntry, Finding, Fix, Path, Proof, RuleEntry};
 use swage_core::rule::Severity;
 
 use super::Document;
@@ -14,32 +17,103 @@ use super::Document;
 /// The value of `format`.
 pub const FORMAT: &str = "swage-review/1";
 
-/// The whole document.
-pub fn format(document: &Document<'_>) -> String {
+/// The whole document, in the order of its keys.
+#[derive(Serialize)]
+struct Whole<'a> {
+    format: &'static str,
+    change: Value,
+    series: Value,
+    rules_from: &'a str,
+    files: Each<'a, FileEntry>,
+    findings: Shown<'a>,
+    counts: Value,
+    rules: Value,
+    totals: Value,
+    rule_count: usize,
+    not_run: Value,
+    notes: &'a [String],
+    #[serde(skip_serializing_if = "Option::is_none")]
+    left_out: Option<usize>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    verdict: Option<Value>,
+}
+
+/// What a list holds, each made when its turn has come.
+struct Each<'a, T>(&'a [T], fn(&T) -> Value);
+
+impl<T> Serialize for Each<'_, T> {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        to.collect_seq(self.0.iter().map(self.1))
+    }
+}
+
+/// The findings that were asked for.
+struct Shown<'a>(&'a Document<'a>);
+
+impl Serialize for Shown<'_> {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        to.collect_seq(self.0.review.findings.iter().filter(|f| self.0.shown.has(f)).map(finding))
+    }
+}
+
+/// Indented JSON with nothing in it that could do something to a terminal.
+struct Escaped(PrettyFormatter<'static>);
+
+impl Formatter for Escaped {
+    fn write_string_fragment<W: ?Sized + Write>(&mut self, to: &mut W, text: &str) -> io::Result<()> {
+        to.write_all(escaped_json(text).as_bytes())
+    }
+    fn begin_array<W: ?Sized + Write>(&mut self, to: &mut W) -> io::Result<()> {
+        self.0.begin_array(to)
+    }
+    fn end_array<W: ?Sized + Write>(&mut self, to: &mut W) -> io::Result<()> {
+        self.0.end_array(to)
+    }
+    fn begin_array_value<W: ?Sized + Write>(&mut self, to: &mut W, first: bool) -> io::Result<()> {
+        self.0.begin_array_value(to, first)
+    }
+    fn end_array_value<W: ?Sized + Write>(&mut self, to: &mut W) -> io::Result<()> {
+        self.0.end_array_value(to)
+    }
+    fn begin_object<W: ?Sized + Write>(&mut self, to: &mut W) -> io::Result<()> {
+        self.0.begin_object(to)
+    }
+    fn end_object<W: ?Sized + Write>(&mut self, to: &mut W) -> io::Result<()> {
+        self.0.end_object(to)
+    }
+    fn begin_object_key<W: ?Sized + Write>(&mut self, to: &mut W, first: bool) -> io::Result<()> {
+        self.0.begin_object_key(to, first)
+    }
+    fn begin_object_value<W: ?Sized + Write>(&mut self, to: &mut W) -> io::Result<()> {
+        self.0.begin_object_value(to)
+    }
+    fn end_object_value<W: ?Sized + Write>(&mut self, to: &mut W) -> io::Result<()> {
+        self.0.end_object_value(to)
+    }
+}
+
+/// Writes the whole document piece by piece, so that it never stands in memory as a whole.
+pub fn write(document: &Document<'_>, mut to: impl Write) -> io::Result<()> {
     let r = document.review;
-    let mut object = json!({
-        "format": FORMAT,
-        "change": { "base": r.base, "head": r.head, "target": r.target, "description": r.description },
-        "series": r.series.iter().map(|subject| json!({ "subject": subject })).collect::<Vec<_>>(),
-        "rules_from": r.rules_from,
-        "files": r.files.iter().map(file).collect::<Vec<_>>(),
-        "findings": r.findings.iter().filter(|f| document.shown.has(f)).map(finding).collect::<Vec<_>>(),
-        "counts": counts(&r.counts()),
-        "rules": r.rules.iter().filter(|rule| r.findings.iter().any(|f| f.rule == rule.id)).map(|rule| json!({ "id": rule.id, "severity": rule.severity, "title": rule.title, "help": rule.help, "tags": rule.tags })).collect::<Vec<_>>(),
-        "totals": r.totals.map(|(base, head)| json!({ "base": base, "head": head })),
-        "rule_count": r.rule_count,
-        "not_run": r.not_run.iter().map(|(rule, why)| json!({ "rule": rule, "why": why })).collect::<Vec<_>>(),
-        "notes": r.notes,
-    });
-    if document.left_out() > 0 {
-        object["left_out"] = json!(document.left_out());
-    }
-    if let Some(verdict) = document.verdict {
-        object["verdict"] = verdict_of(verdict);
-    }
-    let mut text = escaped_json(serde_json::to_string_pretty(&object).unwrap_or_default());
-    text.push('\n');
-    text
+    let has_findings = |rule: &&RuleEntry| r.findings.iter().any(|f| f.rule == rule.id);
+    let whole = Whole {
+        change: json!({ "base": r.base, "head": r.head, "target": r.target, "description": r.description }),
+        counts: counts(&r.counts()),
+        files: Each(&r.files, file),
+        findings: Shown(document),
+        format: FORMAT,
+        left_out: Some(document.left_out()).filter(|n| *n > 0),
+        not_run: r.not_run.iter().map(|(rule, why)| json!({ "rule": rule, "why": why })).collect(),
+        notes: &r.notes,
+        rule_count: r.rule_count,
+        rules: r.rules.iter().filter(has_findings).map(|rule| json!({ "id": rule.id, "severity": rule.severity, "title": rule.title, "help": rule.help, "tags": rule.tags })).collect(),
+        rules_from: &r.rules_from,
+        series: r.series.iter().map(|subject| json!({ "subject": subject })).collect(),
+        totals: json!(r.totals.map(|(base, head)| json!({ "base": base, "head": head }))),
+        verdict: document.verdict.map(verdict_of),
+    };
+    whole.serialize(&mut serde_json::Serializer::with_formatter(&mut to, Escaped(PrettyFormatter::new())))?;
+    to.write_all(b"\n")
 }
 
 fn verdict_of(verdict: &Verdict) -> Value {

@@ -10,7 +10,8 @@ mod picture;
 mod sarif;
 pub mod trend_plot;
 
-use std::io::{ErrorKind, Write};
+use std::borrow::Cow;
+use std::io::{BufWriter, ErrorKind, Write};
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use std::sync::LazyLock;
@@ -22,7 +23,7 @@ use swage_core::review::{Finding, Review};
 
 use crate::cli::Shown;
 use crate::failure::Failure;
-use crate::terminal::printable;
+use crate::terminal::{fitted, printable, terminal_width};
 
 pub use json::FORMAT as JSON_FORMAT;
 pub use sarif::{IDENTITY_FINGERPRINT, KEY_FINGERPRINT, TEXT_FINGERPRINT};
@@ -98,7 +99,7 @@ pub fn write(format: Format, to: Option<&Path>, document: &Document<'_>) -> Resu
     let text = match format {
         Format::Json if document.shown.is_summary() => json::summary(document),
         Format::Human => human::format(document),
-        Format::Json => json::format(document),
+        Format::Json => return stream(to, |out| json::write(document, out)),
         Format::Sarif => sarif::format(document),
         Format::Markdown => markdown::format(document),
         Format::Html => html::format(document)?,
@@ -110,6 +111,7 @@ pub fn write(format: Format, to: Option<&Path>, document: &Document<'_>) -> Resu
         }
     };
     match to {
+        None if format == Format::Human => print_text(&text),
         None => print(text.as_bytes()),
         Some(path) => {
             let plain = anstream::adapter::strip_str(&text).to_string();
@@ -118,25 +120,50 @@ pub fn write(format: Format, to: Option<&Path>, document: &Document<'_>) -> Resu
     }
 }
 
+/// Writes to standard output piece by piece, or to a file at once.
+fn stream(to: Option<&Path>, write: impl Fn(&mut dyn Write) -> std::io::Result<()>) -> Result<(), Failure> {
+    let Some(path) = to else {
+        let mut out = BufWriter::new(std::io::stdout().lock());
+        return printed(write(&mut out).and_then(|()| out.flush()));
+    };
+    let mut bytes = Vec::new();
+    write(&mut bytes).map_err(|e| Failure::unwritable(path, &e))?;
+    write_file(path, &bytes)
+}
+
 /// Writes to standard output; a reader that went away is no failure.
 pub fn print(bytes: &[u8]) -> Result<(), Failure> {
     let mut out = anstream::stdout().lock();
-    match out.write_all(bytes).and_then(|()| out.flush()) {
+    printed(out.write_all(bytes).and_then(|()| out.flush()))
+}
+
+fn printed(result: std::io::Result<()>) -> Result<(), Failure> {
+    match result {
         Err(e) if e.kind() == ErrorKind::BrokenPipe => Ok(()),
         other => other.map_err(|e| Failure::unfinished(format!("standard output can't be written: {e}"))),
     }
 }
 
+/// Writes text for people to standard output.
+pub fn print_text(text: &str) -> Result<(), Failure> {
+    print(for_people(text).as_bytes())
+}
+
+/// Text of which no line is wider than the terminal, when there is one.
+pub fn for_people(text: &str) -> Cow<'_, str> {
+    terminal_width().map_or(Cow::Borrowed(text), |columns| Cow::Owned(fitted(text, columns)))
+}
+
 /// A value as JSON for programs, with nothing in it that could do something to a terminal.
 pub fn to_json(value: &impl serde::Serialize) -> String {
-    swage_core::invisible::escaped_json(serde_json::to_string_pretty(value).unwrap_or_default()) + "\n"
+    swage_core::invisible::escaped_json(&serde_json::to_string_pretty(value).unwrap_or_default()).into_owned() + "\n"
 }
 
 /// Writes to a file. A regular one is replaced whole or not at all, where a symbolic link leads, and keeps its mode;
 /// anything else, such as a device, a pipe or a descriptor, is written to.
 pub fn write_file(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
     use std::os::unix::fs::PermissionsExt;
-    let failed = |e: &dyn std::fmt::Display| Failure::unfinished(format!("{} can't be written: {e}", path.display()));
+    let failed = |e: &dyn std::fmt::Display| Failure::unwritable(path, e);
     let there = std::fs::metadata(path);
     let is_descriptor = ["/dev/fd/", "/dev/std", "/proc/self/fd/"]
         .iter()

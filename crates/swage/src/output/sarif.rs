@@ -103,7 +103,7 @@ pub fn format(document: &Document<'_>) -> String {
         run["properties"]["findingsLeftOut"] = json!(document.left_out());
     }
     let log = json!({ "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", "version": "2.1.0", "runs": [run] });
-    let mut text = escaped_json(serde_json::to_string_pretty(&log).unwrap_or_default());
+    let mut text = escaped_json(&serde_json::to_string_pretty(&log).unwrap_or_default()).into_owned();
     text.push('\n');
     text
 }

@@ -18,7 +18,7 @@ use crate::conversation::Conversation;
 use crate::export::export_tree;
 use crate::failure::Failure;
 use crate::hosting::Hosting;
-use crate::output::print;
+use crate::output::print_text;
 use crate::program::{Program, watch_interrupts};
 use crate::source::{Offer, Place, Range, gate_sides, proposal_sides};
 use crate::terminal::count;
@@ -58,7 +58,7 @@ pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
             .hint("Run it again: it goes on from the threads that the program knows.")
     })?;
     talk.with.end().map_err(|why| Failure::unfinished(format!("all was posted, but {why}")))?;
-    print(format!("{done}\n").as_bytes())?;
+    print_text(&format!("{done}\n"))?;
     Ok(ExitCode::SUCCESS)
 }
 

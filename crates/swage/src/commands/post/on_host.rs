@@ -13,7 +13,7 @@ use crate::cli::PostArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::hosting::{Fetched, Hosting, failed};
-use crate::output::print;
+use crate::output::print_text;
 use crate::source::{Offer, Place, proposal_sides};
 
 /// The name under which Swage's threads stand on a host.
@@ -43,7 +43,7 @@ pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
     };
     let state = if verdict.result == Outcome::Pass { StatusState::Passed } else { StatusState::Failed };
     status.set(&head, state, format!("the findings: {}", verdict.result.word()))?;
-    print(told(&posted, &hosting.page(number)).as_bytes())?;
+    print_text(&told(&posted, &hosting.page(number)))?;
     Ok(ExitCode::SUCCESS)
 }
 

@@ -29,8 +29,11 @@ const MAX_EXAMPLES: usize = 6;
 pub fn run(args: &LearnArgs) -> Result<ExitCode, Failure> {
     let pairs = pairs(args)?;
     let mut learned = learn(&pairs).map_err(|why| {
-        let failure = Failure::wrong(why);
-        if args.commit.is_empty() { failure } else { failure.hint("--language picks the files of one language.") }
+        Failure::wrong(why).hint(if args.commit.is_empty() {
+            "Give pairs of files: one with the code that the rule is to find, and the same one mended."
+        } else {
+            "--language picks the files of one language."
+        })
     })?;
     let rule = settle_on(args, &mut learned, &pairs)?;
     let text = rule.to_string();

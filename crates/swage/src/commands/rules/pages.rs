@@ -8,13 +8,15 @@ use swage_core::config::packs::{INTEGRITY, PACKS, Pack};
 use swage_core::rule::{Example, Rule};
 
 use crate::failure::Failure;
-use crate::output::{print, write_file};
+use crate::output::{print_text, write_file};
 use crate::terminal::count;
 
 /// Writes a page for each pack, and one that lists them.
 pub fn run(folder: &Path) -> Result<ExitCode, Failure> {
-    std::fs::create_dir_all(folder)
-        .map_err(|e| Failure::unfinished(format!("{} can't be made: {e}", folder.display())))?;
+    std::fs::create_dir_all(folder).map_err(|e| {
+        Failure::unfinished(format!("{} can't be made: {e}", folder.display()))
+            .hint("Give a folder that is there, or can be made.")
+    })?;
     let mut index = "# Packs\n\nMade by `swage rules pages docs/packs` from the rules themselves.\n\n".to_owned();
     index += "| pack | looks for | rules | on by itself |\n|---|---|---|---|\n";
     for pack in PACKS.iter().chain([&INTEGRITY]) {
@@ -24,7 +26,7 @@ pub fn run(folder: &Path) -> Result<ExitCode, Failure> {
         write_file(&folder.join(format!("{name}.md")), page(pack).as_bytes())?;
     }
     write_file(&folder.join("README.md"), index.as_bytes())?;
-    print(format!("{} pages are in {}.\n", PACKS.len() + 2, folder.display()).as_bytes())?;
+    print_text(&format!("{} pages are in {}.\n", PACKS.len() + 2, folder.display()))?;
     Ok(ExitCode::SUCCESS)
 }
 

@@ -19,7 +19,7 @@ use crate::cli::{ReplayArgs, ReportFormat};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::history::day;
-use crate::output::{print, to_json};
+use crate::output::{for_people, print, to_json};
 use crate::progress::bar;
 use crate::source::Place;
 use crate::target::find_target;
@@ -95,7 +95,7 @@ pub fn run(args: &ReplayArgs) -> Result<ExitCode, Failure> {
     }
     bar.finish_and_clear();
     let text = match args.format {
-        ReportFormat::Human => table(&args.id, &target.name, &landings, &found, &took),
+        ReportFormat::Human => for_people(&table(&args.id, &target.name, &landings, &found, &took)).into_owned(),
         ReportFormat::Json => document(&args.id, &landings, &found),
     };
     print(text.as_bytes())?;

@@ -7,14 +7,15 @@ use serde_json::json;
 use swage_core::decision::{Adjustment, PastFinding, RuleReport, report};
 use swage_core::rule::{PathSet, Severity};
 use swage_store::FindingRecord;
-use toml_edit::{Array, ArrayOfTables, DocumentMut, Item, Table, value};
+use toml_edit::{Array, ArrayOfTables, DocumentMut, Item, Table as TomlTable, value};
 
 use crate::cli::{ReportArgs, ReportFormat};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::history;
-use crate::output::{print, to_json, write_file};
+use crate::output::{for_people, print, to_json, write_file};
 use crate::source::Place;
+use crate::table::{Align, Table};
 use crate::terminal::{Paint, printable, width, wrap};
 
 /// What is found first within so many seconds is found lately: 30 days.
@@ -56,7 +57,7 @@ pub fn run(args: &ReportArgs) -> Result<ExitCode, Failure> {
         return apply(&place, &configuration, &reports, number);
     }
     let text = match args.format {
-        ReportFormat::Human => table(&reports),
+        ReportFormat::Human => for_people(&table(&reports)).into_owned(),
         ReportFormat::Json => document(&reports),
     };
     print(text.as_bytes())?;
@@ -74,22 +75,15 @@ fn table(reports: &[RuleReport]) -> String {
     }
     let paint = Paint;
     let mut out = String::new();
-    let name = reports.iter().map(|r| r.rule.len()).max().unwrap_or(0).max(4);
-    let head = format!("{:name$}  found  lately  fixed  suppressed  intended  wrong  later  useful", "rule");
-    _ = writeln!(out, "{}", paint.faint(head));
+    let heads = ["found", "lately", "fixed", "suppressed", "intended", "wrong", "later", "useful"];
+    let heads = heads.map(|head| (head, Align::Right, 5));
+    let mut table = Table::new(2, std::iter::once(("rule", Align::Left, 4)).chain(heads));
     for r in reports {
-        let [intended, wrong, later] = r.settled;
         let useful = r.useful.map_or("-".to_owned(), |share| format!("{share} %"));
-        _ = writeln!(
-            out,
-            "{:name$}  {:>5}  {:>6}  {:>5}  {:>10}  {intended:>8}  {wrong:>5}  {later:>5}  {useful:>6}",
-            printable(&r.rule),
-            r.found,
-            r.lately,
-            r.fixed,
-            r.suppressed
-        );
+        let figures = [r.found, r.lately, r.fixed, r.suppressed].into_iter().chain(r.settled).map(|n| n.to_string());
+        table.row(std::iter::once(printable(&r.rule).into_owned()).chain(figures).chain([useful]).collect());
     }
+    out += &table.render(width(), |head| paint.faint(head));
     let mut any = false;
     for (number, (rule, why, edit)) in (1..).zip(proposals(reports)) {
         if !any {
@@ -172,7 +166,7 @@ fn adjust(document: &mut DocumentMut, rule: &str, edit: &Adjustment, skipped: &[
     let tables = tables.as_array_of_tables_mut()?;
     let known = tables.iter().position(|table| table.get("rule").and_then(Item::as_str) == Some(rule));
     let at = known.unwrap_or_else(|| {
-        let mut table = Table::new();
+        let mut table = TomlTable::new();
         table.insert("rule", value(rule));
         tables.push(table);
         tables.len() - 1

@@ -13,7 +13,7 @@ use swage_core::scan::{Miss, try_pattern};
 
 use crate::cli::TryArgs;
 use crate::failure::{Failure, SAYS_NO};
-use crate::output::print;
+use crate::output::print_text;
 use crate::terminal::{Paint, count, fit, printable, width};
 
 /// Most matches that are shown.
@@ -81,7 +81,7 @@ pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
     for reading in readings {
         _ = writeln!(out, "  {}", printable(&reading));
     }
-    print(out.as_bytes())?;
+    print_text(&out)?;
     Ok(if found > 0 { ExitCode::SUCCESS } else { ExitCode::from(SAYS_NO) })
 }
 

@@ -17,7 +17,7 @@ use crate::commands::explain::{Sources, explain};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::hosting::{Hosting, failed};
-use crate::output::{markdown, print};
+use crate::output::{markdown, print, print_text};
 use crate::source::{Offer, Place, proposal_sides};
 use crate::terminal::count;
 
@@ -36,7 +36,7 @@ pub fn run(args: &PostArgs, place: &Place, hosting: &Hosting, number: u64) -> Re
     let said = |thread| Some((thread, unanswered(thread, &own)?));
     let open: Vec<(&Thread, Said)> = threads.iter().filter_map(said).collect();
     if open.is_empty() {
-        print(format!("Nothing is asked in the checker's threads of proposal {number}.\n").as_bytes())?;
+        print_text(&format!("Nothing is asked in the checker's threads of proposal {number}.\n"))?;
         return Ok(ExitCode::SUCCESS);
     }
     let fetched = hosting.fetch(place, number)?;
