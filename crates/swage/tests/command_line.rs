@@ -225,3 +225,31 @@ fn shells_complete_what_there_is() {
         assert_eq!(ran.stdout.trim(), expected, "{words:?}: {}", ran.told());
     }
 }
+
+/// Files and folders behind `--` are named from the current folder on, and choose what is shown in every form.
+#[test]
+fn paths_choose_what_is_shown() {
+    let s = Sandbox::with(&[
+        ("swage.toml", CONFIG),
+        ("a.py", "a = 1\n"),
+        ("sub/b.py", "b = 1\n"),
+        ("sub/deep/c.py", "c = 1\n"),
+    ]);
+    for path in ["a.py", "sub/b.py", "sub/deep/c.py"] {
+        s.write(path, "bad(1)\n");
+    }
+    for (folder, paths, shown) in [
+        (".", &[][..], "a.py sub/b.py sub/deep/c.py"),
+        (".", &["sub"], "sub/b.py sub/deep/c.py"),
+        (".", &["a.py", "sub/deep/"], "a.py sub/deep/c.py"),
+        (".", &["sub/b"], ""),
+        ("sub", &["."], "sub/b.py sub/deep/c.py"),
+        ("sub", &["../a.py", "deep"], "a.py sub/deep/c.py"),
+        ("sub", &[".."], "a.py sub/b.py sub/deep/c.py"),
+    ] {
+        let args = [&["review", "--format", "lines", "--"], paths].concat();
+        let ran = s.swage_in(folder, &args, "", &[]);
+        let files: Vec<&str> = ran.stdout.lines().filter_map(|line| Some(line.split_once(':')?.0)).collect();
+        assert_eq!(files.join(" "), shown, "{folder} {paths:?}: {}", ran.told());
+    }
+}

@@ -55,6 +55,8 @@ const CALLS: &[(&str, &[&str])] = &[
             "review --state old",
             "review --path src/[",
             "review --fail-on grave",
+            "review -- nowhere.py",
+            "review -- /",
             "review --all=yes",
             "fix --key 0000",
             "fix --rule no-bat",

@@ -129,11 +129,11 @@ impl OutputArgs {
 
     /// Puts a document out as asked.
     pub fn write(&self, document: &Document<'_>) -> Result<(), Failure> {
-        let shown = self.shown.shown()?;
+        let shown = self.shown.shown(document.root)?;
         if self.absolute && self.format != Format::Lines {
             return Err(Failure::wrong("only lines name files in full").hint("Give --absolute with --format lines."));
         }
-        shown.are_rules_of(document.review)?;
+        shown.are_of(document.review)?;
         let root = document.root.filter(|_| self.absolute).map(std::path::absolute).transpose();
         let root = root.map_err(|e| Failure::unfinished(format!("the folder can't be found: {e}")))?;
         let document = Document { shown: &shown, root: root.as_deref(), ..*document };

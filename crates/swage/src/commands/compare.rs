@@ -37,8 +37,8 @@ pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
                 .hint("Give two revisions, two folders, or two result files that `swage scan --format json` wrote."));
         }
     };
-    let here = Path::new(".");
-    let folder = if other.is_dir() { other } else { here };
+    let place = Place::find()?;
+    let folder = if other.is_dir() { other } else { &place.root };
     args.output.write(&Document {
         page: page.as_ref(),
         root: Some(folder),

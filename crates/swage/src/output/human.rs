@@ -55,6 +55,7 @@ pub fn format(document: &Document<'_>) -> String {
     let mut out = String::new();
     let page = Page { review: document.review, paint: Paint, width: width(), keys: document.review.short_keys() };
     page.head(&mut out);
+    page.in_short(document, &mut out);
     match document.purpose {
         _ if document.shown.is_summary() => page.tables(document, &mut out),
         Purpose::Compare => page.tables(document, &mut out),
@@ -92,6 +93,19 @@ impl Page<'_> {
             }
         }
         self.series(out);
+        out.push('\n');
+    }
+
+    /// What it comes to, before many findings.
+    fn in_short(&self, document: &Document<'_>, out: &mut String) {
+        let shown = self.review.findings.iter().filter(|f| document.shows(f)).count();
+        if shown <= MANY || document.shown.is_summary() || document.purpose == Purpose::Compare {
+            return;
+        }
+        self.summary(document, out);
+        if let Some(verdict) = document.verdict {
+            _ = writeln!(out, "Verdict: {}", self.said(verdict.result));
+        }
         out.push('\n');
     }
 
@@ -464,18 +478,13 @@ impl Page<'_> {
 
     fn verdict(&self, verdict: &swage_core::gate::Verdict, out: &mut String) {
         out.push('\n');
-        let style = |result: Outcome, text: String| match result {
-            Outcome::Pass => self.paint.good(text),
-            Outcome::Incomplete => self.paint.warning(text),
-            Outcome::Fail => self.paint.error(text),
-        };
         /// Least columns in which a reason is read beside its condition.
         const LEAST: usize = 30;
         let wide = verdict.conditions.iter().map(|c| c.name.len()).max().unwrap_or(0);
         let beside = 2 + 10 + 2 + wide + 2;
         let indent = if beside + LEAST <= self.width { beside } else { 14 };
         for condition in &verdict.conditions {
-            let word = style(condition.result, format!("{:10}", condition.result.word()));
+            let word = self.outcome(condition.result, format!("{:10}", condition.result.word()));
             let reason =
                 wrap(&printable(&condition.reason), self.width - indent).join(&format!("\n{}", " ".repeat(indent)));
             _ = if indent == beside {
@@ -484,12 +493,25 @@ impl Page<'_> {
                 writeln!(out, "  {word}  {}\n{}{reason}", condition.name, " ".repeat(indent))
             };
         }
-        let said = match verdict.result {
+        _ = writeln!(out, "\nVerdict: {}", self.said(verdict.result));
+    }
+
+    fn outcome(&self, result: Outcome, text: String) -> String {
+        match result {
+            Outcome::Pass => self.paint.good(text),
+            Outcome::Incomplete => self.paint.warning(text),
+            Outcome::Fail => self.paint.error(text),
+        }
+    }
+
+    /// A verdict in words.
+    fn said(&self, result: Outcome) -> String {
+        let said = match result {
             Outcome::Pass => "pass: this may be merged",
             Outcome::Incomplete => "incomplete: some checks could not run, so the change does not pass",
             Outcome::Fail => "fail: this may not be merged as it is",
         };
-        _ = writeln!(out, "\nVerdict: {}", style(verdict.result, said.to_owned()));
+        self.outcome(result, said.to_owned())
     }
 
     fn next(&self, document: &Document<'_>, out: &mut String) {
