@@ -1,6 +1,6 @@
 //! Swage reviews a proposed change with the project's own rules and decides whether it may be merged.
 
-#![forbid(unsafe_code)]
+#![deny(unsafe_code)]
 
 mod advisor;
 mod checkers;
@@ -25,6 +25,7 @@ mod program;
 mod progress;
 mod result_file;
 mod source;
+mod standard_output;
 mod table;
 mod target;
 mod terminal;

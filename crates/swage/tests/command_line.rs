@@ -253,3 +253,29 @@ fn paths_choose_what_is_shown() {
         assert_eq!(files.join(" "), shown, "{folder} {paths:?}: {}", ran.told());
     }
 }
+
+/// What can't be shown is a failure; a reader that has seen enough is none.
+#[test]
+fn output_that_goes_nowhere_is_told() {
+    let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "a = 1\n")]);
+    s.write("a.py", "bad(1)\n");
+    for (form, to, code) in [
+        ("review", ">&-", 3),
+        ("review --format json", ">&-", 3),
+        ("rules list", ">&-", 3),
+        ("review", "> /dev/full", 3),
+        ("review --format json", "> /dev/full", 3),
+        ("review --format sarif --output a.sarif", ">&-", 0),
+        ("review", "> /dev/null", 0),
+        ("review --format json", "<&- > /dev/null", 0),
+        ("rules list --languages", "| head -n 1", 0),
+    ] {
+        let script = format!("set -o pipefail; '{}' {form} {to}", env!("CARGO_BIN_EXE_swage"));
+        let mut shell = std::process::Command::new("bash");
+        shell.args(["-c", &script]).current_dir(&s.root).env_clear().envs(s.environment());
+        let output = shell.output().expect("bash runs");
+        let told = String::from_utf8_lossy(&output.stderr);
+        assert_eq!(output.status.code(), Some(code), "{form} {to}: {told}");
+        assert_eq!(told.contains("standard output"), code == 3, "{form} {to}: {told}");
+    }
+}

@@ -97,3 +97,28 @@ fn every_command_of_the_manual_is_taken() {
     assert!(refused.is_empty(), "{}", refused.join("\n"));
     insta::assert_snapshot!(common::normal(&told));
 }
+
+/// What the pages show of outputs is what the program says.
+#[test]
+fn samples_of_the_manual_are_what_is_printed() {
+    let page = |name: &str| std::fs::read_to_string(format!("{ROOT}/docs/{name}.md")).expect("a page");
+    let sample = |name: &str, behind: &str| {
+        let page = page(name);
+        let (_, rest) = page.split_once(behind).unwrap_or_else(|| panic!("{name} has no {behind}"));
+        let lines =
+            rest.lines().skip_while(|line| !line.starts_with("    ")).take_while(|line| line.starts_with("    "));
+        lines.map(|line| format!("{}\n", &line[4..])).collect::<String>()
+    };
+    let s = demo();
+    let human = s.swage(&["review", "main...quay-times"]).stdout;
+    let lines = s.swage(&["review", "main...quay-times", "--format", "lines"]).stdout;
+    s.write("swage.toml", "packs = []\ntaget = \"main\"\n\n\n\n\n\n\n[[rule]]\nid = \"x\"\nseverity = \"eror\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = { text = \"a\" }\n");
+    let wrong = s.swage(&["review"]).stderr;
+    for (shown, printed) in [
+        (sample("guide", "### What a finding shows"), human),
+        (sample("formats", "## Lines"), lines),
+        (sample("rules", "## When something is wrong"), wrong),
+    ] {
+        assert!(!shown.is_empty() && printed.contains(&shown), "shown:\n{shown}\nprinted:\n{printed}");
+    }
+}

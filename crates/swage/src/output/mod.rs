@@ -23,6 +23,7 @@ use swage_core::review::{Finding, Review};
 
 use crate::cli::Shown;
 use crate::failure::Failure;
+use crate::standard_output;
 use crate::terminal::{fitted, printable, terminal_width};
 
 pub use json::FORMAT as JSON_FORMAT;
@@ -138,6 +139,10 @@ pub fn print(bytes: &[u8]) -> Result<(), Failure> {
 }
 
 fn printed(result: std::io::Result<()>) -> Result<(), Failure> {
+    if standard_output::is_closed() {
+        return Err(Failure::unfinished("standard output is closed, so nothing was shown")
+            .hint("Leave it open; `> /dev/null` throws away what isn't wanted, `--output FILE` keeps it."));
+    }
     match result {
         Err(e) if e.kind() == ErrorKind::BrokenPipe => Ok(()),
         other => other.map_err(|e| Failure::unfinished(format!("standard output can't be written: {e}"))),

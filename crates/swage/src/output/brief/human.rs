@@ -87,6 +87,9 @@ fn commits(out: &mut String, brief: &Brief) {
 }
 
 fn reading(out: &mut String, brief: &Brief) {
+    if brief.order.is_empty() {
+        return;
+    }
     heading(out, "Read in this order");
     for (at, path) in brief.order.iter().take(MOST_FILES).enumerate() {
         let Some(file) = brief.files.iter().find(|file| file.path == *path) else { continue };
