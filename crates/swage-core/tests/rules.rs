@@ -52,6 +52,7 @@ fn every_shipped_rule_does_what_its_examples_say() {
             let silent = files().any(|e| (1..=e.code.lines().count() as u64).any(|l| !e.lines.contains(&l)));
             let silent = silent || counts.contains(&0);
             assert!(reported && silent && rule.help.is_some(), "{} needs help and examples of both kinds", rule.id);
+            assert!(rule.limitations.is_some(), "{} needs to say what it doesn't see", rule.id);
             for language in rule.languages() {
                 // A link reports in one of the languages that it reads, and some syntax counts only beside other rules.
                 let beside = rule.link().is_some() || rule.is_about_syntax();

@@ -1,6 +1,7 @@
 //! From a change and rules to a [`Review`], of which every output is a function.
 
 mod change_rules;
+mod counts;
 mod cross_file;
 mod examination;
 mod examine;
@@ -12,15 +13,18 @@ mod foreign;
 mod model;
 mod readable;
 mod settled;
+mod short_keys;
 mod unexamined;
 mod written;
 
+pub use counts::{Counts, FindingCounts};
 pub use examination::{CheckerReport, Examination, Fixes, Progress};
 pub use examine::{examine, scan_tree};
 pub use example::{Tried, try_example};
 pub use model::{
-    Anchor, Counts, ExcerptLine, FileEntry, Finding, FindingCounts, Fix, FixEdit, Marker, Path, Proof, Related, Review,
-    RuleEntry, Settled, ShortKeys, Side, Standing, Suppressed,
+    Anchor, ExcerptLine, FileEntry, Finding, Fix, FixEdit, Marker, Path, Proof, Related, Review, RuleEntry, Settled,
+    Side, Standing, Suppressed,
 };
 pub use settled::{offered, settle_findings};
+pub use short_keys::ShortKeys;
 pub use written::Written;

@@ -5,6 +5,8 @@ use std::fmt;
 use percent_encoding::{AsciiSet, CONTROLS, percent_encode};
 use serde::{Deserialize, Serialize};
 
+use super::counts::{Counts, FindingCounts};
+use super::short_keys::ShortKeys;
 use super::written::Written;
 use crate::baseline::{Compared, FileHits, State};
 use crate::change::Nature;
@@ -382,55 +384,6 @@ pub struct RuleEntry {
     pub tags: Vec<String>,
 }
 
-/// How many findings there are of each state and severity; those that a comment allows and advice aren't counted.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Counts([[u64; 3]; 4]);
-
-impl Counts {
-    /// Counts findings.
-    pub fn of(findings: &[Finding]) -> Self {
-        let mut counts = Self::default();
-        let counted = findings.iter().filter(|f| f.is_counted());
-        counted.for_each(|f| counts.0[f.state as usize][f.severity as usize] += 1);
-        counts
-    }
-
-    /// How many of a state and severity.
-    pub fn get(&self, state: State, severity: Severity) -> u64 {
-        self.0[state as usize][severity as usize]
-    }
-
-    /// How many of a state.
-    pub fn state(&self, state: State) -> u64 {
-        self.0[state as usize].iter().sum()
-    }
-
-    /// All at the head.
-    pub fn head(&self) -> u64 {
-        self.state(State::New) + self.state(State::Updated) + self.state(State::Unchanged)
-    }
-
-    /// All at the base.
-    pub fn base(&self) -> u64 {
-        self.state(State::Absent) + self.state(State::Updated) + self.state(State::Unchanged)
-    }
-}
-
-/// Findings in short.
-#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
-pub struct FindingCounts {
-    /// New ones by severity: errors, warnings, notes.
-    pub new: [u64; 3],
-    /// Fixed ones.
-    pub fixed: u64,
-    /// Measures that grew.
-    pub worse: u64,
-    /// Measures that shrank and are still over their limit.
-    pub improved: u64,
-    /// Those that were there before and still are.
-    pub unchanged: u64,
-}
-
 /// All that is known about a change, or about a tree when there is no change.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Review {
@@ -462,31 +415,10 @@ pub struct Review {
     pub notes: Vec<String>,
 }
 
-/// Fewest digits of a key that are shown.
-const SHORTEST_KEY: usize = 8;
-
-/// The keys of a review's findings, as short as each names no other one; commands take them so.
-#[derive(Debug)]
-pub struct ShortKeys<'r>(Vec<&'r str>);
-
-impl ShortKeys<'_> {
-    /// A key of the review, shortened.
-    pub fn of<'k>(&self, key: &'k str) -> &'k str {
-        let shared = |other: &&str| key.bytes().zip(other.bytes()).take_while(|(a, b)| a == b).count();
-        let (before, rest) = self.0.split_at(self.0.partition_point(|other| *other < key));
-        let neighbours = before.last().into_iter().chain(rest.iter().find(|other| **other != key));
-        let enough = neighbours.map(shared).max().map_or(0, |most| most + 1).max(SHORTEST_KEY);
-        key.get(..enough).unwrap_or(key)
-    }
-}
-
 impl Review {
     /// The keys of its findings, to be shortened.
     pub fn short_keys(&self) -> ShortKeys<'_> {
-        let mut keys: Vec<&str> = self.findings.iter().map(|f| f.key.as_str()).collect();
-        keys.sort_unstable();
-        keys.dedup();
-        ShortKeys(keys)
+        ShortKeys::new(self.findings.iter().map(|f| f.key.as_str()))
     }
 
     /// How many rules couldn't run somewhere.
@@ -496,7 +428,7 @@ impl Review {
 
     /// The counts of all findings.
     pub fn counts(&self) -> Counts {
-        Counts::of(&self.findings)
+        Counts::of(self.findings.iter().filter(|f| f.is_counted()).map(|f| (f.state, f.severity)))
     }
 
     /// The findings in short, by the words that people read.

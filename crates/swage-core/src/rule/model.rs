@@ -61,6 +61,8 @@ pub struct Rule {
     pub message: String,
     /// Why, and what to do.
     pub help: Option<String>,
+    /// What it doesn't see.
+    pub limitations: Option<String>,
     /// Free words.
     pub tags: Vec<String>,
     /// Which side of a change it looks at.

@@ -36,6 +36,7 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
     let title = table.required_string("title", &name, p);
     let message = table.required_string("message", &name, p);
     let help = table.string("help", p).map(|h| h.value.trim().to_owned());
+    let limitations = table.string("limitations", p).map(|l| l.value.trim().to_owned());
     let locked = table.flag("locked", p).unwrap_or(false);
     let suppressible = table.flag("suppressible", p).unwrap_or(false);
     let tags = table.strings("tags", p).unwrap_or_default().into_iter().map(|t| t.value).collect();
@@ -79,6 +80,7 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
         title: title?.value,
         message: message?.value,
         help,
+        limitations,
         tags,
         side,
         paths,

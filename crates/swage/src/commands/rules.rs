@@ -152,6 +152,10 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
     if let Some(help) = &rule.help {
         _ = writeln!(out, "\n{}", wrap(&printable(&help.replace('\n', " ")), terminal_width().min(100)).join("\n"));
     }
+    if let Some(limitations) = &rule.limitations {
+        let text = format!("What it doesn't see: {}", printable(&limitations.replace('\n', " ")));
+        _ = writeln!(out, "\n{}", wrap(&text, terminal_width().min(100)).join("\n"));
+    }
     rule.examples.iter().for_each(|example| show_example(rule, example, &mut out));
     let place = Place::find()?;
     let history = place.repository.as_ref().and_then(history::open);
@@ -173,7 +177,7 @@ const INDENT: usize = 12;
 /// A key with the lines of its value beside it.
 fn keyed(key: &str, lines: Vec<String>, out: &mut String) {
     for (index, line) in lines.iter().enumerate() {
-        _ = writeln!(out, "{:1$}{line}", if index == 0 { key } else { "" }, INDENT);
+        _ = writeln!(out, "{:1$} {line}", if index == 0 { key } else { "" }, INDENT - 1);
     }
 }
 

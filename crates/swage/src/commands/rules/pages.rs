@@ -54,6 +54,9 @@ fn languages(rule: &Rule) -> String {
 
 fn section(rule: &Rule, out: &mut String) {
     _ = writeln!(out, "\n## {}\n\n**{}.** {}\n", rule.id, rule.title, rule.help.as_deref().unwrap_or_default());
+    if let Some(limitations) = &rule.limitations {
+        _ = writeln!(out, "What it doesn't see: {limitations}\n");
+    }
     for example in &rule.examples {
         let (files, before) = match example {
             Example::Files { files, before } => (files, before),
