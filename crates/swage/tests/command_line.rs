@@ -279,3 +279,24 @@ fn output_that_goes_nowhere_is_told() {
         assert_eq!(told.contains("standard output"), code == 3, "{form} {to}: {told}");
     }
 }
+
+/// Many findings begin with what they come to, a rule that fires again and again shows a few, and what a change takes away is marked
+/// where it stood.
+#[test]
+fn much_is_told_in_short_first() {
+    let gone = "[[rule]]\nid = \"kept-gone\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"gone\"\nside = \"old\"\nlanguages = [\"python\"]\nmatch = { code = \"kept(X)\", holes.X = {} }\n";
+    let s = Sandbox::with(&[("swage.toml", &format!("{CONFIG}{gone}")), ("a.py", "kept(1)\n")]);
+    s.branch("topic");
+    s.write("a.py", (0..25).map(|n| format!("bad({n})\n")).collect::<String>());
+    s.commit("topic");
+    let ran = s.swage(&["gate", "main..topic"]);
+    let place = |text: &str| ran.stdout.find(text).unwrap_or_else(|| panic!("no {text:?}: {}", ran.told()));
+    let order =
+        ["New: ", "25 errors", "Verdict: fail", "rule ", "no-bad", "`bad(0)`", "`bad(9)`", "15 more of no-bad"];
+    assert!(order.windows(2).all(|pair| place(pair[0]) < place(pair[1])), "{}", ran.told());
+    assert!(!ran.stdout.contains("`bad(10)`") && ran.stdout.contains("  ▸    1 - kept(1)"), "{}", ran.told());
+    let all = s.swage(&["review", "main..topic", "--all"]).stdout;
+    assert!(all.contains("`bad(24)`") && !all.contains(" more of "), "{all}");
+    let few = s.swage(&["review", "main..topic", "--rule", "kept-gone"]).stdout;
+    assert!(few.contains("25 findings left out") && !few.contains("rule "), "{few}");
+}
