@@ -291,8 +291,7 @@ fn much_is_told_in_short_first() {
     s.commit("topic");
     let ran = s.swage(&["gate", "main..topic"]);
     let place = |text: &str| ran.stdout.find(text).unwrap_or_else(|| panic!("no {text:?}: {}", ran.told()));
-    let order =
-        ["New: ", "25 errors", "Verdict: fail", "rule ", "no-bad", "`bad(0)`", "`bad(9)`", "15 more of no-bad"];
+    let order = ["New: ", "25 errors", "Verdict: fail", "rule ", "no-bad", "`bad(0)`", "`bad(9)`", "15 more of no-bad"];
     assert!(order.windows(2).all(|pair| place(pair[0]) < place(pair[1])), "{}", ran.told());
     assert!(!ran.stdout.contains("`bad(10)`") && ran.stdout.contains("  ▸    1 - kept(1)"), "{}", ran.told());
     let all = s.swage(&["review", "main..topic", "--all"]).stdout;

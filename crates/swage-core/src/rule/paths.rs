@@ -130,7 +130,7 @@ pub fn usually_generated() -> Option<PathSet> {
 
 /// Where code that comes from elsewhere lies, when the configuration doesn't say.
 const USUALLY_VENDORED: [&str; 2] = [
-    "**/{node_modules,bower_components,jspm_packages,vendor,vendored,_vendor,extern,external,externals,deps}/**",
+    "**/{node_modules,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,extern,external,externals,deps}/**",
     "**/{third,3rd}{-,_,}party/**",
 ];
 
@@ -151,6 +151,7 @@ mod tests {
             ("third-party/tide.c", true),
             ("lib/third_party/tide/low.c", true),
             ("web/node_modules/tide/index.js", true),
+            ("web/vendored_libs/tide.py", true),
             ("web/modules/tide.js", false),
             ("src/party/tide.c", false),
         ];

@@ -224,13 +224,11 @@ impl Page<'_> {
         let against = self.review.findings.iter().any(Finding::counts_against_change);
         match document.purpose {
             Purpose::Review if against => {
-                _ = writeln!(
-                    out,
-                    "{}",
-                    self.paint.faint(
-                        "`swage gate` decides whether this may be merged; `swage rules show RULE` explains a rule."
-                    )
-                )
+                // A diff alone is nothing that a gate could merge.
+                let gate =
+                    self.review.base.as_ref().map_or("", |_| "`swage gate` decides whether this may be merged; ");
+                let next = format!("{gate}`swage rules show RULE` explains a rule.");
+                _ = writeln!(out, "{}", self.paint.faint(next));
             }
             Purpose::Review if !document.show_all && self.review.counts().state(State::Unchanged) > 0 => {
                 _ = writeln!(out, "{}", self.paint.faint("`--all` shows unchanged findings, too."));
