@@ -1,12 +1,15 @@
 //! Going through findings in a terminal, through a pseudo-terminal.
 
 mod common;
+#[path = "common/terminal.rs"]
+mod terminal;
 use std::io::{Read, Write};
 use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
 
 use common::{CONFIG, Sandbox};
-use portable_pty::{CommandBuilder, MasterPty, PtySize, native_pty_system};
+use portable_pty::{MasterPty, PtySize};
+use terminal::in_terminal;
 
 /// A program in a pseudo-terminal, and what its screen shows.
 struct Terminal {
@@ -19,14 +22,7 @@ struct Terminal {
 
 impl Terminal {
     fn start(s: &Sandbox, args: &[&str], (rows, cols): (u16, u16)) -> Self {
-        let pair = native_pty_system().openpty(PtySize { rows, cols, ..PtySize::default() }).expect("a terminal");
-        let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_swage"));
-        command.args(args);
-        command.cwd(&s.root);
-        command.env_clear();
-        for (name, value) in s.environment() {
-            command.env(name, value);
-        }
+        let (pair, mut command) = in_terminal(s, args, (rows, cols));
         command.env("TERM", "xterm-256color");
         command.env("VISUAL", "sh -c 'echo edited >> a.py; shift' --");
         let child = pair.slave.spawn_command(command).expect("swage starts");

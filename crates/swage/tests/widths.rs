@@ -1,22 +1,17 @@
 //! What people are shown in terminals of three widths: no line is wider, and none is lost.
 
 mod common;
+#[path = "common/terminal.rs"]
+mod terminal;
 use std::io::Read;
 
 use common::{CONFIG, Sandbox};
-use portable_pty::{CommandBuilder, PtySize, native_pty_system};
+use terminal::in_terminal;
 use unicode_width::UnicodeWidthStr;
 
 /// What a command prints on a terminal, its colours left out.
 fn printed(s: &Sandbox, args: &[&str], cols: u16) -> String {
-    let pair = native_pty_system().openpty(PtySize { rows: 24, cols, ..PtySize::default() }).expect("a terminal");
-    let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_swage"));
-    command.args(args);
-    command.cwd(&s.root);
-    command.env_clear();
-    for (name, value) in s.environment() {
-        command.env(name, value);
-    }
+    let (pair, command) = in_terminal(s, args, (24, cols));
     let mut child = pair.slave.spawn_command(command).expect("swage starts");
     drop(pair.slave);
     let mut reader = pair.master.try_clone_reader().expect("its output");
