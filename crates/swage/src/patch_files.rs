@@ -66,13 +66,6 @@ impl PatchFiles {
         self.files.iter().flat_map(|file| &file.mails)
     }
 
-    /// The mail that only tells what the others are for.
-    pub fn cover(&self) -> Option<&Mail> {
-        let first = self.mails().next()?;
-        let part = Part::of_mail(first);
-        (self.mails().count() > 1 && is_empty(&part.diff(&ReadOptions::default()))).then_some(first)
-    }
-
     /// What is to be read, transfer encodings undone.
     pub fn texts(&self) -> Vec<Cow<'_, [u8]>> {
         self.files.iter().map(|file| decode_mail(&file.bytes)).collect()
@@ -129,8 +122,11 @@ impl PatchFiles {
         }
     }
 
-    /// The patches by themselves: one a mail, or one a file.
+    /// What the patches are by themselves: one a mail, or one a file; nothing for one plain diff. A mail may bring no patch.
     pub fn parts(&self) -> Vec<Part> {
+        if self.files.len() == 1 && self.mails().next().is_none() {
+            return Vec::new();
+        }
         let of_file = |file: &PatchFile| -> Vec<Part> {
             if file.mails.is_empty() {
                 let text = decode_mail(&file.bytes).into_owned();
@@ -138,8 +134,7 @@ impl PatchFiles {
             }
             file.mails.iter().map(Part::of_mail).collect()
         };
-        let brings_something = |part: &Part| !is_empty(&part.diff(&ReadOptions::default()));
-        self.files.iter().flat_map(of_file).filter(brings_something).collect()
+        self.files.iter().flat_map(of_file).collect()
     }
 }
 
@@ -165,7 +160,8 @@ impl Part {
     }
 }
 
-fn is_empty(diff: &Diff<'_>) -> bool {
+/// Whether a diff is about no file.
+pub fn is_empty(diff: &Diff<'_>) -> bool {
     diff.files().next().is_none()
 }
 

@@ -12,7 +12,7 @@ use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::hosting::{Fetched, Hosting};
 use crate::patch::PatchChange;
-use crate::patch_files::PatchFiles;
+use crate::patch_files::{Part, PatchFiles, is_empty};
 use crate::target::find_target;
 
 /// Where a command runs: in a repository, or in any folder.
@@ -198,13 +198,19 @@ pub fn with_patch<R>(
     let texts = files.texts();
     let diff = files.diff(&texts, &options, args.allow_empty)?;
     let parts = files.parts();
-    let series: Vec<Diff<'_>> =
-        if parts.len() > 1 { parts.iter().map(|part| part.diff(&options)).collect() } else { Vec::new() };
+    let read: Vec<(&Part, Diff<'_>)> = parts.iter().map(|part| (part, part.diff(&options))).collect();
+    let mut mails = read.iter().filter_map(|(part, diff)| Some((part.commit.as_ref()?, diff)));
+    let cover = mails.next().filter(|(_, diff)| is_empty(diff) && mails.next().is_some());
+    let cover = cover.map(|(commit, _)| commit.message.clone());
+    let (parts, mut series): (Vec<&Part>, Vec<Diff<'_>>) = read.into_iter().filter(|(_, diff)| !is_empty(diff)).unzip();
+    if series.len() < 2 {
+        series.clear();
+    }
     let mut patch = PatchChange::new(&diff, &series, args.tree.as_deref())?;
     let commits: Option<Vec<Commit>> = parts.iter().map(|part| part.commit.clone()).collect();
     let only = commits.as_ref().and_then(|all| all.first().filter(|_| all.len() == 1)).map(|c| c.message.clone());
     // What the cover letter of a series says is said of all of it.
-    let offered = files.cover().map(|mail| mail.commit_message()).or(only);
+    let offered = cover.or(only);
     let offered = offered.map(|text| match text.split_once('\n') {
         Some((title, body)) => (title.to_owned(), body.trim().to_owned()),
         None => (text, String::new()),

@@ -45,7 +45,7 @@ pub fn run(args: &BriefArgs) -> Result<ExitCode, Failure> {
         write_file(path, form::flow::svg(flow)?.as_bytes())?;
     }
     let text = match args.format {
-        BriefFormat::Human => for_people(&form::human::format(&brief)).into_owned(),
+        BriefFormat::Human => for_people(&form::human::format(&brief)),
         BriefFormat::Json => form::json(&brief),
         BriefFormat::Markdown => form::markdown::format(&brief),
         BriefFormat::Html => {

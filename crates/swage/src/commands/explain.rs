@@ -68,8 +68,8 @@ pub fn run(args: &ExplainArgs) -> Result<ExitCode, Failure> {
         }
     };
     let text = match (args.format, &advice) {
-        (ExplainFormat::Human, None) => for_people(&explanation.human()).into_owned(),
-        (ExplainFormat::Human, Some(advice)) => for_people(&(explanation.heading() + &advice.human())).into_owned(),
+        (ExplainFormat::Human, None) => for_people(&explanation.human()),
+        (ExplainFormat::Human, Some(advice)) => for_people(&(explanation.heading() + &advice.human())),
         (ExplainFormat::Json, _) => {
             let told = advice.map(|a| json!({ "question": a.question, "from": a.from, "answer": a.answer }));
             let mut value = explanation.value();

@@ -31,7 +31,7 @@ pub fn run(args: &HandoffArgs) -> Result<ExitCode, Failure> {
     findings.sort_by_key(|f| (f.severity, f.path().cloned(), f.span()));
     let text = match args.format {
         HandoffFormat::Markdown if args.output.is_none() => {
-            for_people(&list(&findings, &review, &args.change.as_typed())).into_owned()
+            for_people(&list(&findings, &review, &args.change.as_typed()))
         }
         HandoffFormat::Markdown => list(&findings, &review, &args.change.as_typed()),
         HandoffFormat::Json => document(&findings, &review, &args.change.as_typed()),

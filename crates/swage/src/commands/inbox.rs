@@ -23,7 +23,7 @@ pub fn run(args: &InboxArgs) -> Result<ExitCode, Failure> {
     let rows = hosting.client.inbox(which).map_err(failed)?;
     let text = match args.format {
         AnswerFormat::Json => to_json(&rows),
-        AnswerFormat::Human => for_people(&human(&rows, which)).into_owned(),
+        AnswerFormat::Human => for_people(&human(&rows, which)),
     };
     print(text.as_bytes())?;
     Ok(ExitCode::SUCCESS)

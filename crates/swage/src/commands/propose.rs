@@ -76,7 +76,7 @@ pub fn run(args: &ProposeArgs) -> Result<ExitCode, Failure> {
     };
     let text = match args.format {
         AnswerFormat::Json => to_json(&proposal),
-        AnswerFormat::Human => for_people(&told(&hosting, &proposal, open.is_some())?).into_owned(),
+        AnswerFormat::Human => for_people(&told(&hosting, &proposal, open.is_some())?),
     };
     print(text.as_bytes())?;
     Ok(ExitCode::SUCCESS)

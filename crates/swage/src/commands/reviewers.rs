@@ -56,7 +56,7 @@ pub fn run(args: &ReviewersArgs) -> Result<ExitCode, Failure> {
         AnswerFormat::Json => {
             to_json(&list.iter().map(|(name, why)| json!({ "person": name, "reasons": why })).collect::<Vec<_>>())
         }
-        AnswerFormat::Human => for_people(&human(&list)).into_owned(),
+        AnswerFormat::Human => for_people(&human(&list)),
     };
     print(text.as_bytes())?;
     Ok(ExitCode::SUCCESS)

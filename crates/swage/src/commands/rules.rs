@@ -10,7 +10,7 @@ use std::borrow::Cow;
 use std::fmt::Write;
 use std::process::ExitCode;
 
-use swage_core::config::packs::PACKS;
+use swage_core::config::packs::pack_of;
 use swage_core::lang::{Class, LANGUAGES, Language};
 use swage_core::review::{Tried, try_example};
 use swage_core::rule::{CodeMatch, Example, PathSet, Rule, Subject};
@@ -124,7 +124,7 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
         if let Some((_, file)) = configuration.off.iter().find(|(off, _)| off == id) {
             return Err(Failure::wrong(format!("the rule `{id}` is switched off in {file}")));
         }
-        if let Some(pack) = PACKS.iter().find(|pack| pack.rules().iter().any(|rule| rule.id == id)) {
+        if let Some(pack) = pack_of(id) {
             return Err(Failure::wrong(format!("the rule `{id}` is in the pack `{}`, which is off", pack.name))
                 .hint("Name the pack under `packs` in swage.toml, beside the others that you want."));
         }

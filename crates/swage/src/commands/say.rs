@@ -75,9 +75,7 @@ pub fn run(args: &SayArgs) -> Result<ExitCode, Failure> {
     }
     let text = match args.format {
         AnswerFormat::Json => to_json(&thread),
-        AnswerFormat::Human => {
-            for_people(&format!("{}\n{}\n", told.join("\n"), hosting.page(args.number))).into_owned()
-        }
+        AnswerFormat::Human => for_people(&format!("{}\n{}\n", told.join("\n"), hosting.page(args.number))),
     };
     print(text.as_bytes())?;
     Ok(ExitCode::SUCCESS)

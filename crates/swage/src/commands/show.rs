@@ -25,7 +25,7 @@ pub fn run(args: &ShowArgs) -> Result<ExitCode, Failure> {
         AnswerFormat::Json => to_json(&json!({ "proposal": proposal, "threads": threads, "timeline": timeline })),
         AnswerFormat::Human => {
             let view = View { proposal: &proposal, threads: &threads, timeline: &timeline, now: now(), args };
-            for_people(&view.text(&hosting.page(args.number))).into_owned()
+            for_people(&view.text(&hosting.page(args.number)))
         }
     };
     print(text.as_bytes())?;

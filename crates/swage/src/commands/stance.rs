@@ -65,7 +65,7 @@ pub fn run(args: &StanceArgs, stance: StanceWord) -> Result<ExitCode, Failure> {
                 &newest.head[..10],
                 hosting.page(args.number)
             );
-            for_people(&text).into_owned()
+            for_people(&text)
         }
     };
     print(text.as_bytes())?;

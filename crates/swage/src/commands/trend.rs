@@ -65,7 +65,7 @@ pub fn run(args: &TrendArgs) -> Result<ExitCode, Failure> {
         write_file(path, trend_plot::svg(&rows).map_err(Failure::unfinished)?.as_bytes())?;
     }
     let text = match args.format {
-        TrendFormat::Human => for_people(&table(&rows, &target.name, args)).into_owned(),
+        TrendFormat::Human => for_people(&table(&rows, &target.name, args)),
         TrendFormat::Json => document(&rows, &target.name, args.rule.as_deref()),
     };
     print(text.as_bytes())?;

@@ -10,7 +10,6 @@ mod picture;
 mod sarif;
 pub mod trend_plot;
 
-use std::borrow::Cow;
 use std::io::{BufWriter, ErrorKind, Write};
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
@@ -155,8 +154,8 @@ pub fn print_text(text: &str) -> Result<(), Failure> {
 }
 
 /// Text of which no line is wider than the terminal, when there is one.
-pub fn for_people(text: &str) -> Cow<'_, str> {
-    terminal_width().map_or(Cow::Borrowed(text), |columns| Cow::Owned(fitted(text, columns)))
+pub fn for_people(text: &str) -> String {
+    terminal_width().map_or_else(|| text.to_owned(), |columns| fitted(text, columns))
 }
 
 /// A value as JSON for programs, with nothing in it that could do something to a terminal.

@@ -95,7 +95,7 @@ pub fn run(args: &ReplayArgs) -> Result<ExitCode, Failure> {
     }
     bar.finish_and_clear();
     let text = match args.format {
-        ReportFormat::Human => for_people(&table(&args.id, &target.name, &landings, &found, &took)).into_owned(),
+        ReportFormat::Human => for_people(&table(&args.id, &target.name, &landings, &found, &took)),
         ReportFormat::Json => document(&args.id, &landings, &found),
     };
     print(text.as_bytes())?;

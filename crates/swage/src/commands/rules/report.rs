@@ -57,7 +57,7 @@ pub fn run(args: &ReportArgs) -> Result<ExitCode, Failure> {
         return apply(&place, &configuration, &reports, number);
     }
     let text = match args.format {
-        ReportFormat::Human => for_people(&table(&reports)).into_owned(),
+        ReportFormat::Human => for_people(&table(&reports)),
         ReportFormat::Json => document(&reports),
     };
     print(text.as_bytes())?;
