@@ -70,6 +70,7 @@ pub(super) static KOTLIN: Language = Language::new(Spec {
     openers: &["fun", "{", "constructor", "get", "set", "for", "while", "do", "if", "when", "->", "catch", "//", "/*"],
     others_look_like_calls: true,
     stand_ins: &["HOLE: w_", "val HOLE = 0;", "HOLE -> 0"],
+    reads_generic_calls_as_comparisons: true,
     optional: &["modifiers", "user_type", "nullable_type", "function_type"],
     ..Spec::PLAIN
 });

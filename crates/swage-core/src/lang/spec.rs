@@ -77,8 +77,12 @@ pub struct Spec {
     pub part_wrappers: &'static [(&'static str, &'static str)],
     /// Whether something else is written like a call: what a class extends, the making of an array, a test in the shell.
     pub(crate) others_look_like_calls: bool,
-    /// What to write for a hole, in which HOLE is its name, where a name alone doesn't parse.
+    /// What to write for a hole, in which HOLE is its name and 97001 a number of its own, where a name alone doesn't parse.
     pub(crate) stand_ins: &'static [&'static str],
+    /// Whether a hole may be a part of a word: in the shell, `--port=X` is one word.
+    pub(crate) words_have_parts: bool,
+    /// Whether the grammar reads a call with type arguments and one argument, `f<T>(a)`, as two comparisons.
+    pub(crate) reads_generic_calls_as_comparisons: bool,
     /// What to write, too, for a hole that stands first in the head of a `for` with three parts, so that it takes a
     /// declaration.
     pub(crate) for_declaration: Option<&'static str>,
@@ -170,6 +174,8 @@ impl Spec {
         part_wrappers: &[],
         others_look_like_calls: false,
         stand_ins: &[],
+        words_have_parts: false,
+        reads_generic_calls_as_comparisons: false,
         for_declaration: None,
         optional: &[],
         optional_fields: &[],

@@ -29,6 +29,14 @@ impl Builder<'_> {
         {
             return PatternNode::Quoted(node.kind_id(), index);
         }
+        if children.is_empty()
+            && self.language.words_have_parts
+            && self.language.tables().is(node.kind_id(), Class::Name)
+            && let Some((part, index)) = self.hole_within(text)
+        {
+            let (before, behind) = (text[..part.start].into(), text[part.end..].into());
+            return PatternNode::Word(node.kind_id(), before, index, behind);
+        }
         if children.is_empty() || self.is_string(node, &children) {
             let any_case = self.language.keywords_in_any_case;
             let fixed = any_case && node.kind().starts_with("keyword_");
@@ -44,6 +52,19 @@ impl Builder<'_> {
             children: children.into_iter().map(|c| self.build(c)).collect(),
             own: own_text(self.source, node).into(),
         }
+    }
+
+    /// The hole whose name is a part of a word, and where it stands; `None` for none or several.
+    fn hole_within(&self, word: &[u8]) -> Option<(Range<usize>, usize)> {
+        let word = std::str::from_utf8(word).ok()?;
+        let parts = word.split(|c: char| !c.is_alphanumeric() && c != '_');
+        let mut found = parts.filter_map(|part| {
+            let hole = |(hole, spelled): (&Hole, &Option<String>)| spelled.is_none() && !hole.many && hole.name == part;
+            let index = self.holes.iter().zip(self.spelled).position(hole)?;
+            let start = part.as_ptr().addr() - word.as_ptr().addr();
+            Some((start..start + part.len(), index))
+        });
+        found.next().filter(|_| found.next().is_none())
     }
 
     /// A string without holes is compared as a whole.

@@ -1,11 +1,13 @@
 //! From the text of a pattern to its readings.
 
+use std::cell::Cell;
+
 use tree_sitter::{Node, Parser};
 
 use super::build::{Builder, covering, is_statement};
 use super::doubt::{Doubt, doubt, has_braces};
 use super::spelling::{self, NoReading, Spelling};
-use super::{Hole, Pattern, PatternError, PatternNode, Reading};
+use super::{Hole, Imports, Matching, Pattern, PatternError, PatternNode, Reading, budget};
 use crate::lang::{Class, Language};
 
 impl Pattern {
@@ -44,13 +46,18 @@ impl Pattern {
                         "the pattern begins with a hole, so it would match anywhere; write some code around it";
                     return error(0, message.into());
                 }
-                None => match why.lacks {
-                    Some(hole) => {
-                        let name = &holes[hole].name;
-                        return error(0, format!("the hole `{name}` is not a separate name in the pattern"));
-                    }
-                    None => return error(why.furthest, format!("the pattern isn't {} code", language.name)),
-                },
+                None => {
+                    let (at, message) = match (why.lacks, why.silent) {
+                        (Some(hole), _) => {
+                            (0, format!("the hole `{}` is not a separate name in the pattern", holes[hole].name))
+                        }
+                        (None, Some(reading)) => {
+                            (0, format!("the pattern is read as {reading}, which doesn't match the pattern itself"))
+                        }
+                        (None, None) => (why.furthest, format!("the pattern isn't {} code", language.name)),
+                    };
+                    return error(at, message);
+                }
             },
         };
         if statement && !compiler.are_statements(&readings) {
@@ -68,6 +75,8 @@ impl Pattern {
         if let Some(declared) = spelling.with_for_declaration(language) {
             readings.extend(compiler.readings(&declared).unwrap_or_default());
         }
+        let comparisons = compiler.as_comparisons(&spelling, &readings);
+        readings.extend(comparisons);
         let words = words_of(&readings, language);
         Ok(Self { readings, words, holes: holes.len() })
     }
@@ -140,6 +149,11 @@ impl Compiler<'_> {
                 continue;
             }
             let is_statement = nodes.iter().all(|node| is_statement(node.kind()));
+            if !self.matches_itself(&reading, &text, nodes[0]) {
+                let shown = reading.iter().map(|node| node.shown(self.holes, self.language));
+                why.silent = Some(shown.collect::<Vec<_>>().join(" "));
+                continue;
+            }
             let rank = Rank {
                 incomplete: root.has_error(),
                 no_statement: self.statement && !is_statement,
@@ -181,6 +195,44 @@ impl Compiler<'_> {
         let better =
             (doubt != Doubt::None).then(|| spelling::guided_search(plain, language, |s| self.better_than(doubt, s)));
         Some(better.flatten().unwrap_or((spelling, readings)))
+    }
+
+    /// The comparisons as which the grammar reads a call with type arguments whose run takes one argument.
+    fn as_comparisons(&mut self, spelling: &Spelling, readings: &[Reading]) -> Vec<Reading> {
+        let is_argument = |hole: &Hole| hole.many && spelling.text.contains(&format!(">({})", hole.name));
+        if !self.language.reads_generic_calls_as_comparisons || !self.holes.iter().any(is_argument) {
+            return Vec::new();
+        }
+        let single = |hole: &Hole| Hole { many: hole.many && !is_argument(hole), ..hole.clone() };
+        let holes: Vec<Hole> = self.holes.iter().map(single).collect();
+        let parser = std::mem::replace(&mut self.parser, Parser::new());
+        let mut compiler = Compiler { parser, holes: &holes, statement: self.statement, language: self.language };
+        let kind = |reading: &Reading| reading.first().and_then(PatternNode::kind);
+        let is_new = |other: &Reading| !readings.iter().any(|reading| kind(reading) == kind(other));
+        compiler.readings(spelling).unwrap_or_default().into_iter().filter(is_new).collect()
+    }
+
+    /// Whether a reading matches the text that it was made from. What it is made of and what matching looks at are written in
+    /// two places, and a pattern on which they differ would be accepted and find nothing.
+    fn matches_itself(&self, reading: &[PatternNode], text: &str, node: Node<'_>) -> bool {
+        let free = |hole: &Hole| Hole { text: None, stands_for: None, node: None, ..hole.clone() };
+        let holes: Vec<Hole> = self.holes.iter().map(free).collect();
+        let source = text.as_bytes();
+        let mut words = Vec::new();
+        reading.iter().for_each(|node| node.gather_words(&mut words, self.language));
+        if words.iter().any(|(word, _)| !text.contains(&*String::from_utf8_lossy(word))) {
+            return false;
+        }
+        let matching = Matching {
+            source,
+            language: self.language,
+            holes: &holes,
+            given: &[],
+            imports: &Imports::of(node, source, self.language),
+            probe: None,
+            steps: &Cell::new(budget(source)),
+        };
+        matching.reading(reading, holes.len(), node).is_some()
     }
 
     /// What to read instead of doubtful readings, or besides them.

@@ -112,6 +112,14 @@ impl Matching<'_> {
                         self.bind(*index, None, inside, bound)
                     })
             }
+            PatternNode::Word(kind, before, index, behind) => {
+                let range = node.byte_range();
+                let inside = range.start + before.len()..range.end.saturating_sub(behind.len());
+                node.kind_id() == *kind
+                    && inside.start < inside.end
+                    && self.source.get(range).is_some_and(|text| text.starts_with(before) && text.ends_with(behind))
+                    && self.bind(*index, None, inside, bound)
+            }
             PatternNode::Leaf(kind, _)
                 if node.kind_id() != *kind && self.language.tables().is_annotated(node.kind_id()) =>
             {

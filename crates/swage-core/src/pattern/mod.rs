@@ -87,6 +87,8 @@ pub(crate) enum PatternNode {
     Leaf(u16, Option<Box<[u8]>>),
     /// A string whose contents a hole takes: the kind, and the hole.
     Quoted(u16, usize),
+    /// A word with a hole in it: the kind, what stands before the hole, the hole, and what stands behind it.
+    Word(u16, Box<[u8]>, usize, Box<[u8]>),
     /// A node with children.
     Inner {
         /// Its kind.
@@ -118,7 +120,9 @@ impl PatternNode {
     pub(crate) fn kind(&self) -> Option<u16> {
         match self {
             Self::Hole(_) | Self::Many(_) => None,
-            Self::Leaf(kind, _) | Self::Quoted(kind, _) | Self::Inner { kind, .. } => Some(*kind),
+            Self::Leaf(kind, _) | Self::Quoted(kind, _) | Self::Word(kind, ..) | Self::Inner { kind, .. } => {
+                Some(*kind)
+            }
         }
     }
 
@@ -130,7 +134,7 @@ impl PatternNode {
     /// Adds its holes to a list, each once.
     pub(crate) fn holes(&self, list: &mut Vec<usize>) {
         match self {
-            Self::Hole(index) | Self::Many(index) | Self::Quoted(_, index) => {
+            Self::Hole(index) | Self::Many(index) | Self::Quoted(_, index) | Self::Word(_, _, index, _) => {
                 if !list.contains(index) {
                     list.push(*index);
                 }
@@ -147,6 +151,10 @@ impl PatternNode {
             Self::Hole(hole) => holes[*hole].name.clone(),
             Self::Many(hole) => format!("{}...", holes[*hole].name),
             Self::Quoted(kind, hole) => format!("{}({})", name(*kind), holes[*hole].name),
+            Self::Word(kind, before, hole, behind) => {
+                let [before, behind] = [before, behind].map(|text| String::from_utf8_lossy(text));
+                format!("{} `{before}`{}`{behind}`", name(*kind), holes[*hole].name).replace("``", "")
+            }
             Self::Leaf(kind, Some(text)) => {
                 let text = String::from_utf8_lossy(text);
                 if name(*kind) == text { format!("`{text}`") } else { format!("{} `{text}`", name(*kind)) }
@@ -168,6 +176,9 @@ impl PatternNode {
                 words.push((text.to_vec(), whole && text.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_')));
             }
             Self::Inner { children, .. } => children.iter().for_each(|c| c.gather_words(words, language)),
+            Self::Word(_, before, _, behind) => {
+                words.extend([before, behind].iter().filter(|text| text.len() > 1).map(|text| (text.to_vec(), false)));
+            }
             Self::Leaf(..) | Self::Hole(_) | Self::Many(_) | Self::Quoted(..) => {}
         }
     }

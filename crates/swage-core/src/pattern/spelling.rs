@@ -7,7 +7,7 @@ use super::{Hole, Reading};
 use crate::lang::Language;
 
 /// Why a spelling has no reading.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Default)]
 pub(super) struct NoReading {
     /// How far in the pattern parsing got.
     pub furthest: usize,
@@ -15,6 +15,8 @@ pub(super) struct NoReading {
     pub lacks: Option<usize>,
     /// It parses, and a hole is the first thing in it.
     pub begins_with_hole: bool,
+    /// It parses, and this is what it is read as, which doesn't match its own text.
+    pub silent: Option<String>,
 }
 
 /// The text of a pattern with something written for each of its holes.
@@ -75,7 +77,8 @@ impl Spelling {
     /// The same with another form of one hole.
     fn with(&self, hole: usize, form: Option<&str>) -> Self {
         let mut spelled = self.spelled.clone();
-        spelled[hole] = form.map(|form| form.replace("HOLE", &self.names[hole]));
+        let number = (97_001 + hole).to_string();
+        spelled[hole] = form.map(|form| form.replace("HOLE", &self.names[hole]).replace("97001", &number));
         Self::new(&self.code, self.names.clone(), spelled)
     }
 
