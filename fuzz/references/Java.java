@@ -1,12 +1,18 @@
-// Holds figures of Java methods against the compiler's own tree: parameters and lines.
+// Holds figures of Java methods against the compiler's own tree: parameters, lines, loops and branches, and how deep
+// they nest.
 //
 //     java fuzz/references/Java.java target/release/swage FOLDER
 //
 // Prints how many methods were compared and each that differs; exit code 1 when one does. It needs a JDK of 17 or newer.
 
+import com.sun.source.tree.CaseTree;
+import com.sun.source.tree.CatchTree;
 import com.sun.source.tree.CompilationUnitTree;
+import com.sun.source.tree.IfTree;
+import com.sun.source.tree.LambdaExpressionTree;
 import com.sun.source.tree.LineMap;
 import com.sun.source.tree.MethodTree;
+import com.sun.source.tree.Tree;
 import com.sun.source.util.JavacTask;
 import com.sun.source.util.SourcePositions;
 import com.sun.source.util.TreeScanner;
@@ -17,9 +23,11 @@ import java.io.InputStreamReader;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.EnumSet;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import java.util.stream.Stream;
@@ -31,7 +39,17 @@ import javax.tools.ToolProvider;
 
 public class Java {
     /** A method's figures. Lines are counted without annotations. */
-    record Figures(int parameters, int lines) {}
+    record Figures(int parameters, int lines, int branches, int nesting) {
+        static Figures of(String measure, int value) {
+            return new Figures(measure.equals("parameters") ? value : 0, measure.equals("lines") ? value : 0,
+                    measure.equals("branches") ? value : 0, measure.equals("nesting") ? value : 0);
+        }
+
+        Figures and(Figures other) {
+            return new Figures(parameters + other.parameters, lines + other.lines, branches + other.branches,
+                    nesting + other.nesting);
+        }
+    }
 
     static final String RULE = """
             [[rule]]
@@ -70,18 +88,18 @@ public class Java {
     /** What the program finds, by file and place of the name, counted from 1. */
     static Map<String, Figures> found(String program, Path folder) throws IOException, InterruptedException {
         Path config = Files.createTempFile("references", ".toml");
-        Files.writeString(config, RULE.formatted("parameters") + RULE.formatted("lines"));
+        Files.writeString(config, RULE.formatted("parameters") + RULE.formatted("lines")
+                + RULE.formatted("branches") + RULE.formatted("nesting"));
         Process process = new ProcessBuilder(program, "scan", "--tree", folder.toString(), "--config", config.toString(),
                 "--format", "lines", "--no-cache").redirectError(ProcessBuilder.Redirect.DISCARD).start();
         Map<String, Figures> all = new HashMap<>();
-        Pattern line = Pattern.compile("(.*:\\d+:\\d+): note: (\\d+) \\[(parameters|lines)\\]");
+        Pattern line = Pattern.compile("(.*:\\d+:\\d+): note: (\\d+) \\[(parameters|lines|branches|nesting)\\]");
         try (var out = new BufferedReader(new InputStreamReader(process.getInputStream(), StandardCharsets.UTF_8))) {
             for (String text = out.readLine(); text != null; text = out.readLine()) {
                 Matcher told = line.matcher(text);
                 if (told.matches()) {
-                    int value = Integer.parseInt(told.group(2));
-                    Figures own = told.group(3).equals("lines") ? new Figures(0, value) : new Figures(value, 0);
-                    all.merge(told.group(1), own, (a, b) -> new Figures(a.parameters + b.parameters, a.lines + b.lines));
+                    Figures own = Figures.of(told.group(3), Integer.parseInt(told.group(2)));
+                    all.merge(told.group(1), own, Figures::and);
                 }
             }
         }
@@ -120,10 +138,12 @@ public class Java {
                                 compared++;
                                 int head = lines(text, (int) first(unit, method, positions), at);
                                 int lines = (int) (map.getLineNumber(end) - line) + 1 + head;
-                                if (got.parameters != method.getParameters().size() || got.lines != lines) {
+                                Branching branching = new Branching();
+                                branching.scan(method.getBody(), null);
+                                Figures theirs = new Figures(method.getParameters().size(), lines, branching.count, branching.deepest);
+                                if (!got.equals(theirs)) {
                                     wrong++;
-                                    System.out.println(place + ": " + method.getName() + ": "
-                                            + method.getParameters().size() + " parameters, " + lines + " lines; found " + got);
+                                    System.out.println(place + ": " + method.getName() + ": " + theirs + "; found " + got);
                                 }
                             }
                         }
@@ -131,6 +151,39 @@ public class Java {
                     }
                 }.scan(unit, null);
             }
+        }
+    }
+
+    /** Counts loops and branches of a method, those of functions inside aside, and how deep they nest. */
+    static class Branching extends TreeScanner<Void, Void> {
+        static final Set<Tree.Kind> DEEPER = EnumSet.of(Tree.Kind.IF, Tree.Kind.SWITCH, Tree.Kind.SWITCH_EXPRESSION,
+                Tree.Kind.CONDITIONAL_EXPRESSION, Tree.Kind.FOR_LOOP, Tree.Kind.ENHANCED_FOR_LOOP, Tree.Kind.WHILE_LOOP,
+                Tree.Kind.DO_WHILE_LOOP);
+        int count = 0;
+        int depth = 0;
+        int deepest = 0;
+        Tree elseIf = null;
+
+        @Override
+        public Void scan(Tree node, Void nothing) {
+            if (node == null || node instanceof LambdaExpressionTree || node instanceof MethodTree) {
+                return null;
+            }
+            boolean isPart = node instanceof CaseTree || node instanceof CatchTree || node == elseIf;
+            boolean isDeeper = !isPart && DEEPER.contains(node.getKind());
+            count += isPart || isDeeper ? 1 : 0;
+            depth += isDeeper ? 1 : 0;
+            deepest = Math.max(deepest, depth);
+            if (node instanceof IfTree choice) {
+                scan(choice.getCondition(), null);
+                scan(choice.getThenStatement(), null);
+                elseIf = choice.getElseStatement() instanceof IfTree inner ? inner : null;
+                scan(choice.getElseStatement(), null);
+            } else {
+                super.scan(node, nothing);
+            }
+            depth -= isDeeper ? 1 : 0;
+            return null;
         }
     }
 

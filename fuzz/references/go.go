@@ -1,4 +1,4 @@
-// Holds figures of Go functions against Go's own parser: parameters and lines.
+// Holds figures of Go functions against Go's own parser: parameters, lines, loops and branches, and how deep they nest.
 //
 //	go run fuzz/references/go.go target/release/swage FOLDER
 //
@@ -36,7 +36,7 @@ type place struct {
 	line, column int
 }
 
-type figures struct{ parameters, lines int }
+type figures struct{ parameters, lines, branches, nesting int }
 
 func main() {
 	program, folder := os.Args[1], os.Args[2]
@@ -85,9 +85,52 @@ func expected(path, name string) map[place]figures {
 		// Where it says it comes from doesn't count.
 		at := files.PositionFor(function.Name.Pos(), false)
 		first, last := files.PositionFor(function.Pos(), false).Line, files.PositionFor(function.End(), false).Line
-		all[place{name, at.Line, at.Column}] = figures{parameters, last - first + 1}
+		own := figures{parameters: parameters, lines: last - first + 1}
+		// Packed functions have no figures of this kind.
+		if int(function.End()-function.Pos()) <= 200*own.lines {
+			branching{&own, 0, nil}.of(function)
+		}
+		all[place{name, at.Line, at.Column}] = own
 	}
 	return all
+}
+
+// Counts loops and branches, those of inner functions aside, and how deep they nest.
+type branching struct {
+	figures *figures
+	depth   int
+	parent  ast.Node
+}
+
+func (b branching) of(function *ast.FuncDecl) {
+	ast.Walk(b, function)
+}
+
+func (b branching) Visit(node ast.Node) ast.Visitor {
+	part, deeper := false, false
+	switch node := node.(type) {
+	case nil, *ast.FuncLit:
+		return nil
+	case *ast.CaseClause:
+		part = node.List != nil
+	case *ast.CommClause:
+		part = node.Comm != nil
+	case *ast.IfStmt:
+		around, ok := b.parent.(*ast.IfStmt)
+		part = ok && around.Else == ast.Stmt(node)
+		deeper = !part
+	case *ast.SwitchStmt, *ast.TypeSwitchStmt, *ast.SelectStmt, *ast.ForStmt, *ast.RangeStmt:
+		deeper = true
+	}
+	depth := b.depth
+	if deeper {
+		depth++
+		b.figures.nesting = max(b.figures.nesting, depth)
+	}
+	if part || deeper {
+		b.figures.branches++
+	}
+	return branching{b.figures, depth, node}
 }
 
 // What the program finds, and the files that parse whole for it.
@@ -95,7 +138,7 @@ func found(program, folder string) (map[place]figures, map[string]bool) {
 	config, err := os.CreateTemp("", "*.toml")
 	check(err)
 	defer os.Remove(config.Name())
-	for _, measure := range []string{"parameters", "lines"} {
+	for _, measure := range []string{"parameters", "lines", "branches", "nesting"} {
 		fmt.Fprintf(config, rule, measure)
 	}
 	check(config.Close())
@@ -131,10 +174,15 @@ func found(program, folder string) (map[place]figures, map[string]bool) {
 		}
 		at := place{finding.Anchor.Path, finding.Anchor.Line, finding.Anchor.Column}
 		own := all[at]
-		if finding.Rule == "parameters" {
-			own.parameters = finding.Figure.Value
-		} else {
-			own.lines = finding.Figure.Value
+		switch value := finding.Figure.Value; finding.Rule {
+		case "parameters":
+			own.parameters = value
+		case "lines":
+			own.lines = value
+		case "branches":
+			own.branches = value
+		case "nesting":
+			own.nesting = value
 		}
 		all[at] = own
 	}

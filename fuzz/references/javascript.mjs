@@ -1,5 +1,6 @@
 #!/usr/bin/env node
-// Holds figures of JavaScript functions against an independent parser: parameters and lines. It needs acorn and acorn-walk:
+// Holds figures of JavaScript functions against an independent parser: parameters, lines, loops and branches, and how
+// deep they nest. It needs acorn and acorn-walk:
 //
 //     npm install --prefix /tmp/parser acorn acorn-walk
 //     NODE_PATH=/tmp/parser/node_modules fuzz/references/javascript.mjs target/release/swage FOLDER
@@ -16,7 +17,8 @@ const acorn = require("acorn");
 const walk = require("acorn-walk");
 
 const [program, folder] = process.argv.slice(2);
-const rules = ["parameters", "lines"].map((measure) => `[[rule]]
+const MEASURES = ["parameters", "lines", "branches", "nesting"];
+const rules = MEASURES.map((measure) => `[[rule]]
 id = "${measure}"
 severity = "note"
 title = "${measure}"
@@ -27,6 +29,24 @@ languages = ["javascript"]
 measure = "${measure}"
 over = 0
 `);
+
+const DEEPER = /^(IfStatement|SwitchStatement|ConditionalExpression|For(In|Of)?Statement|(Do)?WhileStatement)$/;
+
+/** Loops and branches of a function, those of inner functions aside, and how deep they nest. */
+function branching(top) {
+  let [count, deepest] = [0, 0];
+  const visit = (node, depth, parent) => {
+    if (!node || typeof node.type !== "string" || (node !== top && /Function/.test(node.type))) return;
+    const isPart = (node.type === "SwitchCase" && node.test) || node.type === "CatchClause"
+      || (node.type === "IfStatement" && parent?.type === "IfStatement" && parent.alternate === node);
+    const deeper = DEEPER.test(node.type) && !isPart ? 1 : 0;
+    count += deeper || isPart ? 1 : 0;
+    deepest = Math.max(deepest, depth + deeper);
+    for (const child of Object.values(node).flat()) visit(child, depth + deeper, node);
+  };
+  visit(top, 0, null);
+  return [count, deepest];
+}
 
 /** The figures of each named function by line and name, or null where the parser refuses the file. */
 function expected(path) {
@@ -39,7 +59,9 @@ function expected(path) {
         if (node.type === "FunctionDeclaration" && node.id) {
           const lines = node.loc.end.line - node.loc.start.line + 1;
           const place = node.id.loc.start;
-          figures.set(`${place.line}:${place.column + 1}`, [node.params.length, lines, node.id.name]);
+          // Packed functions have no figures of the other kind.
+          const branches = Buffer.byteLength(text.slice(node.start, node.end)) <= 200 * lines ? branching(node) : [];
+          figures.set(`${place.line}:${place.column + 1}`, [node.id.name, node.params.length, lines, ...branches]);
         }
       });
       return figures;
@@ -65,13 +87,13 @@ let wrong = 0;
 for (const entry of readdirSync(folder, { recursive: true, withFileTypes: true })) {
   const path = join(entry.parentPath ?? entry.path, entry.name);
   if (!entry.isFile() || !/\.[cm]?js$/.test(entry.name)) continue;
-  for (const [place, [parameters, lines, name]] of expected(path) ?? []) {
+  for (const [place, [name, ...theirs]] of expected(path) ?? []) {
     const got = ours.get(`${relative(folder, path)}:${place}`);
     if (!got) continue;
     compared += 1;
-    if ((got.parameters ?? 0) !== parameters || got.lines !== lines) {
+    if (theirs.some((value, index) => (got[MEASURES[index]] ?? 0) !== value)) {
       wrong += 1;
-      console.log(`${path}:${place}: ${name}: ${parameters} parameters, ${lines} lines; found ${JSON.stringify(got)}`);
+      console.log(`${path}:${place}: ${name}: ${theirs} (${MEASURES}); found ${JSON.stringify(got)}`);
     }
   }
 }

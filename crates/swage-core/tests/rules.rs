@@ -317,6 +317,21 @@ fn matches_and_filters() {
         ),
         (
             "",
+            r#"{ measure = "nesting", over = 1 }"#,
+            "A.java",
+            "class A { void f() { if (a) {} else // late\n if (b) {} }\n void g() { if (a) { if (b) {} } } }\n",
+            "3:7",
+        ),
+        (
+            "",
+            r#"{ measure = "branches", over = 0 }"#,
+            "a.py",
+            // Comments behind a function aren't its own, however long they are.
+            &format!("class A:\n    def f(self):\n        if a:\n            b()\n        # {}\n", "x".repeat(2000)),
+            "2:9",
+        ),
+        (
+            "",
             r#"{ measure = "lines", of = "class", over = 2 }"#,
             "A.java",
             "class A {\n  int a;\n}\nclass B {}\n",

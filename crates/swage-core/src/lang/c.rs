@@ -62,5 +62,6 @@ pub(super) static C: Language = Language::new(Spec {
     stand_ins: STAND_INS,
     for_declaration: Some("w_ HOLE"),
     optional: &["storage_class_specifier"],
+    has_known_paths: true,
     ..Spec::PLAIN
 });

@@ -54,5 +54,6 @@ pub(super) static CPP: Language = Language::new(Spec {
     stand_ins: STAND_INS,
     for_declaration: Some("w_ HOLE"),
     optional: &["storage_class_specifier", "virtual", "virtual_specifier", "explicit_function_specifier"],
+    has_known_paths: true,
     ..Spec::PLAIN
 });

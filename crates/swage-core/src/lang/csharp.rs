@@ -110,5 +110,6 @@ pub(super) static CSHARP: Language = Language::new(Spec {
     stand_ins: &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"],
     for_declaration: Some("w_ HOLE"),
     optional: &["modifier", "attribute_list"],
+    has_known_paths: true,
     ..Spec::PLAIN
 });

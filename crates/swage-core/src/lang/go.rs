@@ -77,5 +77,6 @@ pub(super) static GO: Language = Language::new(Spec {
     stand_ins: &["HOLE w_", "case HOLE:"],
     lone_cr_ends_lines: false,
     optional_fields: &["result"],
+    has_known_paths: true,
     ..Spec::PLAIN
 });

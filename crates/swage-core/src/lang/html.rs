@@ -26,7 +26,7 @@ pub(super) static HTML: Language = Language::new(Spec {
     ],
     depth: Some(depth),
     wrappers: &[("", "")],
-    part_wrappers: &[("<w ", "></w>")],
+    part_wrappers: &[("<w ", "></w>"), ("<w>", "</w>")],
     ..Spec::PLAIN
 });
 

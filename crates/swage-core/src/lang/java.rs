@@ -102,5 +102,6 @@ pub(super) static JAVA: Language = Language::new(Spec {
     stand_ins: &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"],
     for_declaration: Some("w_ HOLE"),
     optional: &["modifiers", "throws"],
+    has_known_paths: true,
     ..Spec::PLAIN
 });

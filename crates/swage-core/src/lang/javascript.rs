@@ -92,6 +92,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     for_declaration: Some("let HOLE"),
     optional: &["async", "static", "decorator"],
     has_scopes: true,
+    has_known_paths: true,
     ..Spec::PLAIN
 });
 

@@ -80,5 +80,6 @@ pub(super) static PYTHON: Language = Language::new(Spec {
     optional: &["async", "type"],
     annotated: &["typed_parameter"],
     has_scopes: true,
+    has_known_paths: true,
     ..Spec::PLAIN
 });

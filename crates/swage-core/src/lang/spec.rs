@@ -79,6 +79,8 @@ pub struct Spec {
     pub(crate) others_look_like_calls: bool,
     /// What to write for a hole, in which HOLE is its name and 97001 a number of its own, where a name alone doesn't parse.
     pub(crate) stand_ins: &'static [&'static str],
+    /// Whether the paths through its statements are known, see `scan/paths.rs`.
+    pub(crate) has_known_paths: bool,
     /// Whether a hole may be a part of a word: in the shell, `--port=X` is one word.
     pub(crate) words_have_parts: bool,
     /// Whether the grammar reads a call with type arguments and one argument, `f<T>(a)`, as two comparisons.
@@ -174,6 +176,7 @@ impl Spec {
         part_wrappers: &[],
         others_look_like_calls: false,
         stand_ins: &[],
+        has_known_paths: false,
         words_have_parts: false,
         reads_generic_calls_as_comparisons: false,
         for_declaration: None,

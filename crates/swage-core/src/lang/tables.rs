@@ -162,7 +162,13 @@ impl Tables {
             Nesting::If if self.wraps_else => Some(nesting(parent) != Nesting::Else),
             // What follows an `else` stands in the `if` that it belongs to.
             Nesting::If if nesting(parent) != Nesting::If => Some(true),
-            Nesting::If => Some(node.prev_sibling().is_none_or(|before| before.kind() != "else")),
+            Nesting::If => {
+                let mut before = node.prev_sibling();
+                while let Some(comment) = before.filter(|before| before.is_extra()) {
+                    before = comment.prev_sibling();
+                }
+                Some(before.is_none_or(|before| before.kind() != "else"))
+            }
         }
     }
 

@@ -86,6 +86,7 @@ const fn typescript(
             "type_parameters",
         ],
         has_scopes: true,
+        has_known_paths: true,
         ..Spec::PLAIN
     })
 }

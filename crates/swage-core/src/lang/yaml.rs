@@ -14,6 +14,7 @@ pub(super) static YAML: Language = Language::new(Spec {
         (Class::Block, &["block_mapping", "block_sequence", "flow_mapping", "flow_sequence"]),
     ],
     wrappers: &[("", "\n"), ("w_: ", "\n")],
+    part_wrappers: &[("{ ", " }")],
     line_markers: &["#"],
     // Prose such as `Note: later` is YAML, so no comment is taken for it.
     openers: &["#"],

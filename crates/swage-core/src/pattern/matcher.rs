@@ -115,7 +115,8 @@ impl Matching<'_> {
             PatternNode::Word(kind, before, index, behind) => {
                 let range = node.byte_range();
                 let inside = range.start + before.len()..range.end.saturating_sub(behind.len());
-                node.kind_id() == *kind
+                // What stands for the hole may have quotes or an expansion, which makes several parts of the word.
+                (node.kind_id() == *kind || node.kind() == "concatenation")
                     && inside.start < inside.end
                     && self.source.get(range).is_some_and(|text| text.starts_with(before) && text.ends_with(behind))
                     && self.bind(*index, None, inside, bound)

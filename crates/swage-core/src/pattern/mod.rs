@@ -119,8 +119,8 @@ impl PatternNode {
     /// The kind that a node must have.
     pub(crate) fn kind(&self) -> Option<u16> {
         match self {
-            Self::Hole(_) | Self::Many(_) => None,
-            Self::Leaf(kind, _) | Self::Quoted(kind, _) | Self::Word(kind, ..) | Self::Inner { kind, .. } => {
+            Self::Hole(_) | Self::Many(_) | Self::Word(..) => None,
+            Self::Leaf(kind, _) | Self::Quoted(kind, _) | Self::Inner { kind, .. } => {
                 Some(*kind)
             }
         }

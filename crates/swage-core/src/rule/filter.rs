@@ -6,7 +6,7 @@ use super::matchers::{CodeMatch, read_code};
 use super::problem::Problems;
 use super::table::Table;
 use super::values::{one_of, regex};
-use crate::lang::{Class, Language};
+use crate::lang::{Class, LANGUAGES, Language};
 
 /// A condition on the place of a match.
 #[derive(Debug)]
@@ -38,6 +38,8 @@ pub enum Relation {
     NotFollowedBy,
     /// Not the match itself.
     Unless,
+    /// A path to the end of the function without it.
+    PathWithout,
 }
 
 /// A place that a filter names, with filters of its own.
@@ -85,6 +87,7 @@ pub(super) fn read_filters(
         ("followed_by", Relation::FollowedBy),
         ("not_followed_by", Relation::NotFollowedBy),
         ("unless", Relation::Unless),
+        ("path_without", Relation::PathWithout),
     ] {
         let mut any = Vec::new();
         for mut place in table.tables(key, p) {
@@ -99,6 +102,12 @@ pub(super) fn read_filters(
                 any.push(Place { what, nearest, filters: read_filters(&mut place, languages, p) });
             }
             place.finish(p);
+        }
+        let is_known = |language: &&Language| language.has_known_paths;
+        if relation == Relation::PathWithout && !any.is_empty() && !languages.is_some_and(|all| all.iter().all(is_known)) {
+            let known: Vec<&str> = LANGUAGES.iter().copied().filter(is_known).map(|language| language.name).collect();
+            let hint = format!("write `languages = [...]` beside the pattern, with some of {}", known.join(", "));
+            p.at(table.at, "`path_without` is for languages whose paths are known", Some(hint));
         }
         if !any.is_empty() {
             filters.push(Filter { relation, any });

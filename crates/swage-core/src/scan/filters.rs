@@ -45,6 +45,7 @@ impl Search<'_> {
             Relation::FollowedBy => self.followed(filter, node, given),
             Relation::NotFollowedBy => !self.followed(filter, node, given),
             Relation::Unless => !filter.any.iter().any(|place| self.is_place(place, node, given)),
+            Relation::PathWithout => self.has_path_without(filter, node, given),
         }
     }
 
@@ -123,7 +124,7 @@ impl Search<'_> {
         answer
     }
 
-    fn is_inside(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+    pub(super) fn is_inside(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
         let mut found = false;
         let visited = walk(node, Which { marks: None, signs: true }, &mut |step| {
             let Step::Enter { node: n, .. } = step else { return false };
@@ -144,7 +145,7 @@ impl Search<'_> {
         found
     }
 
-    fn is_place(&self, place: &Place, node: Node<'_>, given: Given<'_>) -> bool {
+    pub(super) fn is_place(&self, place: &Place, node: Node<'_>, given: Given<'_>) -> bool {
         let here = match &place.what {
             NodeTest::Definition { class, name } => {
                 self.file.language.tables().is(node.kind_id(), *class)

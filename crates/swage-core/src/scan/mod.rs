@@ -17,6 +17,7 @@ mod limits;
 mod lines;
 #[cfg(test)]
 mod pattern_laws;
+mod paths;
 mod run;
 mod search;
 mod syntax;

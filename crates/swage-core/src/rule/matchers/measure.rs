@@ -147,7 +147,8 @@ impl MeasureMatch {
 /// Whether a function is packed into lines that nobody reads, so that how it branches says nothing to anybody.
 fn is_packed(function: Node<'_>) -> bool {
     const LONG_LINE: u64 = 200;
-    function.byte_range().len() as u64 > LONG_LINE * line_count(function)
+    let bytes = last_part(function).end_byte() - function.start_byte();
+    bytes as u64 > LONG_LINE * line_count(function)
 }
 
 /// How many lines a node takes, from the first behind its annotations.
@@ -165,12 +166,18 @@ fn first_row(node: Node<'_>) -> Option<usize> {
     })
 }
 
-/// The row (0-based) in which a node ends, without the comments and empty lines behind what is in it.
-fn last_row(node: Node<'_>) -> usize {
+/// The last node in a node, or the node itself; some grammars put comments behind it into it, which don't count.
+fn last_part(node: Node<'_>) -> Node<'_> {
     let mut last = node;
     while let Some(inner) = (0..last.child_count()).rev().filter_map(|n| last.child(n)).find(|n| !n.is_extra()) {
         last = inner;
     }
+    last
+}
+
+/// The row (0-based) in which a node ends, without the comments and empty lines behind what is in it.
+fn last_row(node: Node<'_>) -> usize {
+    let last = last_part(node);
     if last.end_position().column == 0 && last.end_position().row > last.start_position().row {
         return last.end_position().row - 1;
     }
