@@ -67,7 +67,7 @@ pub(super) static PHP: Language = Language::new(Spec {
         ("<?php enum w_ {", "}"),
         ("<?php use ", ";"),
         ("<?php foreach ($w_ as ", ") {}"),
-        ("<?php #[", "] function w_() {}"),
+        ("<?php ", "\nfunction w_() {}"),
     ],
     line_markers: &["//", "#"],
     doc_markers: &["/**", "#["],

@@ -141,6 +141,10 @@ impl Compiler<'_> {
                 language: self.language,
             };
             let reading: Reading = nodes.iter().map(|n| builder.build(*n)).collect();
+            // Commas part what stands in braces, and belong to the text elsewhere.
+            if of_parts && self.language.outline && reading.len() > 1 {
+                continue;
+            }
             let lacks = self.lacks(&reading);
             if lacks.is_some() || reading.first().is_none_or(|n| n.kind().is_none()) {
                 why.furthest = spelling.in_pattern(spelling.text.len());

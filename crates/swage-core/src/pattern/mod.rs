@@ -120,9 +120,7 @@ impl PatternNode {
     pub(crate) fn kind(&self) -> Option<u16> {
         match self {
             Self::Hole(_) | Self::Many(_) | Self::Word(..) => None,
-            Self::Leaf(kind, _) | Self::Quoted(kind, _) | Self::Inner { kind, .. } => {
-                Some(*kind)
-            }
+            Self::Leaf(kind, _) | Self::Quoted(kind, _) | Self::Inner { kind, .. } => Some(*kind),
         }
     }
 

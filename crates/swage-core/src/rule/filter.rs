@@ -38,6 +38,12 @@ pub enum Relation {
     NotFollowedBy,
     /// Not the match itself.
     Unless,
+    /// Something before the match in its function.
+    Earlier,
+    /// Nothing of the kind before the match in its function.
+    NotEarlier,
+    /// A path to the end of the function on which it stands.
+    PathWith,
     /// A path to the end of the function without it.
     PathWithout,
 }
@@ -87,6 +93,9 @@ pub(super) fn read_filters(
         ("followed_by", Relation::FollowedBy),
         ("not_followed_by", Relation::NotFollowedBy),
         ("unless", Relation::Unless),
+        ("earlier", Relation::Earlier),
+        ("not_earlier", Relation::NotEarlier),
+        ("path_with", Relation::PathWith),
         ("path_without", Relation::PathWithout),
     ] {
         let mut any = Vec::new();
@@ -104,10 +113,13 @@ pub(super) fn read_filters(
             place.finish(p);
         }
         let is_known = |language: &&Language| language.has_known_paths;
-        if relation == Relation::PathWithout && !any.is_empty() && !languages.is_some_and(|all| all.iter().all(is_known)) {
+        if matches!(relation, Relation::PathWith | Relation::PathWithout)
+            && !any.is_empty()
+            && !languages.is_some_and(|all| all.iter().all(is_known))
+        {
             let known: Vec<&str> = LANGUAGES.iter().copied().filter(is_known).map(|language| language.name).collect();
             let hint = format!("write `languages = [...]` beside the pattern, with some of {}", known.join(", "));
-            p.at(table.at, "`path_without` is for languages whose paths are known", Some(hint));
+            p.at(table.at, &format!("`{key}` is for languages whose paths are known"), Some(hint));
         }
         if !any.is_empty() {
             filters.push(Filter { relation, any });

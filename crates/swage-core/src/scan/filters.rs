@@ -6,7 +6,7 @@ use super::allow;
 use super::search::Search;
 use super::walk::{Step, Which, walk};
 use crate::lang::Class;
-use crate::pattern::{Given, Matching, ancestors};
+use crate::pattern::{Children, Given, Matching, ancestors};
 use crate::rule::{Clause, Filter, NodeTest, ParsedFile, Place, Relation};
 
 /// Whether a text is one that the clause must not match.
@@ -45,6 +45,9 @@ impl Search<'_> {
             Relation::FollowedBy => self.followed(filter, node, given),
             Relation::NotFollowedBy => !self.followed(filter, node, given),
             Relation::Unless => !filter.any.iter().any(|place| self.is_place(place, node, given)),
+            Relation::Earlier => self.earlier(filter, node, given),
+            Relation::NotEarlier => !self.earlier(filter, node, given),
+            Relation::PathWith => self.has_path_with(filter, node, given),
             Relation::PathWithout => self.has_path_without(filter, node, given),
         }
     }
@@ -84,6 +87,21 @@ impl Search<'_> {
                 None => return false,
             }
         }
+    }
+
+    /// Looks at what ends before this node begins, in the nearest function around it or, outside of all, in the file.
+    fn earlier(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+        let around = ancestors(self.file.root(), node);
+        let is_function = |n: &&Node<'_>| self.file.language.tables().is(n.kind_id(), Class::Function);
+        let function = around.iter().rev().find(is_function).copied().unwrap_or(self.file.root());
+        let inside: Vec<Node<'_>> = around.into_iter().skip_while(|n| *n != function).collect();
+        inside.iter().any(|outer| {
+            let mut before = Children::all(*outer).take_while(|child| child.end_byte() <= node.start_byte());
+            before.any(|child| {
+                filter.any.iter().any(|place| self.is_place(place, child, given))
+                    || self.is_inside(filter, child, given)
+            })
+        })
     }
 
     /// Whether a node begins in what is known.

@@ -15,9 +15,9 @@ mod generated;
 mod hit;
 mod limits;
 mod lines;
+mod paths;
 #[cfg(test)]
 mod pattern_laws;
-mod paths;
 mod run;
 mod search;
 mod syntax;

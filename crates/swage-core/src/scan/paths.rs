@@ -1,9 +1,13 @@
-//! Paths through a function: whether one leads from a match to the function's end, or out of it, on which something is missing.
+//! Paths through a function: whether one leads from a match to the function's end, or out of it, on which something is missing, or
+//! on which something stands.
 //!
 //! One pass over the statements behind the match, with their branches, and on to what stands around them. Where it isn't certain
 //! that a path lacks something, it is taken not to: what stands in a loop's body counts although the loop may not run, what a
 //! function inside does counts as done, handlers of exceptions are followed only when nothing in what they guard counts, a branch
-//! that asks about what the match gave a name isn't followed out of the function, and neither labels nor `goto` are followed at all.
+//! that asks about what the match gave a name, or the same as a branch around the match, isn't followed out of the function, what
+//! depends on a flag counts as done, and neither labels, `goto` nor the branches of a preprocessor are followed at all.
+
+use std::cell::{Cell, RefCell};
 
 use tree_sitter::Node;
 
@@ -12,8 +16,8 @@ use crate::lang::Class;
 use crate::pattern::{Children, Given, ancestors, preorder};
 use crate::rule::Filter;
 
-/// How deep statements are followed into one another.
-const DEEPEST: usize = 200;
+/// How deep statements are followed into one another, blocks included.
+const DEEPEST: usize = 500;
 
 /// Calls that end the program or the thread; what is open then doesn't matter any more.
 const NEVER_RETURN: [&str; 16] = [
@@ -63,16 +67,28 @@ enum Shape {
     Plain,
 }
 
-impl Search<'_> {
+impl<'f> Search<'f> {
     /// Whether a path leads from a match to the end of its function on which nothing meets the filter.
     pub(super) fn has_path_without(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
-        let head = self.file.text(node).split(|b| *b == b'(').next().unwrap_or_default();
-        let is_name = |text: &[u8]| !text.is_empty() && text.iter().all(|b| b.is_ascii_alphanumeric() || b"_.$".contains(b));
-        let stands_in = |text: &[u8]| is_name(text) && memchr::memmem::find(head, text).is_some();
-        let names = given.iter().map(|(_, text)| *text).filter(|text| stands_in(text)).collect();
-        let paths = Paths { search: self, filter, given, names };
         // What stands behind a fragment isn't known.
-        self.file.known.is_none() && paths.leads_out(node)
+        self.file.known.is_none() && self.paths(filter, node, given).leads_out(node)
+    }
+
+    /// Whether something meets the filter on a path from a match to the end of its function.
+    pub(super) fn has_path_with(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+        let paths = self.paths(filter, node, given);
+        paths.leads_out(node);
+        paths.met.get()
+    }
+
+    fn paths<'s>(&'s self, filter: &'s Filter, node: Node<'_>, given: Given<'s>) -> Paths<'s, 'f> {
+        let head = self.file.text(node).split(|b| *b == b'(').next().unwrap_or_default();
+        let is_name =
+            |text: &[u8]| !text.is_empty() && text.iter().all(|b| b.is_ascii_alphanumeric() || b"_.$".contains(b));
+        let stands_in = |text: &[u8]| is_name(text) && memchr::memmem::find(head, text).is_some();
+        let names: Vec<&[u8]> = given.iter().map(|(_, text)| *text).filter(|text| stands_in(text)).collect();
+        let names = RefCell::new(names);
+        Paths { search: self, filter, given, names, around: RefCell::default(), met: Cell::default() }
     }
 }
 
@@ -81,8 +97,12 @@ struct Paths<'s, 'f> {
     search: &'s Search<'f>,
     filter: &'s Filter,
     given: Given<'s>,
-    /// What the match gave names to.
-    names: Vec<&'s [u8]>,
+    /// What the match gave names to, as long as they mean that.
+    names: RefCell<Vec<&'s [u8]>>,
+    /// The conditions of the branches in which the match stands.
+    around: RefCell<Vec<&'s [u8]>>,
+    /// Whether anything on the ways that were followed met the filter.
+    met: Cell<bool>,
 }
 
 impl Paths<'_, '_> {
@@ -91,6 +111,9 @@ impl Paths<'_, '_> {
         let mut around = ancestors(self.search.file.root(), node);
         let is_function = |node: &Node<'_>| self.is(*node, Class::Function);
         let Some(function) = around.iter().rposition(is_function) else { return false };
+        if around[function].has_error() {
+            return false;
+        }
         let around = around.split_off(function + 1);
         let mut inner = node;
         let (mut ways, mut begun) = (Ways { on: true, ..Ways::default() }, false);
@@ -105,7 +128,11 @@ impl Paths<'_, '_> {
                 // A match in the head of a statement isn't followed.
                 _ if !begun && !matches!(self.shape(*outer), Shape::Plain) => return false,
                 Shape::Try if self.is_closed_at_last(*outer, inner) => return false,
-                Shape::Try | Shape::Choice | Shape::Plain => {}
+                Shape::Choice => {
+                    let condition = outer.child_by_field_name("condition");
+                    self.around.borrow_mut().extend(condition.map(|condition| self.search.file.text(condition)));
+                }
+                Shape::Try | Shape::Plain => {}
                 Shape::Loop | Shape::Switch => ways.on |= std::mem::take(&mut ways.broken_off),
                 Shape::Guarded if heads(*outer).any(|head| self.is_in(head)) => return false,
                 Shape::Guarded => {}
@@ -126,6 +153,7 @@ impl Paths<'_, '_> {
                 break;
             }
             let through = self.through(statement, depth);
+            self.forget_assigned(statement);
             ways.on = through.on;
             ways.broken_off |= through.broken_off;
             ways.out |= through.out;
@@ -176,7 +204,13 @@ impl Paths<'_, '_> {
             }
             Shape::Jump => NONE,
             Shape::Plain if self.never_returns(node) => NONE,
-            Shape::Definition | Shape::Plain => if self.is_in(node) { NONE } else { ON },
+            Shape::Definition | Shape::Plain => {
+                if self.is_in(node) {
+                    NONE
+                } else {
+                    ON
+                }
+            }
             Shape::Leave => Ways { on: false, broken_off: false, out: !self.is_in(node) },
             Shape::BreakOff => Ways { on: false, broken_off: true, out: false },
         }
@@ -185,14 +219,20 @@ impl Paths<'_, '_> {
     fn through_choice(&self, node: Node<'_>, depth: usize) -> Ways {
         let conditions = ["condition", "initializer"].iter().filter_map(|field| node.child_by_field_name(field));
         let conditions: Vec<Node<'_>> = conditions.collect();
+        conditions.iter().for_each(|condition| self.forget_assigned(*condition));
         if conditions.iter().any(|condition| self.is_in(*condition)) {
             return Ways::default();
         }
         // Whether there is anything to close, most often.
-        if conditions.iter().any(|condition| self.asks(*condition)) {
+        let same = |condition: &Node<'_>| self.around.borrow().contains(&self.search.file.text(*condition));
+        if conditions.iter().any(|condition| self.asks(*condition) || same(condition)) {
             return Ways { on: !self.is_in(node), ..Ways::default() };
         }
-        let mut ways = node.child_by_field_name("consequence").map_or(Ways::default(), |then| self.through(then, depth));
+        if conditions.iter().any(|condition| self.is_flag(*condition)) && self.is_in(node) {
+            return Ways::default();
+        }
+        let mut ways =
+            node.child_by_field_name("consequence").map_or(Ways::default(), |then| self.through(then, depth));
         let mut has_else = false;
         let mut cursor = node.walk();
         for other in node.children_by_field_name("alternative", &mut cursor).filter(Node::is_named) {
@@ -201,11 +241,7 @@ impl Paths<'_, '_> {
                 "elif_clause" => self.through_choice(other, depth),
                 _ => self.through(other, depth),
             };
-            ways = Ways {
-                on: ways.on | own.on,
-                broken_off: ways.broken_off | own.broken_off,
-                out: ways.out | own.out,
-            };
+            ways = Ways { on: ways.on | own.on, broken_off: ways.broken_off | own.broken_off, out: ways.out | own.out };
         }
         // An `elif` by itself is one of the branches, and goes on only where it does.
         ways.on |= !has_else && node.kind() != "elif_clause";
@@ -227,11 +263,7 @@ impl Paths<'_, '_> {
                 "except_clause" | "except_group_clause" | "catch_clause" if !any_in_body => self.through(part, depth),
                 _ => continue,
             };
-            ways = Ways {
-                on: ways.on | own.on,
-                broken_off: ways.broken_off | own.broken_off,
-                out: ways.out | own.out,
-            };
+            ways = Ways { on: ways.on | own.on, broken_off: ways.broken_off | own.broken_off, out: ways.out | own.out };
         }
         ways
     }
@@ -245,16 +277,44 @@ impl Paths<'_, '_> {
 
     fn shape(&self, node: Node<'_>) -> Shape {
         match node.kind() {
-            "block" | "statement_block" | "compound_statement" | "statement_list" | "constructor_body" | "else_clause"
-            | "finally_clause" | "catch_clause" | "except_clause" | "except_group_clause" | "case_clause" | "switch_case"
-            | "switch_default" | "switch_block_statement_group" | "switch_rule" | "case_statement" | "switch_section"
-            | "expression_case" | "type_case" | "communication_case" | "default_case" | "unsafe_statement"
+            "block"
+            | "statement_block"
+            | "compound_statement"
+            | "statement_list"
+            | "constructor_body"
+            | "else_clause"
+            | "finally_clause"
+            | "catch_clause"
+            | "except_clause"
+            | "except_group_clause"
+            | "case_clause"
+            | "switch_case"
+            | "switch_default"
+            | "switch_block_statement_group"
+            | "switch_rule"
+            | "case_statement"
+            | "switch_section"
+            | "expression_case"
+            | "type_case"
+            | "communication_case"
+            | "default_case"
+            | "unsafe_statement"
             | "checked_statement" => Shape::Sequence,
+            "preproc_if" | "preproc_ifdef" | "preproc_else" | "preproc_elif" | "preproc_elifdef" => Shape::Jump,
             "if_statement" | "elif_clause" => Shape::Choice,
-            "for_statement" | "while_statement" | "for_in_statement" | "enhanced_for_statement" | "do_statement"
-            | "foreach_statement" | "for_range_loop" => Shape::Loop,
-            "switch_statement" | "switch_expression" | "match_statement" | "expression_switch_statement"
-            | "type_switch_statement" | "select_statement" => Shape::Switch,
+            "for_statement"
+            | "while_statement"
+            | "for_in_statement"
+            | "enhanced_for_statement"
+            | "do_statement"
+            | "foreach_statement"
+            | "for_range_loop" => Shape::Loop,
+            "switch_statement"
+            | "switch_expression"
+            | "match_statement"
+            | "expression_switch_statement"
+            | "type_switch_statement"
+            | "select_statement" => Shape::Switch,
             "try_statement" | "try_with_resources_statement" => Shape::Try,
             "with_statement" | "using_statement" | "synchronized_statement" | "lock_statement" => Shape::Guarded,
             "return_statement" | "raise_statement" | "throw_statement" => Shape::Leave,
@@ -273,19 +333,50 @@ impl Paths<'_, '_> {
 
     /// Whether anything in a node, or the node itself, meets the filter.
     fn is_in(&self, node: Node<'_>) -> bool {
-        self.filter.any.iter().any(|place| self.search.is_place(place, node, self.given))
-            || self.search.is_inside(self.filter, node, self.given)
+        let is_met = self.filter.any.iter().any(|place| self.search.is_place(place, node, self.given))
+            || self.search.is_inside(self.filter, node, self.given);
+        self.met.set(self.met.get() || is_met);
+        is_met
     }
 
-
-    /// Whether a condition asks about what the match gave a name.
+    /// Whether a condition asks about what the match gave a name: compares it, or hands it alone to a call. What else is done with
+    /// it says nothing about whether it is there.
     fn asks(&self, condition: Node<'_>) -> bool {
+        let names = self.names.borrow();
+        let text = |node: Node<'_>| self.search.file.text(node);
+        let is_alone = |call: Node<'_>| names.iter().any(|name| text(call).ends_with(&[b"(", *name, b")"].concat()));
         let mut found = false;
         preorder(condition, |node| {
-            found |= self.names.contains(&self.search.file.text(node));
-            !found
+            let is_call = self.is(node, Class::Call);
+            found |= names.contains(&text(node)) || is_call && is_alone(node);
+            !found && !is_call
         });
         found
+    }
+
+    /// Takes a name that a statement gives to something else for what it means now.
+    fn forget_assigned(&self, statement: Node<'_>) {
+        if !matches!(self.shape(statement), Shape::Plain) {
+            return;
+        }
+        let text = self.search.file.text(statement);
+        let Some(sign) = memchr::memchr(b'=', text).filter(|sign| text.get(sign + 1) != Some(&b'=')) else { return };
+        if sign.checked_sub(1).is_some_and(|before| b"=!<>".contains(&text[before])) {
+            return;
+        }
+        let assigned =
+            |name: &&[u8]| text[..sign].split(|b| !b.is_ascii_alphanumeric() && *b != b'_').any(|word| word == *name);
+        self.names.borrow_mut().retain(|name| !assigned(name));
+    }
+
+    /// Whether a condition is a name alone, or the opposite of one: such a flag often says whether there is anything to close.
+    fn is_flag(&self, condition: Node<'_>) -> bool {
+        let is_sign = |b: &u8| b"(!) ".contains(b);
+        let text = self.search.file.text(condition);
+        let text = text.strip_prefix(b"not ").unwrap_or(text);
+        let from = text.iter().position(|b| !is_sign(b)).unwrap_or(text.len());
+        let to = text.iter().rposition(|b| !is_sign(b)).map_or(from, |last| last + 1);
+        text[from..to].iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_')
     }
 
     fn begins_with(&self, node: Node<'_>, word: &str) -> bool {
