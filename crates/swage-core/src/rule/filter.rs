@@ -119,7 +119,7 @@ pub(super) fn read_filters(
         {
             let known: Vec<&str> = LANGUAGES.iter().copied().filter(is_known).map(|language| language.name).collect();
             let hint = format!("write `languages = [...]` beside the pattern, with some of {}", known.join(", "));
-            p.at(table.at, &format!("`{key}` is for languages whose paths are known"), Some(hint));
+            p.at(table.at, format!("`{key}` is for languages whose paths are known"), Some(hint));
         }
         if !any.is_empty() {
             filters.push(Filter { relation, any });

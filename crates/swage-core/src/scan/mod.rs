@@ -20,6 +20,7 @@ mod paths;
 mod pattern_laws;
 mod run;
 mod search;
+mod statements;
 mod syntax;
 mod text;
 mod trial;
