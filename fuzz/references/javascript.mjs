@@ -1,6 +1,6 @@
 #!/usr/bin/env node
-// Holds figures of JavaScript functions against an independent parser: parameters, lines, loops and branches, and how
-// deep they nest. It needs acorn and acorn-walk:
+// Holds figures of JavaScript functions against an independent parser: parameters, lines, loops and branches, how deep
+// they nest, and where comments stand. It needs acorn and acorn-walk:
 //
 //     npm install --prefix /tmp/parser acorn acorn-walk
 //     NODE_PATH=/tmp/parser/node_modules fuzz/references/javascript.mjs target/release/swage FOLDER
@@ -29,6 +29,15 @@ languages = ["javascript"]
 measure = "${measure}"
 over = 0
 `);
+rules.push(`[[rule]]
+id = "comments"
+severity = "note"
+title = "comments"
+message = "comment"
+skip_generated = false
+languages = ["javascript"]
+match = { text = '//|/\\*', zones = ["comment"] }
+`);
 
 const DEEPER = /^(IfStatement|SwitchStatement|ConditionalExpression|For(In|Of)?Statement|(Do)?WhileStatement)$/;
 
@@ -48,12 +57,15 @@ function branching(top) {
   return [count, deepest];
 }
 
-/** The figures of each named function by line and name, or null where the parser refuses the file. */
+/** The figures of each named function by the place of its name, and the comments; null where the parser refuses the file. */
 function expected(path) {
   const text = readFileSync(path, "utf8");
   for (const sourceType of ["module", "script"]) {
     try {
-      const tree = acorn.parse(text, { ecmaVersion: "latest", sourceType, locations: true, allowHashBang: true, allowReturnOutsideFunction: true });
+      const comments = [];
+      // The line that names an interpreter has a sign of its own.
+      const onComment = (_block, _text, from, _end, start, end) => text.startsWith("#!", from) || comments.push({ start, end });
+      const tree = acorn.parse(text, { onComment, ecmaVersion: "latest", sourceType, locations: true, allowHashBang: true, allowReturnOutsideFunction: true });
       const figures = new Map();
       walk.full(tree, (node) => {
         if (node.type === "FunctionDeclaration" && node.id) {
@@ -64,7 +76,7 @@ function expected(path) {
           figures.set(`${place.line}:${place.column + 1}`, [node.id.name, node.params.length, lines, ...branches]);
         }
       });
-      return figures;
+      return { figures, comments };
     } catch {
       // The other kind of source, or none.
     }
@@ -76,6 +88,14 @@ const config = join(mkdtempSync(join(tmpdir(), "references-")), "swage.toml");
 writeFileSync(config, rules.join(""));
 const command = ["scan", "--tree", folder, "--config", config, "--format", "json", "--no-cache"];
 const report = JSON.parse(execFileSync(program, command, { maxBuffer: 2 ** 31 }));
+// Comments may hold more of their signs; only their beginnings are looked at.
+const ourComments = new Map();
+for (const { anchor } of report.findings.filter((finding) => finding.rule === "comments")) {
+  const places = ourComments.get(anchor.path) ?? [];
+  places.push([anchor.start_line, anchor.start_column]);
+  ourComments.set(anchor.path, places);
+}
+const whole = new Set(report.files.filter((file) => file.examined && !file.syntax_errors).map((file) => file.new_path));
 const ours = new Map();
 for (const { anchor, rule, figure } of report.findings.filter((finding) => finding.figure)) {
   const place = `${anchor.path}:${anchor.start_line}:${anchor.start_column}`;
@@ -83,12 +103,29 @@ for (const { anchor, rule, figure } of report.findings.filter((finding) => findi
 }
 
 let compared = 0;
+let counted = 0;
 let wrong = 0;
 for (const entry of readdirSync(folder, { recursive: true, withFileTypes: true })) {
   const path = join(entry.parentPath ?? entry.path, entry.name);
   if (!entry.isFile() || !/\.[cm]?js$/.test(entry.name)) continue;
-  for (const [place, [name, ...theirs]] of expected(path) ?? []) {
-    const got = ours.get(`${relative(folder, path)}:${place}`);
+  const file = relative(folder, path);
+  const { figures, comments } = expected(path) ?? { figures: [], comments: [] };
+  if (whole.has(file)) {
+    const found = ourComments.get(file) ?? [];
+    const starts = new Set(found.map((place) => place.join(":")));
+    counted += comments.length;
+    const lost = comments.filter(({ start }) => !starts.has(`${start.line}:${start.column + 1}`));
+    const inside = ([line, column]) => comments.some(({ start, end }) =>
+      (line > start.line || (line === start.line && column > start.column))
+      && (line < end.line || (line === end.line && column <= end.column)));
+    const extra = comments.length || figures.size ? found.filter((place) => !inside(place)) : [];
+    for (const place of [...lost.map(({ start }) => [start.line, start.column + 1]), ...extra]) {
+      wrong += 1;
+      console.log(`${path}:${place.join(":")}: a comment for one of the two only`);
+    }
+  }
+  for (const [place, [name, ...theirs]] of figures) {
+    const got = ours.get(`${file}:${place}`);
     if (!got) continue;
     compared += 1;
     if (theirs.some((value, index) => (got[MEASURES[index]] ?? 0) !== value)) {
@@ -97,5 +134,5 @@ for (const entry of readdirSync(folder, { recursive: true, withFileTypes: true }
     }
   }
 }
-console.log(`${compared} functions compared, ${wrong} different`);
+console.log(`${compared} functions and ${counted} comments compared, ${wrong} different`);
 process.exit(wrong ? 1 : 0);

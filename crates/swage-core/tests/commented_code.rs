@@ -75,7 +75,13 @@ fn comments_that_are_code() {
         (
             "a.go",
             &["// x := load(path)", "// if late {\n// \twarn()\n// }"],
-            &["// Load loads a path.", "//go:build linux", "// see Load", "// a list (of boats)"],
+            &[
+                "// Load loads a path.",
+                "//go:build linux",
+                "// see Load",
+                "// a list (of boats)",
+                "// The parts of a ticket:\n//\n//\tpier, berth := split(\"north/4\")\n//\n// Either may be empty.",
+            ],
         ),
         (
             "a.rs",

@@ -9,7 +9,7 @@ use crate::baseline::State;
 use crate::change::{Change, ChangedFile, Commit, Nature};
 use crate::diff::Kind;
 use crate::digest::short_digest;
-use crate::rule::{ChangeMatch, Fault, PathSet, Rule, RuleSet, Subject};
+use crate::rule::{ChangeMatch, Fault, PathSet, Rule, RuleSet, Subject, usually_generated, usually_vendored};
 use crate::scan::Figure;
 
 /// Most files that a finding on the whole change names.
@@ -122,9 +122,14 @@ impl<'a> Work<'a> {
 
     /// Files that look generated, those of a folder together.
     fn generated(&self, files: impl Iterator<Item = (&'a ChangedFile, &'a FileFacts)>) -> Vec<Finding> {
+        let known: Vec<PathSet> = [usually_vendored(), usually_generated()].into_iter().flatten().collect();
+        // A folder with a known name stands for all in it, however deep.
         let folder = |file: &'a ChangedFile| {
-            let end = file.new_path.iter().rposition(|b| *b == b'/').map_or(0, |at| at + 1);
-            &file.new_path[..end]
+            let path = &file.new_path;
+            let has_known_name = |end: &usize| known.iter().any(|set| set.has(&[&path[..*end], b"x"].concat()));
+            let mut ends = memchr::memchr_iter(b'/', path).map(|at| at + 1);
+            let last = path.iter().rposition(|b| *b == b'/').map_or(0, |at| at + 1);
+            &path[..ends.find(has_known_name).unwrap_or(last)]
         };
         let mut files: Vec<_> = files.map(|(file, facts)| (folder(file), file, facts.unlisted)).collect();
         files.sort_by_key(|(folder, file, _)| (*folder, &file.new_path));

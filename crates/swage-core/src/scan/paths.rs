@@ -176,7 +176,8 @@ impl Paths<'_, '_> {
                     flow.falls_through |= own.breaks || own.falls_through && ends;
                     flow.leaves |= own.leaves;
                 }
-                flow.falls_through |= !has_default;
+                // A `select` waits until it can take one of its cases.
+                flow.falls_through |= !has_default && node.kind() != "select_statement";
                 flow
             }
             Shape::Try => self.through_try(node, depth),

@@ -128,7 +128,7 @@ pub(super) fn ends_by_itself(case: Node<'_>) -> bool {
 
 /// Whether a case is taken when no other one is.
 pub(super) fn is_default(case: Node<'_>, text: &[u8]) -> bool {
-    case.kind().contains("default") || text.starts_with(b"default")
+    case.kind().contains("default") || text.starts_with(b"default") || text.starts_with(b"case _:")
 }
 
 /// What stands before the body of a statement, or before the cases of one that has no body around them.

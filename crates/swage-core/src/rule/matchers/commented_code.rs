@@ -142,8 +142,11 @@ fn judge(
         return;
     }
     let indent = |lines: &[Line]| {
-        let own = lines.iter().filter(|(_, l)| !l.trim().is_empty()).map(|(_, l)| l.len() - l.trim_start().len());
-        own.min().unwrap_or(0)
+        let width = |line: &str| {
+            let white = line.chars().take_while(|c| c.is_whitespace());
+            white.map(|c| if c == '\t' { 4 } else { 1 }).sum::<usize>()
+        };
+        lines.iter().filter(|(_, l)| !l.trim().is_empty()).map(|(_, l)| width(l)).min().unwrap_or(0)
     };
     let whole = indent(&lines);
     let mut next: usize = 0;
