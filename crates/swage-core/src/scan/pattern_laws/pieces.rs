@@ -209,11 +209,18 @@ pub(super) fn copied(file: &File, node: Node<'_>, language: &Language) -> Option
 
 /// The range of a node without the comments that it begins and ends with, which patterns leave out.
 pub(super) fn without_comments(node: Node<'_>) -> std::ops::Range<usize> {
-    let children = (0..node.child_count()).filter_map(|n| node.child(n));
-    let matter: Vec<Node<'_>> = children.filter(|child| !child.is_extra()).collect();
-    match (matter.first(), matter.last()) {
-        (Some(first), Some(last)) => first.start_byte()..last.end_byte(),
-        _ => node.byte_range(),
+    let children: Vec<Node<'_>> = (0..node.child_count()).filter_map(|n| node.child(n)).collect();
+    // What no child covers is the node's own, and counts.
+    let own = node.byte_range();
+    let begins = children.first().is_some_and(Node::is_extra);
+    let ends = children.last().is_some_and(Node::is_extra);
+    let mut matter = children.iter().filter(|child| !child.is_extra());
+    match (matter.clone().next(), matter.next_back()) {
+        (Some(first), Some(last)) => {
+            let start = if begins { first.start_byte() } else { own.start };
+            start..if ends { last.end_byte() } else { own.end }
+        }
+        _ => own,
     }
 }
 
