@@ -203,11 +203,12 @@ fn compile_clause(clause: &Clause, language: Option<&'static Language>) -> Resul
 }
 
 /// What a file must hold for the filters of a clause to let anything through: the words of the patterns that must be
-/// around it, in it, or before it.
+/// around it, in it, before it or behind it.
 fn filter_needs(clause: &Clause, language: &'static Language, words: &mut Vocabulary) -> Needs {
     let mut all = Needs::default();
     for filter in &clause.filters {
-        if !matches!(filter.relation, Relation::EnclosedBy | Relation::Encloses | Relation::PrecededBy) {
+        use Relation::{Earlier, EnclosedBy, Encloses, PathWith, PrecededBy};
+        if !matches!(filter.relation, EnclosedBy | Encloses | PrecededBy | PathWith | Earlier) {
             continue;
         }
         let of_place = |place: &Place| match &place.what {
