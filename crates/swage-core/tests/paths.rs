@@ -5,6 +5,9 @@ mod common;
 
 use common::{found, rule};
 use swage_core::config::read_rules;
+use swage_core::lang::Language;
+use swage_core::rule::RuleSet;
+use swage_core::scan::{Limits, scan_fragment};
 
 /// The language, the file with functions, what is opened there, and what closes it. In the files a comment `open` stands on each
 /// line where a path leads out on which it stays open.
@@ -59,5 +62,36 @@ fn deep_code_ends_and_other_languages_are_refused() {
         let problems = read_rules("r.toml", &format!("{head}{}\n", keys(languages)), false).unwrap_err();
         let told: String = problems.iter().map(|p| format!("{p}\n")).collect();
         assert!(told.contains("`path_without` is for languages whose paths are known"), "{told}");
+    }
+}
+
+/// Filter, code of a function, and whether the filter lets the call of `go` through: in the whole function, and in its body alone,
+/// where what stands before and behind isn't known.
+#[test]
+fn what_stands_before_and_behind() {
+    let begun = "earlier = { code = 'begin(X)', holes.X = {} }";
+    let not_begun = "not_earlier = { code = 'begin(X)', holes.X = {} }";
+    let ended = "path_with = { code = 'end(X)', holes.X = {} }";
+    let not_ended = "path_without = { code = 'end(X)', holes.X = {} }";
+    let cases = [
+        (begun, "begin(1)\n    go()", true, true),
+        (begun, "go()\n    begin(1)", false, false),
+        (not_begun, "begin(1)\n    go()", false, false),
+        (not_begun, "wait()\n    go()", true, false),
+        (begun, "def inner():\n        begin(1)\n    go()", true, true),
+        (begun, "begin(1)\n    def inner():\n        go()", false, false),
+        (ended, "go()\n    end(1)", true, false),
+        (ended, "go()\n    wait()", false, false),
+        (not_ended, "go()\n    end(1)", false, false),
+        (not_ended, "go()\n    wait()", true, false),
+    ];
+    for (filter, body, whole, alone) in cases {
+        let rule = rule(&format!("languages = ['python']\nmatch = {{ code = 'go()', {filter} }}"));
+        assert_eq!(!found(&rule, "a.py", &format!("def f():\n    {body}\n")).is_empty(), whole, "{filter} in {body}");
+        let set = RuleSet::new(vec![rule]);
+        let python = Language::by_name("python").unwrap();
+        let fragment = format!("    {body}\n");
+        let part = scan_fragment(fragment.as_bytes(), python, &set, &[true], &Limits::default());
+        assert_eq!(!part.hits.is_empty(), alone, "{filter} in {body} alone");
     }
 }

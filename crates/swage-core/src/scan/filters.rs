@@ -45,8 +45,8 @@ impl Search<'_> {
             Relation::FollowedBy => self.followed(filter, node, given),
             Relation::NotFollowedBy => !self.followed(filter, node, given),
             Relation::Unless => !filter.any.iter().any(|place| self.is_place(place, node, given)),
-            Relation::Earlier => self.earlier(filter, node, given),
-            Relation::NotEarlier => !self.earlier(filter, node, given),
+            Relation::Earlier => self.earlier(filter, node, given) == Some(true),
+            Relation::NotEarlier => self.earlier(filter, node, given) == Some(false),
             Relation::PathWith => self.has_path_with(filter, node, given),
             Relation::PathWithout => self.has_path_without(filter, node, given),
         }
@@ -89,19 +89,22 @@ impl Search<'_> {
         }
     }
 
-    /// Looks at what ends before this node begins, in the nearest function around it or, outside of all, in the file.
-    fn earlier(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+    /// Looks at what ends before this node begins, in the nearest function around it or, outside of all, in the file. `None` when
+    /// nothing is found in a fragment that doesn't hold the beginning of that.
+    fn earlier(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> Option<bool> {
         let around = ancestors(self.file.root(), node);
         let is_function = |n: &&Node<'_>| self.file.language.tables().is(n.kind_id(), Class::Function);
         let function = around.iter().rev().find(is_function).copied().unwrap_or(self.file.root());
         let inside: Vec<Node<'_>> = around.into_iter().skip_while(|n| *n != function).collect();
-        inside.iter().any(|outer| {
+        let is_earlier = inside.iter().any(|outer| {
             let mut before = Children::all(*outer).take_while(|child| child.end_byte() <= node.start_byte());
             before.any(|child| {
                 filter.any.iter().any(|place| self.is_place(place, child, given))
                     || self.is_inside(filter, child, given)
             })
-        })
+        });
+        let begins_here = self.file.known.is_none() || function != self.file.root() && self.starts_here(function);
+        (is_earlier || begins_here).then_some(is_earlier)
     }
 
     /// Whether a node begins in what is known.
