@@ -30,7 +30,9 @@ fn lines(rule_keys: &str, path: &str, code: &str) -> Vec<usize> {
 #[test]
 fn a_path_without_is_found_where_there_is_one() {
     for (language, file, open, close) in FILES {
-        let code = std::fs::read_to_string(format!("{}/tests/data/paths/{file}", env!("CARGO_MANIFEST_DIR"))).unwrap();
+        // TypeScript goes through the functions of JavaScript.
+        let path = format!("{}/tests/data/paths/{}", env!("CARGO_MANIFEST_DIR"), file.replace(".ts", ".js"));
+        let code = std::fs::read_to_string(path).unwrap();
         let opened = format!("languages = [\"{language}\"]\nmatch = {{ code = \"{open}\", holes.LOCK = {{}}");
         let numbered = || code.lines().zip(1..);
         let expected: Vec<usize> =
