@@ -22,6 +22,6 @@ pub(super) static CSS: Language = Language::new(Spec {
     code_signs: &["declaration", "rule_set", "media_statement", "import_statement"],
     statement_ends: &[";", "{", "}"],
     openers: &["/*", "//"],
-    stand_ins: &["HOLE: w_;", "HOLE {}", "97001", "97001% {}"],
+    stand_ins: &["HOLE: w_;", "HOLE {}", "NUMBER", "NUMBER% {}"],
     ..Spec::PLAIN
 });

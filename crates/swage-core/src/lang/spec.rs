@@ -77,7 +77,7 @@ pub struct Spec {
     pub part_wrappers: &'static [(&'static str, &'static str)],
     /// Whether something else is written like a call: what a class extends, the making of an array, a test in the shell.
     pub(crate) others_look_like_calls: bool,
-    /// What to write for a hole, in which HOLE is its name and 97001 a number of its own, where a name alone doesn't parse.
+    /// What to write for a hole, in which HOLE is its name and NUMBER a number of its own, where a name alone doesn't parse.
     pub(crate) stand_ins: &'static [&'static str],
     /// Whether the paths through its statements are known, see `scan/paths.rs`.
     pub(crate) has_known_paths: bool,

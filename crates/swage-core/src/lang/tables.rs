@@ -1,5 +1,6 @@
 //! A language's node kinds by id, for look-ups during a walk.
 
+use std::iter::successors;
 use std::num::NonZero;
 use std::sync::OnceLock;
 
@@ -163,10 +164,8 @@ impl Tables {
             // What follows an `else` stands in the `if` that it belongs to.
             Nesting::If if nesting(parent) != Nesting::If => Some(true),
             Nesting::If => {
-                let mut before = node.prev_sibling();
-                while let Some(comment) = before.filter(|before| before.is_extra()) {
-                    before = comment.prev_sibling();
-                }
+                let mut before = successors(node.prev_sibling(), |before| before.prev_sibling());
+                let before = before.find(|before| !before.is_extra());
                 Some(before.is_none_or(|before| before.kind() != "else"))
             }
         }

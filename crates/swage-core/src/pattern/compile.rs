@@ -32,7 +32,7 @@ impl Pattern {
         if parser.set_language(&language.tables().grammar).is_err() {
             return error(0, format!("the grammar of {} can't be loaded", language.name));
         }
-        let mut compiler = Compiler { parser, holes, statement, language };
+        let mut compiler = Compiler::new(parser, holes, statement, language);
         let plain = Spelling::plain(trimmed, holes);
         let (mut spelling, mut readings) = match compiler.readings(&plain) {
             Ok(readings) => {
@@ -75,19 +75,25 @@ impl Pattern {
         if let Some(declared) = spelling.with_for_declaration(language) {
             readings.extend(compiler.readings(&declared).unwrap_or_default());
         }
-        let comparisons = compiler.as_comparisons(&spelling, &readings);
+        let comparisons = compiler.into_comparisons(&spelling, &readings);
         readings.extend(comparisons);
         let words = words_of(&readings, language);
         Ok(Self { readings, words, holes: holes.len() })
     }
 }
 
+/// The words that every match of a reading holds, each with whether it stands as a whole word.
+fn words_in(reading: &[PatternNode], language: &Language) -> Vec<(Vec<u8>, bool)> {
+    let mut words = Vec::new();
+    reading.iter().for_each(|node| node.gather_words(&mut words, language));
+    words
+}
+
 /// The words that all readings have.
 fn words_of(readings: &[Reading], language: &Language) -> Vec<(Vec<u8>, bool)> {
     let mut words: Option<Vec<(Vec<u8>, bool)>> = None;
     for reading in readings {
-        let mut own = Vec::new();
-        reading.iter().for_each(|n| n.gather_words(&mut own, language));
+        let mut own = words_in(reading, language);
         own.sort();
         own.dedup();
         match &mut words {
@@ -105,11 +111,18 @@ const WHOLE: [&str; 4] = ["binary_expression", "comparison_operator", "await_exp
 struct Compiler<'a> {
     parser: Parser,
     holes: &'a [Hole],
+    /// The same without conditions on what they take: their names stand for it in the pattern's own text.
+    free: Vec<Hole>,
     statement: bool,
     language: &'static Language,
 }
 
-impl Compiler<'_> {
+impl<'a> Compiler<'a> {
+    fn new(parser: Parser, holes: &'a [Hole], statement: bool, language: &'static Language) -> Self {
+        let free = |hole: &Hole| Hole { text: None, stands_for: None, node: None, ..hole.clone() };
+        Self { parser, holes, free: holes.iter().map(free).collect(), statement, language }
+    }
+
     /// All readings of a spelling, the first wrapper's first. Where some have no error at all, those in which something is
     /// missing behind the pattern, such as the end of an element, don't count; nor does plain text where it can have parts.
     fn readings(&mut self, spelling: &Spelling) -> Result<Vec<Reading>, NoReading> {
@@ -202,15 +215,14 @@ impl Compiler<'_> {
     }
 
     /// The comparisons as which the grammar reads a call with type arguments whose run takes one argument.
-    fn as_comparisons(&mut self, spelling: &Spelling, readings: &[Reading]) -> Vec<Reading> {
+    fn into_comparisons(self, spelling: &Spelling, readings: &[Reading]) -> Vec<Reading> {
         let is_argument = |hole: &Hole| hole.many && spelling.text.contains(&format!(">({})", hole.name));
         if !self.language.reads_generic_calls_as_comparisons || !self.holes.iter().any(is_argument) {
             return Vec::new();
         }
         let single = |hole: &Hole| Hole { many: hole.many && !is_argument(hole), ..hole.clone() };
         let holes: Vec<Hole> = self.holes.iter().map(single).collect();
-        let parser = std::mem::replace(&mut self.parser, Parser::new());
-        let mut compiler = Compiler { parser, holes: &holes, statement: self.statement, language: self.language };
+        let mut compiler = Compiler::new(self.parser, &holes, self.statement, self.language);
         let kind = |reading: &Reading| reading.first().and_then(PatternNode::kind);
         let is_new = |other: &Reading| !readings.iter().any(|reading| kind(reading) == kind(other));
         compiler.readings(spelling).unwrap_or_default().into_iter().filter(is_new).collect()
@@ -219,24 +231,21 @@ impl Compiler<'_> {
     /// Whether a reading matches the text that it was made from. What it is made of and what matching looks at are written in
     /// two places, and a pattern on which they differ would be accepted and find nothing.
     fn matches_itself(&self, reading: &[PatternNode], text: &str, node: Node<'_>) -> bool {
-        let free = |hole: &Hole| Hole { text: None, stands_for: None, node: None, ..hole.clone() };
-        let holes: Vec<Hole> = self.holes.iter().map(free).collect();
         let source = text.as_bytes();
-        let mut words = Vec::new();
-        reading.iter().for_each(|node| node.gather_words(&mut words, self.language));
-        if words.iter().any(|(word, _)| !text.contains(&*String::from_utf8_lossy(word))) {
+        let words = words_in(reading, self.language);
+        if words.iter().any(|(word, _)| memchr::memmem::find(source, word).is_none()) {
             return false;
         }
         let matching = Matching {
             source,
             language: self.language,
-            holes: &holes,
+            holes: &self.free,
             given: &[],
             imports: &Imports::of(node, source, self.language),
             probe: None,
             steps: &Cell::new(budget(source)),
         };
-        matching.reading(reading, holes.len(), node).is_some()
+        matching.reading(reading, self.free.len(), node).is_some()
     }
 
     /// What to read instead of doubtful readings, or besides them.

@@ -41,7 +41,11 @@ fn begins_with_keyword(node: &PatternNode, language: &'static Language) -> bool 
         PatternNode::Inner { children, .. } => {
             children.first().is_some_and(|first| begins_with_keyword(first, language))
         }
-        _ => false,
+        PatternNode::Leaf(_, None)
+        | PatternNode::Hole(_)
+        | PatternNode::Many(_)
+        | PatternNode::Quoted(..)
+        | PatternNode::Word(..) => false,
     }
 }
 

@@ -77,8 +77,9 @@ impl Spelling {
     /// The same with another form of one hole.
     fn with(&self, hole: usize, form: Option<&str>) -> Self {
         let mut spelled = self.spelled.clone();
+        // A number that nobody writes.
         let number = (97_001 + hole).to_string();
-        spelled[hole] = form.map(|form| form.replace("HOLE", &self.names[hole]).replace("97001", &number));
+        spelled[hole] = form.map(|form| form.replace("HOLE", &self.names[hole]).replace("NUMBER", &number));
         Self::new(&self.code, self.names.clone(), spelled)
     }
 

@@ -122,6 +122,10 @@ impl<'a> Work<'a> {
 
     /// Files that look generated, those of a folder together.
     fn generated(&self, files: impl Iterator<Item = (&'a ChangedFile, &'a FileFacts)>) -> Vec<Finding> {
+        let files: Vec<_> = files.collect();
+        if files.is_empty() {
+            return Vec::new();
+        }
         let known: Vec<PathSet> = [usually_vendored(), usually_generated()].into_iter().flatten().collect();
         // A folder with a known name stands for all in it, however deep.
         let folder = |file: &'a ChangedFile| {
@@ -131,7 +135,7 @@ impl<'a> Work<'a> {
             let last = path.iter().rposition(|b| *b == b'/').map_or(0, |at| at + 1);
             &path[..ends.find(has_known_name).unwrap_or(last)]
         };
-        let mut files: Vec<_> = files.map(|(file, facts)| (folder(file), file, facts.unlisted)).collect();
+        let mut files: Vec<_> = files.into_iter().map(|(file, facts)| (folder(file), file, facts.unlisted)).collect();
         files.sort_by_key(|(folder, file, _)| (*folder, &file.new_path));
         // An outer folder comes before those in it.
         let mut outer: &[u8] = b"";

@@ -98,10 +98,7 @@ impl Search<'_> {
         let inside: Vec<Node<'_>> = around.into_iter().skip_while(|n| *n != function).collect();
         let is_earlier = inside.iter().any(|outer| {
             let mut before = Children::all(*outer).take_while(|child| child.end_byte() <= node.start_byte());
-            before.any(|child| {
-                filter.any.iter().any(|place| self.is_place(place, child, given))
-                    || self.is_inside(filter, child, given)
-            })
+            before.any(|child| self.is_in(filter, child, given))
         });
         let begins_here = self.file.known.is_none() || function != self.file.root() && self.starts_here(function);
         (is_earlier || begins_here).then_some(is_earlier)
@@ -145,7 +142,12 @@ impl Search<'_> {
         answer
     }
 
-    pub(super) fn is_inside(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+    /// Whether anything in a node, or the node itself, meets the filter.
+    pub(super) fn is_in(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+        filter.any.iter().any(|place| self.is_place(place, node, given)) || self.is_inside(filter, node, given)
+    }
+
+    fn is_inside(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
         let mut found = false;
         let visited = walk(node, Which { marks: None, signs: true }, &mut |step| {
             let Step::Enter { node: n, .. } = step else { return false };
@@ -166,7 +168,7 @@ impl Search<'_> {
         found
     }
 
-    pub(super) fn is_place(&self, place: &Place, node: Node<'_>, given: Given<'_>) -> bool {
+    fn is_place(&self, place: &Place, node: Node<'_>, given: Given<'_>) -> bool {
         let here = match &place.what {
             NodeTest::Definition { class, name } => {
                 self.file.language.tables().is(node.kind_id(), *class)

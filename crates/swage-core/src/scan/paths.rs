@@ -21,7 +21,7 @@ use crate::rule::Filter;
 const DEEPEST: usize = 500;
 
 /// Where paths lead on which nothing has matched yet.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 struct Flow {
     /// To the next statement.
     falls_through: bool,
@@ -113,11 +113,11 @@ impl Paths<'_, '_> {
                 }
                 Shape::Try | Shape::Plain => {}
                 Shape::Loop | Shape::Switch => flow.falls_through |= std::mem::take(&mut flow.breaks),
-                Shape::Guarded if heads(*outer).any(|head| self.is_in(head)) => return false,
+                Shape::Guarded if self.is_in_head(*outer) => return false,
                 Shape::Guarded => {}
                 Shape::Definition | Shape::Return | Shape::Break | Shape::Jump => return false,
             }
-            if !flow.falls_through && !flow.breaks && !flow.leaves {
+            if flow == Flow::NONE {
                 return false;
             }
             inner = *outer;
@@ -133,9 +133,7 @@ impl Paths<'_, '_> {
             }
             let through = self.through(statement, depth);
             self.forget_assigned(statement);
-            flow.falls_through = through.falls_through;
-            flow.breaks |= through.breaks;
-            flow.leaves |= through.leaves;
+            flow = Flow { falls_through: false, ..flow }.or(through);
         }
         flow
     }
@@ -162,7 +160,7 @@ impl Paths<'_, '_> {
                 }
             }
             Shape::Switch => {
-                if heads(node).any(|head| self.is_in(head)) {
+                if self.is_in_head(node) {
                     return Flow::NONE;
                 }
                 let mut flow = Flow::NONE;
@@ -182,7 +180,7 @@ impl Paths<'_, '_> {
             }
             Shape::Try => self.through_try(node, depth),
             Shape::Guarded => {
-                if heads(node).any(|head| self.is_in(head)) {
+                if self.is_in_head(node) {
                     return Flow::NONE;
                 }
                 node.child_by_field_name("body").map_or(Flow::CLEAN, |body| self.through(body, depth))
@@ -233,8 +231,7 @@ impl Paths<'_, '_> {
     }
 
     fn through_try(&self, node: Node<'_>, depth: usize) -> Flow {
-        let is_closed = heads(node).any(|head| self.is_in(head))
-            || Children::named(node).any(|part| part.kind() == "finally_clause" && self.is_in(part));
+        let is_closed = self.is_closed_at_last(node, node);
         let Some(body) = node.child_by_field_name("body").filter(|_| !is_closed) else { return Flow::NONE };
         let mut flow = self.through(body, depth);
         let any_in_body = self.is_in(body);
@@ -255,8 +252,12 @@ impl Paths<'_, '_> {
     /// Whether something meets the filter where a `try` ends in any case; not for what stands in that place itself.
     fn is_closed_at_last(&self, node: Node<'_>, inner: Node<'_>) -> bool {
         let is_last = |part: &Node<'_>| part.kind() == "finally_clause";
+        self.is_in_head(node) || !is_last(&inner) && Children::named(node).filter(is_last).any(|part| self.is_in(part))
+    }
+
+    /// Whether something meets the filter before the body of a statement.
+    fn is_in_head(&self, node: Node<'_>) -> bool {
         heads(node).any(|head| self.is_in(head))
-            || !is_last(&inner) && Children::named(node).filter(is_last).any(|part| self.is_in(part))
     }
 
     fn shape(&self, node: Node<'_>) -> Shape {
@@ -267,10 +268,9 @@ impl Paths<'_, '_> {
         self.search.file.language.tables().is(node.kind_id(), class)
     }
 
-    /// Whether anything in a node, or the node itself, meets the filter.
+    /// Whether anything in a node, or the node itself, meets the filter; remembered for [`Search::has_path_with`].
     fn is_in(&self, node: Node<'_>) -> bool {
-        let is_match = self.filter.any.iter().any(|place| self.search.is_place(place, node, self.given))
-            || self.search.is_inside(self.filter, node, self.given);
+        let is_match = self.search.is_in(self.filter, node, self.given);
         self.matched.set(self.matched.get() || is_match);
         is_match
     }
