@@ -109,12 +109,20 @@ impl Language {
     pub fn parameter_count(&self, node: Node<'_>, source: &[u8], least: u64) -> Option<u32> {
         let tables = self.tables();
         let [single, list, name, declarator] = tables.fields;
+        let text = |node: Node<'_>| source.get(node.byte_range()).unwrap_or_default();
+        let commas = |node: Node<'_>| memchr::memchr_iter(b',', text(node)).count() as u64;
+        let is_list = |child: &Node<'_>| !child.kind().contains("type_parameter");
+        // Wherever there is a list, commas part what is in it; behind it there may be another one.
+        let is_last = |list: &Node<'_>| !source[list.end_byte()..].trim_ascii_start().starts_with(b"(");
+        let only = node.child_by_field_id(list).filter(|child| is_list(child) && is_last(child));
+        if only.is_some_and(|list| commas(list) < least) {
+            return None;
+        }
         if node.child_by_field_id(single).is_some_and(|p| p.child_count() == 0) {
             return Some(1);
         }
         let mut holder = node;
         let lists: Vec<Node<'_>> = loop {
-            let is_list = |child: &Node<'_>| !child.kind().contains("type_parameter");
             let mut cursor = holder.walk();
             let id = std::num::NonZero::new(list);
             let found = id.map(|id| holder.children_by_field_id(id, &mut cursor).filter(is_list).collect::<Vec<_>>());
@@ -130,10 +138,8 @@ impl Language {
         if lists.first().is_some_and(|l| tables.is(l.kind_id(), Class::Name)) {
             return Some(1);
         }
-        let text = |node: Node<'_>| source.get(node.byte_range()).unwrap_or_default();
-        // Wherever there is a list, commas part what is in it.
         if let [only] = lists[..]
-            && (memchr::memchr_iter(b',', text(only)).count() as u64) < least
+            && commas(only) < least
         {
             return None;
         }

@@ -28,6 +28,10 @@ pub struct Tables {
     pub(super) fields: [u16; 4],
     /// How each kind stands in nesting.
     nesting: Vec<Nesting>,
+    /// What nodes of each kind say among others.
+    says: Vec<Says>,
+    /// Whether each kind is a loop whose head has its fields between semicolons.
+    heads: Vec<bool>,
     /// Whether what follows an `else` stands in a node of its own.
     wraps_else: bool,
     interests: OnceLock<Vec<u8>>,
@@ -51,6 +55,19 @@ pub(crate) mod interest {
     pub const LEAF: u8 = 32;
     /// It matters to what names stand for.
     pub const NAME: u8 = 64;
+}
+
+/// What a node says among others of a list.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Says {
+    /// What its kind says, and a sign only when it is written.
+    Something { named: bool },
+    /// Nothing, when it stands where anything may.
+    Comment,
+    /// That a statement ends, or a field of the head of a loop.
+    Semicolon,
+    /// Nothing: commas, ends of lines, and what the language lets a list hold.
+    Nothing,
 }
 
 /// How a node kind counts when nesting is measured.
@@ -108,6 +125,17 @@ impl Tables {
         let optional_fields = spec.optional_fields.iter().filter_map(|f| grammar.field_id_for_name(f));
         let optional_fields = optional_fields.map(NonZero::get).collect();
         let wraps_else = nesting.contains(&Nesting::Else);
+        let name_of = |id: u16| grammar.node_kind_for_id(id).unwrap_or_default();
+        let kinds = 0..grammar.node_kind_count() as u16;
+        let says = |id: u16| match (grammar.node_kind_is_named(id), name_of(id)) {
+            (true, kind) if spec.silent.contains(&kind) => Says::Nothing,
+            (true, _) if classes[usize::from(id)] & (1 << Class::Comment as u16) != 0 => Says::Comment,
+            (false, "," | "\n" | "\0") => Says::Nothing,
+            (false, ";") => Says::Semicolon,
+            (named, _) => Says::Something { named },
+        };
+        let says = kinds.clone().map(says).collect();
+        let heads = kinds.map(|id| name_of(id).starts_with("for")).collect();
         Tables {
             grammar,
             classes,
@@ -117,6 +145,8 @@ impl Tables {
             name_fields,
             fields,
             nesting,
+            says,
+            heads,
             wraps_else,
             interests: OnceLock::new(),
             keywords: OnceLock::new(),
@@ -145,6 +175,16 @@ impl Tables {
     /// Whether nodes of this kind hold a name and its type where a name alone may stand.
     pub(crate) fn is_annotated(&self, kind: u16) -> bool {
         self.annotated.get(usize::from(kind)).copied().unwrap_or(false)
+    }
+
+    /// What nodes of this kind say among others.
+    pub(crate) fn says(&self, kind: u16) -> Says {
+        self.says.get(usize::from(kind)).copied().unwrap_or(Says::Something { named: true })
+    }
+
+    /// Whether semicolons part what stands in nodes of this kind.
+    pub(crate) fn is_parted(&self, kind: u16) -> bool {
+        self.heads.get(usize::from(kind)).copied().unwrap_or(false)
     }
 
     /// Whether nodes of this kind are of the class.

@@ -75,7 +75,7 @@ impl Builder<'_> {
 
     fn children<'t>(&self, node: Node<'t>) -> Vec<Node<'t>> {
         let mut cursor = node.walk();
-        node.children(&mut cursor).filter(|c| !is_irrelevant(*c, node.kind(), self.language)).collect()
+        node.children(&mut cursor).filter(|c| !is_irrelevant(*c, node.kind_id(), self.language)).collect()
     }
 
     /// The hole that a node stands for: a stand-in, a leaf with a hole's name, or a statement, parameter and the like
@@ -158,7 +158,7 @@ pub(super) fn covering<'t>(
         let within: Vec<_> = within.collect();
         // Comments may stand before and behind what matters.
         let (first, last) = (within.first()?, within.last()?);
-        let inside: Vec<_> = within.iter().copied().filter(|c| !is_irrelevant(*c, node.kind(), language)).collect();
+        let inside: Vec<_> = within.iter().copied().filter(|c| !is_irrelevant(*c, node.kind_id(), language)).collect();
         // A closing semicolon of the pattern may belong to the parent.
         let ends = last.end_byte() == range.end || last.end_byte() + 1 == range.end;
         let covers = first.start_byte() == range.start && ends && !inside.is_empty();

@@ -66,7 +66,7 @@ impl Matching<'_> {
         }
         let mut siblings = vec![node];
         let mut next = node.next_sibling();
-        let parent_kind = node.parent().map_or("", |p| p.kind());
+        let parent_kind = node.parent().map_or(u16::MAX, |p| p.kind_id());
         while let Some(sibling) = next.filter(|_| siblings.len() < 4096) {
             if !is_irrelevant(sibling, parent_kind, self.language) {
                 siblings.push(sibling);
@@ -143,12 +143,12 @@ impl Matching<'_> {
                     && !first.may_be(child)
                     && !self.language.tables().is_optional(child.kind_id())
                     && !self.language.tables().is_annotated(child.kind_id())
-                    && !is_irrelevant(child, node.kind(), self.language)
+                    && !is_irrelevant(child, node.kind_id(), self.language)
                     && self.probe.is_none()
                 {
                     return false;
                 }
-                let relevant = |child: &Node<'_>| !is_irrelevant(*child, node.kind(), self.language);
+                let relevant = |child: &Node<'_>| !is_irrelevant(*child, node.kind_id(), self.language);
                 let nodes: Vec<_> = Children::all(node).filter(relevant).collect();
                 let before = bound.clone();
                 if self.list(children, &nodes, bound, true).is_some() {

@@ -34,7 +34,7 @@ pub(crate) use self::matcher::{Bindings, Given, Matching, budget};
 pub use self::names::hole_names;
 pub(crate) use self::names::names_in_capitals;
 pub(crate) use self::probe::{Failure, Probe};
-use crate::lang::{Class, Language};
+use crate::lang::{Class, Language, Says};
 
 /// A named gap in a code pattern.
 #[derive(Debug, Clone)]
@@ -183,16 +183,14 @@ impl PatternNode {
 }
 
 /// Whether a child takes no part in matching: comments, commas, line ends, closing semicolons, and what says nothing.
-pub(crate) fn is_irrelevant(node: Node<'_>, parent_kind: &str, language: &Language) -> bool {
-    if node.is_named() {
-        return node.is_extra() && language.tables().is(node.kind_id(), Class::Comment)
-            || language.silent.contains(&node.kind());
-    }
-    match node.kind() {
-        "," | "\n" | "\0" => true,
+/// `parent` is the kind of the node around it.
+pub(crate) fn is_irrelevant(node: Node<'_>, parent: u16, language: &Language) -> bool {
+    match language.tables().says(node.kind_id()) {
+        Says::Something { named } => !named && node.start_byte() == node.end_byte(),
+        Says::Comment => node.is_extra(),
         // The semicolons of a `for` head part its fields; all others close statements.
-        ";" => !parent_kind.starts_with("for"),
-        _ => node.start_byte() == node.end_byte(),
+        Says::Semicolon => !language.tables().is_parted(parent),
+        Says::Nothing => true,
     }
 }
 

@@ -184,7 +184,7 @@ fn with_run(piece: &Piece<'_>, language: &'static Language, dice: &mut Dice) -> 
         return None;
     }
     let items: Vec<Node<'_>> =
-        all[1..all.len() - 1].iter().filter(|n| !is_irrelevant(**n, list.kind(), language)).copied().collect();
+        all[1..all.len() - 1].iter().filter(|n| !is_irrelevant(**n, list.kind_id(), language)).copied().collect();
     if items.iter().any(|n| !n.is_named()) {
         return None;
     }

@@ -106,8 +106,9 @@ impl NodeFinder for MeasureMatch {
     fn at<'t>(&self, file: &ParsedFile<'t>, node: Node<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
         let value = match self.measure {
             Measure::Parameters => file.language.parameter_count(node, file.source, self.over).map(u64::from),
-            Measure::Lines => Some(line_count(node)),
-            Measure::Nesting | Measure::Branches => None,
+            // Annotations and comments aside, which only take from it.
+            Measure::Lines if row_count(node) > self.over => Some(line_count(node)),
+            Measure::Lines | Measure::Nesting | Measure::Branches => None,
         };
         if let Some(over) = value.and_then(|value| self.over(file, node, value)) {
             found(node, over);
@@ -149,6 +150,11 @@ fn is_packed(function: Node<'_>) -> bool {
     const LONG_LINE: u64 = 200;
     let bytes = last_part(function).end_byte() - function.start_byte();
     bytes as u64 > LONG_LINE * line_count(function)
+}
+
+/// How many lines a node takes with all that the grammar puts into it.
+fn row_count(node: Node<'_>) -> u64 {
+    (node.end_position().row - node.start_position().row) as u64 + 1
 }
 
 /// How many lines a node takes, from the first behind its annotations.

@@ -6,7 +6,7 @@ use std::rc::Rc;
 use foldhash::HashMap;
 use tree_sitter::Node;
 
-use super::plain::{Item, PlainQuery, Shape, Test};
+use super::plain::{Item, MOST_FIELDS, PlainQuery, Shape, Test};
 use crate::pattern::Children;
 use crate::rule::matchers::TooMany;
 
@@ -129,11 +129,33 @@ impl<'t> Work<'_, 't> {
         let matched = if shape.children.is_empty() {
             then(taken)
         } else {
-            let family = self.families.family(node, !shape.signs);
-            family.may_have(&shape.children) && self.places(&shape.children, &family, 0, taken, then)
+            match only_ways(shape, node) {
+                Ways::None => false,
+                Ways::One(children) => self.each(&shape.children, &children, taken, then),
+                Ways::Several => {
+                    let family = self.families.family(node, !shape.signs);
+                    family.may_have(&shape.children) && self.places(&shape.children, &family, 0, taken, then)
+                }
+            }
         };
         shape.captures.iter().for_each(|capture| taken[*capture] = None);
         matched
+    }
+
+    /// Takes a child for each place.
+    fn each(
+        &self,
+        items: &[Item],
+        children: &[Option<Child<'t>>],
+        taken: &mut Captured<'t>,
+        then: Then<'_, 't>,
+    ) -> bool {
+        match (items, children) {
+            ([item, items @ ..], [Some(child), children @ ..]) => {
+                self.choices(item, *child, taken, &mut |taken| self.each(items, children, taken, then))
+            }
+            _ => then(taken),
+        }
     }
 
     /// Finds children for places, from the child with this index on.
@@ -163,6 +185,37 @@ impl<'t> Work<'_, 't> {
         }
         any
     }
+}
+
+/// In how many ways children can take the places of a shape, as far as their number and their fields tell.
+enum Ways<'t> {
+    None,
+    /// These alone, one for each place.
+    One([Option<Child<'t>>; MOST_FIELDS]),
+    Several,
+}
+
+/// Looks for the children of a node by the fields of a shape's places. Where it has as many children as there are places, and
+/// each place a field of its own, a child can take no other place than that of its field, so the node needn't be asked for
+/// all of its children and their fields.
+fn only_ways<'t>(shape: &Shape, node: Node<'t>) -> Ways<'t> {
+    let count = if shape.signs { node.child_count() as usize } else { node.named_child_count() };
+    if shape.fields.is_empty() || count != shape.children.len() {
+        return Ways::Several;
+    }
+    let mut children = [None; MOST_FIELDS];
+    for &(at, field) in &shape.fields {
+        let Some(child) = node.child_by_field_id(field).map(Child::new) else { return Ways::None };
+        if !shape.signs && !child.named {
+            return Ways::Several;
+        }
+        if !shape.children[at].choices.iter().any(|shape| child.fits(shape)) {
+            return Ways::None;
+        }
+        children[at] = Some(child);
+    }
+    let in_order = children.iter().flatten().is_sorted_by_key(|child| child.node.start_byte());
+    if in_order { Ways::One(children) } else { Ways::None }
 }
 
 /// Whether all predicates hold.

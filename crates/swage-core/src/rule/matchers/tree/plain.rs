@@ -48,7 +48,12 @@ pub(super) struct Shape {
     pub children: Vec<Item>,
     /// Whether signs or keywords are among them, which the grammar doesn't name.
     pub signs: bool,
+    /// The places and their fields, those that take few kinds first; empty unless each has a field of its own.
+    pub fields: Vec<(usize, u16)>,
 }
+
+/// Most places that are looked for by their fields.
+pub(super) const MOST_FIELDS: usize = 4;
 
 /// A condition on the text of a capture.
 #[derive(Debug)]
@@ -206,7 +211,8 @@ impl<'q> Reader<'q> {
             all
         } else if self.rest.starts_with('"') {
             let text = unquoted(self.string()?)?;
-            vec![Shape { kinds: self.kinds(&text, false)?, captures: Vec::new(), children: Vec::new(), signs: false }]
+            let kinds = self.kinds(&text, false)?;
+            vec![Shape { kinds, captures: Vec::new(), children: Vec::new(), signs: false, fields: Vec::new() }]
         } else if self.takes('(') {
             self.blank();
             if self.rest.starts_with(['(', '[', '"']) {
@@ -274,7 +280,13 @@ impl<'q> Reader<'q> {
         let grammar = &self.language.tables().grammar;
         let mut below = children.iter().flat_map(|item| &item.choices).flat_map(|shape| &shape.kinds);
         let signs = below.any(|kind| !grammar.node_kind_is_named(*kind));
-        (!anchored).then_some(Shape { kinds, captures: Vec::new(), children, signs })
+        let field = |item: &Item| Some(grammar.field_id_for_name(item.field.as_deref()?)?.get());
+        let fields: Option<Vec<u16>> = children.iter().map(field).collect();
+        let alone = |fields: &Vec<u16>| (1..fields.len()).all(|at| !fields[..at].contains(&fields[at]));
+        let fields = fields.filter(|fields| fields.len() <= MOST_FIELDS && alone(fields)).unwrap_or_default();
+        let mut fields: Vec<(usize, u16)> = fields.into_iter().enumerate().collect();
+        fields.sort_by_key(|(at, _)| children[*at].choices.iter().any(|shape| shape.kinds.is_empty()));
+        (!anchored).then_some(Shape { kinds, captures: Vec::new(), children, signs, fields })
     }
 
     /// The node kinds with a name; `None` when there is none, or it is one for many.
