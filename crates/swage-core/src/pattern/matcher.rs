@@ -150,12 +150,17 @@ impl Matching<'_> {
                 }
                 let relevant = |child: &Node<'_>| !is_irrelevant(*child, node.kind_id(), self.language);
                 let nodes: Vec<_> = Children::all(node).filter(relevant).collect();
+                let fixed = children.iter().filter(|p| !matches!(p, PatternNode::Many(_))).count();
+                if self.probe.is_none() && nodes.len() < fixed {
+                    return false;
+                }
                 let before = bound.clone();
                 if self.list(children, &nodes, bound, true).is_some() {
                     return self.has_own_text(node, children, own);
                 }
                 // What the pattern doesn't write may be there all the same.
                 self.probe.is_none()
+                    && nodes.len() > fixed
                     && self.without_unwritten(children, node, &nodes).is_some_and(|nodes| {
                         *bound = before;
                         self.list(children, &nodes, bound, true).is_some() && self.has_own_text(node, children, own)
@@ -207,6 +212,14 @@ impl Matching<'_> {
 
     /// Matches a list of patterns with the front of a list of nodes, all of them when `whole`; how many were taken.
     fn list(&self, patterns: &[PatternNode], nodes: &[Node<'_>], bound: &mut Bindings, whole: bool) -> Option<usize> {
+        let tables = self.language.tables();
+        let may_be =
+            |(pattern, node): (&PatternNode, &Node<'_>)| pattern.may_be(*node) || tables.is_annotated(node.kind_id());
+        // Each has its place where no run is among them, and kinds are told at once.
+        let is_run = |pattern: &PatternNode| matches!(pattern, PatternNode::Many(_));
+        if self.probe.is_none() && !patterns.iter().any(is_run) && !patterns.iter().zip(nodes).all(may_be) {
+            return None;
+        }
         self.rest(patterns, nodes, bound, whole, &mut Failures::of(patterns))
     }
 

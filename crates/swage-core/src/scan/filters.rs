@@ -6,7 +6,7 @@ use super::allow;
 use super::search::Search;
 use super::walk::{Step, Which, walk};
 use crate::lang::Class;
-use crate::pattern::{Children, Given, Matching, ancestors};
+use crate::pattern::{Children, Given, Matching};
 use crate::rule::{Clause, Filter, NodeTest, ParsedFile, Place, Relation};
 
 /// Whether a text is one that the clause must not match.
@@ -15,10 +15,10 @@ pub(super) fn is_excused(clause: &Clause, text: &[u8]) -> bool {
     places.any(|place| matches!(&place.what, NodeTest::Text(regex) if regex.is_match(text)))
 }
 
-impl Search<'_> {
+impl<'a> Search<'a> {
     /// Whether all filters of a clause let a match through that is seen from this node, has this text and captured
     /// `given`.
-    pub(super) fn passes(&self, clause: &Clause, node: Node<'_>, text: &[u8], given: Given<'_>) -> bool {
+    pub(super) fn passes(&self, clause: &Clause, node: Node<'a>, text: &[u8], given: Given<'_>) -> bool {
         clause.filters.iter().all(|filter| {
             if filter.relation != Relation::Unless {
                 return self.holds(filter, node, given);
@@ -34,7 +34,7 @@ impl Search<'_> {
         })
     }
 
-    fn holds(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+    fn holds(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         match filter.relation {
             Relation::EnclosedBy => self.enclosed(filter, node, given),
             Relation::NotEnclosedBy => !self.enclosed(filter, node, given),
@@ -54,7 +54,7 @@ impl Search<'_> {
 
     /// Looks at the node before, attributes and decorators aside, or where this one is the first of what it merely
     /// heads, before that.
-    fn preceded(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+    fn preceded(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let mut at = node;
         loop {
             if let Some(before) = at.prev_named_sibling() {
@@ -74,7 +74,7 @@ impl Search<'_> {
     }
 
     /// Looks at the node behind, where it begins on the line on which this one ends.
-    fn followed(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+    fn followed(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let row = node.end_position().row;
         let mut at = node;
         loop {
@@ -91,12 +91,12 @@ impl Search<'_> {
 
     /// Looks at what ends before this node begins, in the nearest function around it or, outside of all, in the file. `None` when
     /// nothing is found in a fragment that doesn't hold the beginning of that.
-    fn earlier(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> Option<bool> {
-        let around = ancestors(self.file.root(), node);
-        let is_function = |n: &&Node<'_>| self.file.language.tables().is(n.kind_id(), Class::Function);
+    fn earlier(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> Option<bool> {
+        let around = self.around(node);
+        let is_function = |n: &&Node<'a>| self.file.language.tables().is(n.kind_id(), Class::Function);
         let function = around.iter().rev().find(is_function).copied().unwrap_or(self.file.root());
-        let inside: Vec<Node<'_>> = around.into_iter().skip_while(|n| *n != function).collect();
-        let is_earlier = inside.iter().any(|outer| {
+        let mut inside = around.iter().skip_while(|n| **n != function);
+        let is_earlier = inside.any(|outer| {
             let mut before = Children::all(*outer).take_while(|child| child.end_byte() <= node.start_byte());
             before.any(|child| self.is_in(filter, child, given))
         });
@@ -105,15 +105,15 @@ impl Search<'_> {
     }
 
     /// Whether a node begins in what is known.
-    fn starts_here(&self, node: Node<'_>) -> bool {
+    fn starts_here(&self, node: Node<'a>) -> bool {
         self.file.known.as_ref().is_none_or(|own| node.start_byte() >= own.start)
     }
 
-    fn enclosed(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
-        let around = ancestors(self.file.root(), node);
+    fn enclosed(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
+        let around = self.around(node);
         // Heads that were made up to complete a fragment are none.
-        let around: Vec<Node<'_>> = around.into_iter().rev().filter(|n| self.starts_here(*n)).collect();
-        let is_of_kind = |place: &Place, n: &Node<'_>| match &place.what {
+        let around: Vec<Node<'a>> = around.iter().rev().copied().filter(|n| self.starts_here(*n)).collect();
+        let is_of_kind = |place: &Place, n: &Node<'a>| match &place.what {
             NodeTest::Definition { class, .. } | NodeTest::Node(class) => {
                 self.file.language.tables().is(n.kind_id(), *class)
             }
@@ -128,7 +128,7 @@ impl Search<'_> {
 
     /// Many matches may ask the same of one large node, such as the whole file: what doesn't depend on what they captured is
     /// asked once.
-    fn encloses(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+    fn encloses(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let is_free = |place: &Place| !matches!(place.what, NodeTest::Code(_)) && place.filters.is_empty();
         if !filter.any.iter().all(is_free) {
             return self.is_inside(filter, node, given);
@@ -143,11 +143,11 @@ impl Search<'_> {
     }
 
     /// Whether anything in a node, or the node itself, meets the filter.
-    pub(super) fn is_in(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+    pub(super) fn is_in(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         filter.any.iter().any(|place| self.is_place(place, node, given)) || self.is_inside(filter, node, given)
     }
 
-    fn is_inside(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+    fn is_inside(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let mut found = false;
         let visited = walk(node, Which { marks: None, signs: true }, &mut |step| {
             let Step::Enter { node: n, .. } = step else { return false };
@@ -168,7 +168,7 @@ impl Search<'_> {
         found
     }
 
-    fn is_place(&self, place: &Place, node: Node<'_>, given: Given<'_>) -> bool {
+    fn is_place(&self, place: &Place, node: Node<'a>, given: Given<'_>) -> bool {
         let here = match &place.what {
             NodeTest::Definition { class, name } => {
                 self.file.language.tables().is(node.kind_id(), *class)

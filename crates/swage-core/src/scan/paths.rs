@@ -49,19 +49,19 @@ impl Flow {
 
 impl<'f> Search<'f> {
     /// Whether a path leads from a match to the end of its function on which nothing meets the filter.
-    pub(super) fn has_path_without(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+    pub(super) fn has_path_without(&self, filter: &Filter, node: Node<'f>, given: Given<'_>) -> bool {
         // What stands behind a fragment isn't known.
         self.file.known.is_none() && self.paths(filter, node, given).leads_out(node)
     }
 
     /// Whether something meets the filter on a path from a match to the end of its function.
-    pub(super) fn has_path_with(&self, filter: &Filter, node: Node<'_>, given: Given<'_>) -> bool {
+    pub(super) fn has_path_with(&self, filter: &Filter, node: Node<'f>, given: Given<'_>) -> bool {
         let paths = self.paths(filter, node, given);
         paths.leads_out(node);
         paths.matched.get()
     }
 
-    fn paths<'s>(&'s self, filter: &'s Filter, node: Node<'_>, given: Given<'s>) -> Paths<'s, 'f> {
+    fn paths<'s>(&'s self, filter: &'s Filter, node: Node<'f>, given: Given<'s>) -> Paths<'s, 'f> {
         let head = self.file.text(node).split(|b| *b == b'(').next().unwrap_or_default();
         let is_name =
             |text: &[u8]| !text.is_empty() && text.iter().all(|b| b.is_ascii_alphanumeric() || b"_.$".contains(b));
@@ -85,11 +85,11 @@ struct Paths<'s, 'f> {
     matched: Cell<bool>,
 }
 
-impl Paths<'_, '_> {
+impl<'f> Paths<'_, 'f> {
     /// Goes on from a match, outwards until its function ends.
-    fn leads_out(&self, node: Node<'_>) -> bool {
+    fn leads_out(&self, node: Node<'f>) -> bool {
         let mut around = ancestors(self.search.file.root(), node);
-        let is_function = |node: &Node<'_>| self.is(*node, Class::Function);
+        let is_function = |node: &Node<'f>| self.is(*node, Class::Function);
         let Some(function) = around.iter().rposition(is_function) else { return false };
         if around[function].has_error() {
             return false;
@@ -126,7 +126,7 @@ impl Paths<'_, '_> {
     }
 
     /// The flow through statements one behind the other.
-    fn sequence<'t>(&self, statements: impl Iterator<Item = Node<'t>>, mut flow: Flow, depth: usize) -> Flow {
+    fn sequence(&self, statements: impl Iterator<Item = Node<'f>>, mut flow: Flow, depth: usize) -> Flow {
         for statement in statements {
             if !flow.falls_through {
                 break;
@@ -139,7 +139,7 @@ impl Paths<'_, '_> {
     }
 
     /// The flow through a statement.
-    fn through(&self, node: Node<'_>, depth: usize) -> Flow {
+    fn through(&self, node: Node<'f>, depth: usize) -> Flow {
         if depth > DEEPEST {
             self.search.too_deep.set(true);
             return Flow::NONE;
@@ -199,15 +199,15 @@ impl Paths<'_, '_> {
         }
     }
 
-    fn through_branch(&self, node: Node<'_>, depth: usize) -> Flow {
+    fn through_branch(&self, node: Node<'f>, depth: usize) -> Flow {
         let conditions = ["condition", "initializer"].iter().filter_map(|field| node.child_by_field_name(field));
-        let conditions: Vec<Node<'_>> = conditions.collect();
+        let conditions: Vec<Node<'f>> = conditions.collect();
         conditions.iter().for_each(|condition| self.forget_assigned(*condition));
         if conditions.iter().any(|condition| self.is_in(*condition)) {
             return Flow::NONE;
         }
         // Whether there is anything to close, most often.
-        let same = |condition: &Node<'_>| self.around.borrow().contains(&self.search.file.text(*condition));
+        let same = |condition: &Node<'f>| self.around.borrow().contains(&self.search.file.text(*condition));
         if conditions.iter().any(|condition| self.asks(*condition) || same(condition)) {
             return Flow { falls_through: !self.is_in(node), ..Flow::NONE };
         }
@@ -230,7 +230,7 @@ impl Paths<'_, '_> {
         flow
     }
 
-    fn through_try(&self, node: Node<'_>, depth: usize) -> Flow {
+    fn through_try(&self, node: Node<'f>, depth: usize) -> Flow {
         let is_closed = self.is_closed_at_last(node, node);
         let Some(body) = node.child_by_field_name("body").filter(|_| !is_closed) else { return Flow::NONE };
         let mut flow = self.through(body, depth);
@@ -250,26 +250,26 @@ impl Paths<'_, '_> {
     }
 
     /// Whether something meets the filter where a `try` ends in any case; not for what stands in that place itself.
-    fn is_closed_at_last(&self, node: Node<'_>, inner: Node<'_>) -> bool {
-        let is_last = |part: &Node<'_>| part.kind() == "finally_clause";
+    fn is_closed_at_last(&self, node: Node<'f>, inner: Node<'f>) -> bool {
+        let is_last = |part: &Node<'f>| part.kind() == "finally_clause";
         self.is_in_head(node) || !is_last(&inner) && Children::named(node).filter(is_last).any(|part| self.is_in(part))
     }
 
     /// Whether something meets the filter before the body of a statement.
-    fn is_in_head(&self, node: Node<'_>) -> bool {
+    fn is_in_head(&self, node: Node<'f>) -> bool {
         heads(node).any(|head| self.is_in(head))
     }
 
-    fn shape(&self, node: Node<'_>) -> Shape {
+    fn shape(&self, node: Node<'f>) -> Shape {
         shape(node, self.search.file.language)
     }
 
-    fn is(&self, node: Node<'_>, class: Class) -> bool {
+    fn is(&self, node: Node<'f>, class: Class) -> bool {
         self.search.file.language.tables().is(node.kind_id(), class)
     }
 
     /// Whether anything in a node, or the node itself, meets the filter; remembered for [`Search::has_path_with`].
-    fn is_in(&self, node: Node<'_>) -> bool {
+    fn is_in(&self, node: Node<'f>) -> bool {
         let is_match = self.search.is_in(self.filter, node, self.given);
         self.matched.set(self.matched.get() || is_match);
         is_match
@@ -277,10 +277,10 @@ impl Paths<'_, '_> {
 
     /// Whether a condition asks about what the match gave a name: compares it, or hands it alone to a call. What else is done with
     /// it says nothing about whether it is there.
-    fn asks(&self, condition: Node<'_>) -> bool {
+    fn asks(&self, condition: Node<'f>) -> bool {
         let names = self.names.borrow();
-        let text = |node: Node<'_>| self.search.file.text(node);
-        let is_alone = |call: Node<'_>| names.iter().any(|name| text(call).ends_with(&[b"(", *name, b")"].concat()));
+        let text = |node: Node<'f>| self.search.file.text(node);
+        let is_alone = |call: Node<'f>| names.iter().any(|name| text(call).ends_with(&[b"(", *name, b")"].concat()));
         let mut found = false;
         preorder(condition, |node| {
             let is_call = self.is(node, Class::Call);
@@ -291,7 +291,7 @@ impl Paths<'_, '_> {
     }
 
     /// Takes a name that a statement gives to something else for what it means now.
-    fn forget_assigned(&self, statement: Node<'_>) {
+    fn forget_assigned(&self, statement: Node<'f>) {
         if !matches!(self.shape(statement), Shape::Plain) {
             return;
         }
@@ -306,7 +306,7 @@ impl Paths<'_, '_> {
     }
 
     /// Whether a condition is a name alone, or the opposite of one: such a flag often says whether there is anything to close.
-    fn is_flag(&self, condition: Node<'_>) -> bool {
+    fn is_flag(&self, condition: Node<'f>) -> bool {
         let is_sign = |b: &u8| b"(!) ".contains(b);
         let text = self.search.file.text(condition);
         let text = text.strip_prefix(b"not ").unwrap_or(text);

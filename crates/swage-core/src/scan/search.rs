@@ -2,6 +2,7 @@
 
 use std::cell::{Cell, RefCell};
 use std::ops::Range;
+use std::rc::Rc;
 
 use foldhash::HashMap;
 use tree_sitter::Node;
@@ -10,7 +11,7 @@ use super::found::{Found, Origin, Scope};
 use super::walk::{Step, Which, walk};
 use super::words::Words;
 use crate::lang::{Class, interest, nests_too_deep};
-use crate::pattern::budget;
+use crate::pattern::{ancestors, budget};
 use crate::rule::{
     Clause, Counting, Entry, Frame, FunctionFinder, Gather, Gathered, LanguageSet, Match, ParsedFile, Plan, Rule,
     RuleSet, TooMany, Zone,
@@ -40,6 +41,8 @@ pub(super) struct Search<'a> {
     overrun: Cell<Option<u32>>,
     /// What was found inside of nodes: by the address of the filter that asked, and the node's id.
     pub inside: RefCell<HashMap<(usize, usize), bool>>,
+    /// The node that a filter looked out from last, and the nodes around it: several filters ask from one node.
+    around: RefCell<Option<(Node<'a>, Rc<[Node<'a>]>)>>,
 }
 
 /// What the walk gives.
@@ -79,8 +82,20 @@ impl<'a> Search<'a> {
             Plan::Nodes { .. } | Plan::Lines(_) | Plan::File { .. } | Plan::Suppressions(_) => None,
         });
         let functions = functions.collect();
-        let inside = RefCell::default();
-        Self { file, editable, rules, set, possible, functions, words, too_deep, spent, overrun, inside }
+        let (inside, around) = (RefCell::default(), RefCell::default());
+        Self { file, editable, rules, set, possible, functions, words, too_deep, spent, overrun, inside, around }
+    }
+
+    /// The nodes around a node, outermost first.
+    pub fn around(&self, node: Node<'a>) -> Rc<[Node<'a>]> {
+        if let Some((last, around)) = &*self.around.borrow()
+            && *last == node
+        {
+            return around.clone();
+        }
+        let around: Rc<[Node<'a>]> = ancestors(self.file.root(), node).into();
+        self.around.replace(Some((node, around.clone())));
+        around
     }
 
     /// Everything that the possible entries find; `text` has the matches of their expressions.
@@ -283,7 +298,7 @@ impl<'a> Search<'a> {
     }
 
     /// Takes a match that the filters of its clause let through, seen from a node.
-    fn report(&self, index: u32, node: Node<'_>, m: Match<'_>, found: &mut Vec<Found>) {
+    fn report(&self, index: u32, node: Node<'a>, m: Match<'_>, found: &mut Vec<Found>) {
         let (entry, clause, file) = (self.entry(index), self.clause(index), &self.file);
         if matches!(entry.plan, Plan::File { .. })
             && file.known.as_ref().is_some_and(|known| m.range.start < known.start || m.range.end > known.end)
@@ -303,8 +318,9 @@ impl<'a> Search<'a> {
         }
         // Filters may look from a node around what the finding is about.
         let is_around = node.start_byte() < m.range.start || m.range.end < node.end_byte();
-        let place = if is_around { file.around(&m.range) } else { node };
-        let scope = || Scope::of(file.language, file.source, file.root(), place);
+        let range = m.range.clone();
+        let place = || if is_around { file.around(&range) } else { node };
+        let scope = || Scope::of(file.language, file.source, file.root(), place());
         let (rule, source) = (self.rule(index), file.source);
         let origin = Origin { index: entry.rule, rule, clause, source, editable: self.editable };
         found.push(Found::new(origin, m, Some(file), scope));
