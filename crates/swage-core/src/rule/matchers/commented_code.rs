@@ -162,8 +162,10 @@ fn judge(
         // behind it explain is there on purpose.
         let words = |text: &str| text.split_whitespace().count() > 1 || text.ends_with(':');
         let shown = |text: &str| text.starts_with(ARROWS);
+        // So does a line with words of its own behind it.
+        let noted = part.len() == 1 && part.first().is_some_and(|(_, text)| has_note(text, language));
         let formula = lines.len() == 1 && part.first().is_some_and(|line| is_formula(line, source));
-        let explained = led_up || formula || before.is_some_and(words) || behind.is_some_and(shown);
+        let explained = led_up || noted || formula || before.is_some_and(words) || behind.is_some_and(shown);
         if part.is_empty() || explained || part.len() < lines.len() && indent(part) >= whole + 2 {
             continue;
         }
@@ -186,6 +188,15 @@ fn judge(
         }
         found.extend(from.take());
     }
+}
+
+/// Whether a line in a comment has a comment itself that says more than a word.
+fn has_note(text: &str, language: &Language) -> bool {
+    let words = |said: &str| said.split_whitespace().filter(|word| word.chars().all(char::is_alphabetic)).count();
+    language.line_markers.iter().any(|marker| {
+        let mut pieces = text.trim_start().split(marker).skip(1);
+        pieces.any(|said| said.starts_with(' ') && words(said) > 2)
+    })
 }
 
 /// Whether a comment says how the value is made that the line below it gives to the same name.
