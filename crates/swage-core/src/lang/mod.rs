@@ -63,7 +63,7 @@ pub(crate) use parse::{DEEPEST, nests_too_deep, parse, with_parser};
 pub use spec::{Class, Spec};
 pub(crate) use spec::{Embedded, Keyed, Told};
 pub use tables::Tables;
-pub(crate) use tables::{Says, interest};
+pub(crate) use tables::{Relevance, interest};
 
 /// All languages that this build reads, in the order of their names.
 pub static LANGUAGES: &[&Language] = &[

@@ -28,10 +28,10 @@ pub struct Tables {
     pub(super) fields: [u16; 4],
     /// How each kind stands in nesting.
     nesting: Vec<Nesting>,
-    /// What nodes of each kind say among others.
-    says: Vec<Says>,
-    /// Whether each kind is a loop whose head has its fields between semicolons.
-    heads: Vec<bool>,
+    /// Whether nodes of each kind take part in matching.
+    relevance: Vec<Relevance>,
+    /// Whether each kind is a loop with a head.
+    loop_heads: Vec<bool>,
     /// Whether what follows an `else` stands in a node of its own.
     wraps_else: bool,
     interests: OnceLock<Vec<u8>>,
@@ -57,17 +57,18 @@ pub(crate) mod interest {
     pub const NAME: u8 = 64;
 }
 
-/// What a node says among others of a list.
+/// Whether a node takes part in matching when a pattern's list of children is compared with its own.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Says {
-    /// What its kind says, and a sign only when it is written.
-    Something { named: bool },
-    /// Nothing, when it stands where anything may.
-    Comment,
-    /// That a statement ends, or a field of the head of a loop.
-    Semicolon,
-    /// Nothing: commas, ends of lines, and what the language lets a list hold.
-    Nothing,
+pub(crate) enum Relevance {
+    Always,
+    /// A token, unless it is empty.
+    WhenWritten,
+    /// A comment, unless the grammar allows it anywhere.
+    UnlessExtra,
+    /// A semicolon, which only counts between the fields of a loop's head.
+    InLoopHead,
+    /// Commas, ends of lines, and what the language declares as silent.
+    Never,
 }
 
 /// How a node kind counts when nesting is measured.
@@ -127,15 +128,16 @@ impl Tables {
         let wraps_else = nesting.contains(&Nesting::Else);
         let name_of = |id: u16| grammar.node_kind_for_id(id).unwrap_or_default();
         let kinds = 0..grammar.node_kind_count() as u16;
-        let says = |id: u16| match (grammar.node_kind_is_named(id), name_of(id)) {
-            (true, kind) if spec.silent.contains(&kind) => Says::Nothing,
-            (true, _) if classes[usize::from(id)] & (1 << Class::Comment as u16) != 0 => Says::Comment,
-            (false, "," | "\n" | "\0") => Says::Nothing,
-            (false, ";") => Says::Semicolon,
-            (named, _) => Says::Something { named },
+        let relevance = |id: u16| match (grammar.node_kind_is_named(id), name_of(id)) {
+            (true, kind) if spec.silent.contains(&kind) => Relevance::Never,
+            (true, _) if classes[usize::from(id)] & (1 << Class::Comment as u16) != 0 => Relevance::UnlessExtra,
+            (true, _) => Relevance::Always,
+            (false, "," | "\n" | "\0") => Relevance::Never,
+            (false, ";") => Relevance::InLoopHead,
+            (false, _) => Relevance::WhenWritten,
         };
-        let says = kinds.clone().map(says).collect();
-        let heads = kinds.map(|id| name_of(id).starts_with("for")).collect();
+        let relevance = kinds.clone().map(relevance).collect();
+        let loop_heads = kinds.map(|id| name_of(id).starts_with("for")).collect();
         Tables {
             grammar,
             classes,
@@ -145,8 +147,8 @@ impl Tables {
             name_fields,
             fields,
             nesting,
-            says,
-            heads,
+            relevance,
+            loop_heads,
             wraps_else,
             interests: OnceLock::new(),
             keywords: OnceLock::new(),
@@ -177,14 +179,14 @@ impl Tables {
         self.annotated.get(usize::from(kind)).copied().unwrap_or(false)
     }
 
-    /// What nodes of this kind say among others.
-    pub(crate) fn says(&self, kind: u16) -> Says {
-        self.says.get(usize::from(kind)).copied().unwrap_or(Says::Something { named: true })
+    /// Whether nodes of this kind take part in matching.
+    pub(crate) fn relevance(&self, kind: u16) -> Relevance {
+        self.relevance.get(usize::from(kind)).copied().unwrap_or(Relevance::Always)
     }
 
-    /// Whether semicolons part what stands in nodes of this kind.
-    pub(crate) fn is_parted(&self, kind: u16) -> bool {
-        self.heads.get(usize::from(kind)).copied().unwrap_or(false)
+    /// Whether nodes of this kind are loops with a head, whose fields semicolons separate.
+    pub(crate) fn has_loop_head(&self, kind: u16) -> bool {
+        self.loop_heads.get(usize::from(kind)).copied().unwrap_or(false)
     }
 
     /// Whether nodes of this kind are of the class.

@@ -34,7 +34,7 @@ pub(crate) use self::matcher::{Bindings, Given, Matching, budget};
 pub use self::names::hole_names;
 pub(crate) use self::names::names_in_capitals;
 pub(crate) use self::probe::{Failure, Probe};
-use crate::lang::{Class, Language, Says};
+use crate::lang::{Class, Language, Relevance};
 
 /// A named gap in a code pattern.
 #[derive(Debug, Clone)]
@@ -185,12 +185,12 @@ impl PatternNode {
 /// Whether a child takes no part in matching: comments, commas, line ends, closing semicolons, and what says nothing.
 /// `parent` is the kind of the node around it.
 pub(crate) fn is_irrelevant(node: Node<'_>, parent: u16, language: &Language) -> bool {
-    match language.tables().says(node.kind_id()) {
-        Says::Something { named } => !named && node.start_byte() == node.end_byte(),
-        Says::Comment => node.is_extra(),
-        // The semicolons of a `for` head part its fields; all others close statements.
-        Says::Semicolon => !language.tables().is_parted(parent),
-        Says::Nothing => true,
+    match language.tables().relevance(node.kind_id()) {
+        Relevance::Always => false,
+        Relevance::WhenWritten => node.start_byte() == node.end_byte(),
+        Relevance::UnlessExtra => node.is_extra(),
+        Relevance::InLoopHead => !language.tables().has_loop_head(parent),
+        Relevance::Never => true,
     }
 }
 

@@ -6,7 +6,7 @@ use std::rc::Rc;
 use foldhash::HashMap;
 use tree_sitter::Node;
 
-use super::plain::{Item, MOST_FIELDS, PlainQuery, Shape, Test};
+use super::plain::{Item, MOST_PLACES, PlainQuery, Shape, Test};
 use crate::pattern::Children;
 use crate::rule::matchers::TooMany;
 
@@ -90,26 +90,26 @@ pub(super) fn matches<'t>(
     families: &Families<'t>,
     found: &mut dyn FnMut(&Captured<'t>),
 ) -> Result<(), TooMany> {
-    let work = Work { families, tried: Cell::new(0) };
+    let search = Backtracking { families, tried: Cell::new(0) };
     let mut taken = vec![None; query.captures.len()];
-    work.choices(&query.head, Child::new(node), &mut taken, &mut |taken| {
+    search.choices(&query.head, Child::new(node), &mut taken, &mut |taken| {
         if holds(query, taken, source) {
             found(taken);
         }
         true
     });
-    if work.tried.get() > MOST_TRIED { Err(TooMany) } else { Ok(()) }
+    if search.tried.get() > MOST_TRIED { Err(TooMany) } else { Ok(()) }
 }
 
 /// Goes on with what has been taken so far; whether the rest could be matched.
 type Then<'a, 't> = &'a mut dyn FnMut(&mut Captured<'t>) -> bool;
 
-struct Work<'c, 't> {
+struct Backtracking<'c, 't> {
     families: &'c Families<'t>,
     tried: Cell<u32>,
 }
 
-impl<'t> Work<'_, 't> {
+impl<'t> Backtracking<'_, 't> {
     /// Tries each choice for a node.
     fn choices(&self, item: &Item, child: Child<'t>, taken: &mut Captured<'t>, then: Then<'_, 't>) -> bool {
         let mut any = false;
@@ -129,10 +129,10 @@ impl<'t> Work<'_, 't> {
         let matched = if shape.children.is_empty() {
             then(taken)
         } else {
-            match only_ways(shape, node) {
-                Ways::None => false,
-                Ways::One(children) => self.each(&shape.children, &children, taken, then),
-                Ways::Several => {
+            match assignment(shape, node) {
+                Assignment::Impossible => false,
+                Assignment::Forced(children) => self.assign(&shape.children, &children, taken, then),
+                Assignment::Open => {
                     let family = self.families.family(node, !shape.signs);
                     family.may_have(&shape.children) && self.places(&shape.children, &family, 0, taken, then)
                 }
@@ -143,7 +143,7 @@ impl<'t> Work<'_, 't> {
     }
 
     /// Takes a child for each place.
-    fn each(
+    fn assign(
         &self,
         items: &[Item],
         children: &[Option<Child<'t>>],
@@ -152,7 +152,7 @@ impl<'t> Work<'_, 't> {
     ) -> bool {
         match (items, children) {
             ([item, items @ ..], [Some(child), children @ ..]) => {
-                self.choices(item, *child, taken, &mut |taken| self.each(items, children, taken, then))
+                self.choices(item, *child, taken, &mut |taken| self.assign(items, children, taken, then))
             }
             _ => then(taken),
         }
@@ -187,35 +187,43 @@ impl<'t> Work<'_, 't> {
     }
 }
 
-/// In how many ways children can take the places of a shape, as far as their number and their fields tell.
-enum Ways<'t> {
-    None,
-    /// These alone, one for each place.
-    One([Option<Child<'t>>; MOST_FIELDS]),
-    Several,
+/// What the number of a node's children tells of which takes which place of a shape.
+enum Assignment<'t> {
+    /// Some place has no child.
+    Impossible,
+    /// These alone can, one for each place.
+    Forced([Option<Child<'t>>; MOST_PLACES]),
+    /// They have to be searched.
+    Open,
 }
 
-/// Looks for the children of a node by the fields of a shape's places. Where it has as many children as there are places, and
-/// each place a field of its own, a child can take no other place than that of its field, so the node needn't be asked for
-/// all of its children and their fields.
-fn only_ways<'t>(shape: &Shape, node: Node<'t>) -> Ways<'t> {
+/// Looks for the children of a node that has as many as a shape has places. Each takes the place of its number then, which is
+/// that of its field, so the node needn't be asked for all of its children and their fields.
+fn assignment<'t>(shape: &Shape, node: Node<'t>) -> Assignment<'t> {
     let count = if shape.signs { node.child_count() as usize } else { node.named_child_count() };
-    if shape.fields.is_empty() || count != shape.children.len() {
-        return Ways::Several;
+    if shape.places.is_empty() || count != shape.children.len() {
+        return Assignment::Open;
     }
-    let mut children = [None; MOST_FIELDS];
-    for &(at, field) in &shape.fields {
-        let Some(child) = node.child_by_field_id(field).map(Child::new) else { return Ways::None };
+    let mut children = [None; MOST_PLACES];
+    for &(at, field) in &shape.places {
+        let child = match field {
+            Some(field) => node.child_by_field_id(field),
+            None if shape.signs => node.child(at as u32),
+            None => node.named_child(at as u32),
+        };
+        let Some(child) = child.map(Child::new) else { return Assignment::Impossible };
         if !shape.signs && !child.named {
-            return Ways::Several;
+            return Assignment::Open;
         }
         if !shape.children[at].choices.iter().any(|shape| child.fits(shape)) {
-            return Ways::None;
+            return Assignment::Impossible;
         }
         children[at] = Some(child);
     }
-    let in_order = children.iter().flatten().is_sorted_by_key(|child| child.node.start_byte());
-    if in_order { Ways::One(children) } else { Ways::None }
+    // Where several children have a field, it may have led to another one's place.
+    let follows =
+        |a: &&Child<'_>, b: &&Child<'_>| a.node.id() != b.node.id() && a.node.end_byte() <= b.node.start_byte();
+    if children.iter().flatten().is_sorted_by(follows) { Assignment::Forced(children) } else { Assignment::Open }
 }
 
 /// Whether all predicates hold.

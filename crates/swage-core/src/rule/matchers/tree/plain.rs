@@ -48,12 +48,13 @@ pub(super) struct Shape {
     pub children: Vec<Item>,
     /// Whether signs or keywords are among them, which the grammar doesn't name.
     pub signs: bool,
-    /// The places and their fields, those that take few kinds first; empty unless each has a field of its own.
-    pub fields: Vec<(usize, u16)>,
+    /// The places and their fields, those that take few kinds first; empty where there are more than [`MOST_PLACES`], or several
+    /// with the same field.
+    pub places: Vec<(usize, Option<u16>)>,
 }
 
-/// Most places that are looked for by their fields.
-pub(super) const MOST_FIELDS: usize = 4;
+/// Most places that are filled without a search.
+pub(super) const MOST_PLACES: usize = 4;
 
 /// A condition on the text of a capture.
 #[derive(Debug)]
@@ -212,7 +213,7 @@ impl<'q> Reader<'q> {
         } else if self.rest.starts_with('"') {
             let text = unquoted(self.string()?)?;
             let kinds = self.kinds(&text, false)?;
-            vec![Shape { kinds, captures: Vec::new(), children: Vec::new(), signs: false, fields: Vec::new() }]
+            vec![Shape { kinds, captures: Vec::new(), children: Vec::new(), signs: false, places: Vec::new() }]
         } else if self.takes('(') {
             self.blank();
             if self.rest.starts_with(['(', '[', '"']) {
@@ -281,12 +282,14 @@ impl<'q> Reader<'q> {
         let mut below = children.iter().flat_map(|item| &item.choices).flat_map(|shape| &shape.kinds);
         let signs = below.any(|kind| !grammar.node_kind_is_named(*kind));
         let field = |item: &Item| Some(grammar.field_id_for_name(item.field.as_deref()?)?.get());
-        let fields: Option<Vec<u16>> = children.iter().map(field).collect();
-        let alone = |fields: &Vec<u16>| (1..fields.len()).all(|at| !fields[..at].contains(&fields[at]));
-        let fields = fields.filter(|fields| fields.len() <= MOST_FIELDS && alone(fields)).unwrap_or_default();
-        let mut fields: Vec<(usize, u16)> = fields.into_iter().enumerate().collect();
-        fields.sort_by_key(|(at, _)| children[*at].choices.iter().any(|shape| shape.kinds.is_empty()));
-        (!anchored).then_some(Shape { kinds, captures: Vec::new(), children, signs, fields })
+        let mut places: Vec<(usize, Option<u16>)> = children.iter().map(field).enumerate().collect();
+        let is_double =
+            |(at, field): &(usize, Option<u16>)| places[..*at].iter().any(|p| field.is_some() && p.1 == *field);
+        if places.len() > MOST_PLACES || places.iter().any(is_double) {
+            places.clear();
+        }
+        places.sort_by_key(|(at, _)| children[*at].choices.iter().any(|shape| shape.kinds.is_empty()));
+        (!anchored).then_some(Shape { kinds, captures: Vec::new(), children, signs, places })
     }
 
     /// The node kinds with a name; `None` when there is none, or it is one for many.
