@@ -20,10 +20,10 @@ fn comments_that_are_code() {
                 "# self.show(text)",
                 "# if late:\n#     raise Late(boat)",
                 "# note = 'it is there for all of us'",
-                "# rows = load(path)  # what isn't there yet comes later",
             ],
             &[
                 "# It's the board's own (see show())",
+                "# rows = load(path)  # what isn't there yet comes later",
                 "# the rows = what is shown",
                 "# 3 (or 4) of [12",
                 "# doesn't matter; load(path) is called later",
@@ -94,10 +94,10 @@ fn comments_that_are_code() {
                 "// best = load(path);",
                 "/* if (late) {\n   warn(boat);\n} */",
                 "// static const unsigned long berths = 12;",
-                "// best = level[i] > best ? level[i] : best; // isn't read where the gauge is off",
                 "/*\n * for (i = 0; i < count; i++)\n *     sum += level[i];\n */",
             ],
             &[
+                "// best = level[i] > best ? level[i] : best; // isn't read where the gauge is off",
                 "// Loads the path; the caller's copy (if any) is freed.",
                 "/* It isn't known whether the gauge's reading (in cm)\n   is above the sill; see level(). */",
                 "/*\n * Copyright of the line, all rights reserved;\n * \"as is\", without any warranty.\n */",

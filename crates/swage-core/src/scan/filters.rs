@@ -7,7 +7,7 @@ use super::search::Search;
 use super::walk::{Step, Which, walk};
 use crate::lang::Class;
 use crate::pattern::{Children, Given, Matching};
-use crate::rule::{Clause, Filter, NodeTest, ParsedFile, Place, Relation};
+use crate::rule::{Clause, CodeMatch, Filter, NodeTest, ParsedFile, Place, Relation};
 
 /// Whether a text is one that the clause must not match.
 pub(super) fn is_excused(clause: &Clause, text: &[u8]) -> bool {
@@ -185,13 +185,23 @@ impl<'a> Search<'a> {
                     && !(*class == Class::Comment && allow::may_be_in(self.file.text(node)))
             }
             NodeTest::Text(regex) => regex.is_match(self.file.text(node)),
-            NodeTest::Code(code) => code.pattern(self.file.language).is_ok_and(|pattern| {
-                let ParsedFile { source, language, imports, steps, .. } = &self.file;
-                Matching { source, language, holes: &code.holes, given, imports, probe: None, steps }
-                    .at(pattern, node)
-                    .is_some()
-            }),
+            NodeTest::Code(code) => return self.is_code(code, &place.filters, node, given),
         };
         here && place.filters.iter().all(|filter| self.holds(filter, node, given))
+    }
+
+    /// Whether a node matches a pattern and the filters on that hold, which know what its holes took.
+    fn is_code(&self, code: &CodeMatch, filters: &[Filter], node: Node<'a>, given: Given<'_>) -> bool {
+        let ParsedFile { source, language, imports, steps, .. } = &self.file;
+        let Ok(pattern) = code.pattern(language) else { return false };
+        let matching = Matching { source, language, holes: &code.holes, given, imports, probe: None, steps };
+        let Some((bound, _)) = matching.at(pattern, node) else { return false };
+        let mut known = given.to_vec();
+        for (hole, range) in code.holes.iter().zip(bound).filter(|(hole, _)| !hole.many) {
+            if let Some(range) = range.filter(|_| !given.iter().any(|(name, _)| *name == hole.name)) {
+                known.push((&hole.name, &source[range]));
+            }
+        }
+        filters.iter().all(|filter| self.holds(filter, node, &known))
     }
 }

@@ -73,7 +73,11 @@ fn is_released_source(head: &[u8]) -> bool {
 /// The head with which programs that put modules together begin: for every way of loading the file, or with their helpers.
 fn is_bundled(head: &[u8]) -> bool {
     let start = &head[..head.len().min(400)];
-    has(start, b"typeof exports") || has(start, b"Object.create;\nvar __") || start.starts_with(b"/******/ ")
+    // People write such heads, too, and put a blank behind their `if`.
+    let by_hand = has(start, b"if (typeof exports");
+    has(start, b"typeof exports") && !by_hand
+        || has(start, b"Object.create;\nvar __")
+        || start.starts_with(b"/******/ ")
 }
 
 /// Pages name what made them (HTML Standard, section 4.2.5.1).
@@ -114,6 +118,7 @@ mod tests {
             ("javascript", "var a;\n//# sourceMappingURL=tides.js.map\n", true),
             ("javascript", "\"use strict\";\nObject.defineProperty(exports, \"__esModule\", { value: true });\n", true),
             ("javascript", ";(function (g, f) { typeof exports === 'object' ? f() : 0;\n", true),
+            ("javascript", "(function (take) {\n  if (typeof exports == 'object') take(module);\n", false),
             ("javascript", "var __create = Object.create;\nvar __defProp = Object.defineProperty;\n", true),
             ("javascript", "/******/ (() => { // tides\n", true),
             ("javascript", "const made = Object.create;\nvar tide = 1;\n", false),

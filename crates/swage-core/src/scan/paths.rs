@@ -163,12 +163,19 @@ impl<'f> Paths<'_, 'f> {
                 if self.is_in_head(node) {
                     return Flow::NONE;
                 }
+                let asks = |node: Node<'f>| node.child_by_field_name("value").is_some_and(|value| self.asks(value));
+                if asks(node) {
+                    return Flow { falls_through: !self.is_in(node), ..Flow::NONE };
+                }
                 let mut flow = Flow::NONE;
                 let mut has_default = false;
                 let mut cases = cases(node).peekable();
                 while let Some(case) = cases.next() {
                     has_default |= is_default(case, self.search.file.text(case));
                     let own = self.sequence(Children::named(case), Flow::CLEAN, depth);
+                    if asks(case) {
+                        continue;
+                    }
                     // What falls out of a case goes on with the next one in some languages, and that is followed by itself.
                     let ends = ends_by_itself(case) || cases.peek().is_none();
                     flow.falls_through |= own.breaks || own.falls_through && ends;

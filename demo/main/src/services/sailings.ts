@@ -24,5 +24,5 @@ export class SailingService {
 }
 
 function notifyBoards(sailing: Sailing): void {
-  console.log("announced", sailing.id);
+  console.log("announced:", sailing.id);
 }
