@@ -374,7 +374,7 @@ fn is_known_as_generated(file: &ChangedFile, sides: &Sides, rules: &RuleSet, fol
 }
 
 /// Takes the lesser findings out of a file that the change adds and that looks as if a program made it, when a rule says how
-/// many there are that weigh as much as its own: nobody mends such a file line by line. The target doesn't know it as such, so it may only look so: errors
+/// many they are: nobody mends such a file line by line. The target doesn't know it as such, so it may only look so: errors
 /// stay, and what rules find that are locked or about security, so that no verdict is better for it.
 fn leave_unlisted(file: &ChangedFile, sides: &Sides, rules: &RuleSet, hits: &mut Vec<Hit>, out: &mut Examined) {
     let (path, Content::Whole { bytes, .. }) = (&file.new_path, &sides.new) else { return };
@@ -393,8 +393,7 @@ fn leave_unlisted(file: &ChangedFile, sides: &Sides, rules: &RuleSet, hits: &mut
             && !rule.is_about_security()
     };
     let unlisted: Vec<Hit> = hits.extract_if(.., |hit| rules.get(&hit.rule).is_some_and(is_lesser)).collect();
-    let weighs = |hit: &&Hit| rules.get(&hit.rule).is_some_and(|rule| rule.severity == teller.severity);
-    out.unlisted = unlisted.iter().filter(weighs).count() as u64;
+    out.unlisted = unlisted.len() as u64;
     let by: BTreeSet<String> = unlisted.into_iter().map(|hit| hit.rule).collect();
     out.skipped_by.extend(by.into_iter().map(|rule| (rule, "the file looks generated")));
 }
