@@ -113,7 +113,8 @@ impl Language {
         let commas = |node: Node<'_>| memchr::memchr_iter(b',', text(node)).count() as u64;
         let is_list = |child: &Node<'_>| !child.kind().contains("type_parameter");
         // Wherever there is a list, commas part what is in it; behind it there may be another one.
-        let is_last = |list: &Node<'_>| !source[list.end_byte()..].trim_ascii_start().starts_with(b"(");
+        let behind = |list: &Node<'_>| source.get(list.end_byte()..).unwrap_or_default();
+        let is_last = |list: &Node<'_>| !behind(list).trim_ascii_start().starts_with(b"(");
         let only = node.child_by_field_id(list).filter(|child| is_list(child) && is_last(child));
         if only.is_some_and(|list| commas(list) < least) {
             return None;

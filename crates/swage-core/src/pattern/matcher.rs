@@ -150,17 +150,13 @@ impl Matching<'_> {
                 }
                 let relevant = |child: &Node<'_>| !is_irrelevant(*child, node.kind_id(), self.language);
                 let nodes: Vec<_> = Children::all(node).filter(relevant).collect();
-                let fixed = children.iter().filter(|p| !matches!(p, PatternNode::Many(_))).count();
-                if self.probe.is_none() && nodes.len() < fixed {
-                    return false;
-                }
                 let before = bound.clone();
                 if self.list(children, &nodes, bound, true).is_some() {
                     return self.has_own_text(node, children, own);
                 }
                 // What the pattern doesn't write may be there all the same.
                 self.probe.is_none()
-                    && nodes.len() > fixed
+                    && nodes.len() > least(children)
                     && self.without_unwritten(children, node, &nodes).is_some_and(|nodes| {
                         *bound = before;
                         self.list(children, &nodes, bound, true).is_some() && self.has_own_text(node, children, own)
@@ -177,8 +173,7 @@ impl Matching<'_> {
     /// Whether the text of a node that none of its children covers is the pattern's. Where a run may take any of the children,
     /// what stands between them is taken with it.
     fn has_own_text(&self, node: Node<'_>, children: &[PatternNode], own: &[u8]) -> bool {
-        let has_run = || children.iter().any(|child| matches!(child, PatternNode::Many(_)));
-        has_run() || self.is_same_text(own, &own_text(self.source, node))
+        children.iter().any(is_run) || self.is_same_text(own, &own_text(self.source, node))
     }
 
     /// The children without those that the language lets a person leave out and the pattern doesn't write, and the signs
@@ -216,7 +211,6 @@ impl Matching<'_> {
         let may_be =
             |(pattern, node): (&PatternNode, &Node<'_>)| pattern.may_be(*node) || tables.is_annotated(node.kind_id());
         // Each has its place where no run is among them, and kinds are told at once.
-        let is_run = |pattern: &PatternNode| matches!(pattern, PatternNode::Many(_));
         if self.probe.is_none() && !patterns.iter().any(is_run) && !patterns.iter().zip(nodes).all(may_be) {
             return None;
         }
@@ -239,9 +233,8 @@ impl Matching<'_> {
         };
         if let PatternNode::Many(index) = first {
             // The fixed patterns behind it bound how many nodes it may take.
-            let fixed = rest.iter().filter(|p| !matches!(p, PatternNode::Many(_))).count();
-            let most = nodes.len().checked_sub(fixed)?;
-            let least = if whole && !rest.iter().any(|p| matches!(p, PatternNode::Many(_))) { most } else { 0 };
+            let most = nodes.len().checked_sub(least(rest))?;
+            let least = if whole && !rest.iter().any(is_run) { most } else { 0 };
             let state = failures.state(patterns.len(), nodes.len(), bound);
             if state.as_ref().is_some_and(|state| failures.seen.contains(state)) {
                 return None;
@@ -269,10 +262,7 @@ impl Matching<'_> {
             self.probe.inspect(|probe| probe.lacks(first));
             return None;
         };
-        if whole
-            && self.probe.is_none()
-            && others.len() < rest.iter().filter(|p| !matches!(p, PatternNode::Many(_))).count()
-        {
+        if whole && self.probe.is_none() && others.len() < least(rest) {
             return None;
         }
         if !self.node(first, *node, bound) {
@@ -310,6 +300,16 @@ impl Matching<'_> {
     }
 }
 
+/// Whether a pattern takes any number of nodes.
+fn is_run(pattern: &PatternNode) -> bool {
+    matches!(pattern, PatternNode::Many(_))
+}
+
+/// How many nodes patterns take at least.
+fn least(patterns: &[PatternNode]) -> usize {
+    patterns.iter().filter(|pattern| !is_run(pattern)).count()
+}
+
 /// How many patterns and nodes are left, and what the holes of those patterns have taken.
 type State = (usize, usize, Bindings);
 
@@ -323,7 +323,7 @@ struct Failures {
 
 impl Failures {
     fn of(patterns: &[PatternNode]) -> Self {
-        let runs = patterns.iter().filter(|p| matches!(p, PatternNode::Many(_))).count();
+        let runs = patterns.iter().filter(|pattern| is_run(pattern)).count();
         let mut holes = Vec::new();
         if runs > 1 {
             let mut used = Vec::new();

@@ -196,6 +196,9 @@ impl<'a> Search<'a> {
         let Ok(pattern) = code.pattern(language) else { return false };
         let matching = Matching { source, language, holes: &code.holes, given, imports, probe: None, steps };
         let Some((bound, _)) = matching.at(pattern, node) else { return false };
+        if filters.is_empty() {
+            return true;
+        }
         let mut known = given.to_vec();
         for (hole, range) in code.holes.iter().zip(bound).filter(|(hole, _)| !hole.many) {
             if let Some(range) = range.filter(|_| !given.iter().any(|(name, _)| *name == hole.name)) {

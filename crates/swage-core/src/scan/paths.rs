@@ -14,7 +14,7 @@ use tree_sitter::Node;
 use super::search::Search;
 use super::statements::{Shape, cases, ends_by_itself, heads, is_default, is_endless, never_returns, shape};
 use crate::lang::Class;
-use crate::pattern::{Children, Given, ancestors, preorder};
+use crate::pattern::{Children, Given, preorder};
 use crate::rule::Filter;
 
 /// How deep statements are followed into one another, blocks included.
@@ -88,16 +88,15 @@ struct Paths<'s, 'f> {
 impl<'f> Paths<'_, 'f> {
     /// Goes on from a match, outwards until its function ends.
     fn leads_out(&self, node: Node<'f>) -> bool {
-        let mut around = ancestors(self.search.file.root(), node);
+        let around = self.search.around(node);
         let is_function = |node: &Node<'f>| self.is(*node, Class::Function);
         let Some(function) = around.iter().rposition(is_function) else { return false };
         if around[function].has_error() {
             return false;
         }
-        let around = around.split_off(function + 1);
         let mut inner = node;
         let (mut flow, mut begun) = (Flow::CLEAN, false);
-        for outer in around.iter().rev() {
+        for outer in around[function + 1..].iter().rev() {
             match self.shape(*outer) {
                 Shape::Sequence => {
                     let behind = Children::named(*outer).skip_while(|child| child.id() != inner.id()).skip(1);
@@ -173,6 +172,7 @@ impl<'f> Paths<'_, 'f> {
                 while let Some(case) = cases.next() {
                     has_default |= is_default(case, self.search.file.text(case));
                     let own = self.sequence(Children::named(case), Flow::CLEAN, depth);
+                    // Whether there is anything to close, as in a branch.
                     if asks(case) {
                         continue;
                     }
