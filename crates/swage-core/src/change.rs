@@ -2,6 +2,7 @@
 
 use std::collections::HashSet;
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::diff::{Body, Diff, FileDiff, Kind, LineMap, Mode};
@@ -117,7 +118,7 @@ impl ChangedFile {
 }
 
 /// What kind of thing a path is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Nature {
     /// A file of lines.

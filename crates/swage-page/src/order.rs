@@ -3,7 +3,7 @@
 use serde::Serialize;
 use swage_core::brief::Brief;
 use swage_core::invisible::shown;
-use swage_core::review::Path;
+use swage_core::review::{ChangeKind, Path};
 use swage_core::view::ChangeView;
 
 /// Most places in which a definition is used that are listed with it.
@@ -17,7 +17,7 @@ pub struct OrderedFile {
     /// Its path.
     pub path: String,
     /// What happens to it.
-    pub fate: String,
+    pub kind: ChangeKind,
     /// What it defines that the change touches.
     pub definitions: Vec<OrderedDefinition>,
 }
@@ -52,7 +52,7 @@ pub struct OrderedUse {
 pub fn reading_order(brief: &Brief, view: &ChangeView) -> Vec<OrderedFile> {
     let number_of = |path: &Path| view.files.iter().position(|file| file.path == *path);
     let file = |path: &Path| {
-        let fate = brief.files.iter().find(|file| file.path == *path)?.change.clone();
+        let kind = brief.files.iter().find(|file| file.path == *path)?.change;
         let own = brief.definitions.iter().enumerate().filter(|(_, d)| d.path == *path).map(|(index, d)| {
             let uses = brief.uses.iter().filter(|u| u.definition == index && u.in_change).flat_map(|u| {
                 u.lines.iter().map(|line| OrderedUse {
@@ -70,7 +70,7 @@ pub fn reading_order(brief: &Brief, view: &ChangeView) -> Vec<OrderedFile> {
             }
         });
         let path_text = shown(&path.text).into_owned();
-        Some(OrderedFile { number: number_of(path), path: path_text, fate, definitions: own.collect() })
+        Some(OrderedFile { number: number_of(path), path: path_text, kind, definitions: own.collect() })
     };
     brief.order.iter().filter_map(file).collect()
 }

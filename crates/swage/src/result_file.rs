@@ -11,7 +11,8 @@ use swage_core::rule::Severity;
 use swage_core::scan::{Figure, Hit, Span};
 
 use crate::failure::Failure;
-use crate::output::{IDENTITY_FINGERPRINT, JSON_FORMAT, KEY_FINGERPRINT, TEXT_FINGERPRINT};
+use crate::output::json::{self, AnchorRecord, FindingRecord, ReviewDocument};
+use crate::output::{IDENTITY_FINGERPRINT, KEY_FINGERPRINT, TEXT_FINGERPRINT};
 
 /// The findings of a file, by path, and its rules.
 #[derive(Default)]
@@ -160,14 +161,14 @@ fn read(path: &Path) -> Result<ResultFile, Failure> {
     if value["left_out"].is_u64() || runs.any(|run| run["properties"]["findingsLeftOut"].is_u64()) {
         return Err(bad("findings were left out of it, by --rule, --path, --severity or --state".into()));
     }
-    let side = if value["format"] == JSON_FORMAT {
-        from_json(&value)
+    let mut side = if json::is_review(&value) {
+        // From the text again, so that an error names its line.
+        from_json(serde_json::from_slice(&bytes).map_err(|e| bad(e.to_string()))?)
     } else if value["version"] == "2.1.0" && value["runs"].is_array() {
-        from_sarif(&value)
+        from_sarif(&value).ok_or_else(|| bad("a result in it lacks its rule, severity, message or place".into()))?
     } else {
         return Err(bad("it is neither a Swage review nor SARIF 2.1.0".into()));
     };
-    let mut side = side.ok_or_else(|| bad("a finding in it lacks its rule, severity, message or place".into()))?;
     side.hits.values_mut().for_each(|hits| hits.sort_by(|a, b| (a.span, &a.rule).cmp(&(b.span, &b.rule))));
     Ok(side)
 }
@@ -177,16 +178,16 @@ fn severity(value: &Value) -> Option<Severity> {
     Severity::ALL.into_iter().find(|s| s.word() == word).or(Some(Severity::Note))
 }
 
-/// The lines and columns under these names; without a line, the whole file.
-fn span(v: &Value, names: [&str; 4]) -> Span {
-    let number = |name: &str| v[name].as_u64().and_then(|n| u32::try_from(n).ok()).filter(|n| *n > 0);
-    let Some(start_line) = number(names[0]) else { return Span::WHOLE_FILE };
-    let start_column = number(names[1]).unwrap_or(1);
+/// First line and column, last line and column; without a first line, the whole file.
+fn span(numbers: [Option<u32>; 4]) -> Span {
+    let [start_line, start_column, end_line, end_column] = numbers.map(|number| number.filter(|n| *n > 0));
+    let Some(start_line) = start_line else { return Span::WHOLE_FILE };
+    let start_column = start_column.unwrap_or(1);
     Span {
         start_line,
         start_column,
-        end_line: number(names[2]).unwrap_or(start_line),
-        end_column: number(names[3]).unwrap_or(start_column),
+        end_line: end_line.unwrap_or(start_line),
+        end_column: end_column.unwrap_or(start_column),
     }
 }
 
@@ -201,49 +202,38 @@ fn figure(value: &Value) -> Option<Figure> {
     Some(Figure { value: value["value"].as_u64()?, limit: value["limit"].as_u64()? })
 }
 
-fn from_json(value: &Value) -> Option<ResultFile> {
+/// The findings of our own document; its absent ones are of an older state.
+fn from_json(document: ReviewDocument) -> ResultFile {
     let mut hits: BTreeMap<ShownPath, Vec<Hit>> = BTreeMap::new();
-    for f in value["findings"].as_array()? {
-        if f["state"] == "absent" {
-            continue;
-        }
-        let message = f["message"].as_str()?.to_owned();
-        let folded = digest(f["text_digest"].as_str(), &message);
-        let hit = Hit {
-            rule: f["rule"].as_str()?.to_owned(),
-            severity: severity(&f["severity"])?,
-            span: span(&f["anchor"], ["start_line", "start_column", "end_line", "end_column"]),
-            scope: f["scope"].as_str().unwrap_or_default().to_owned(),
-            definition: None,
-            fix: None,
-            exact: folded,
-            folded,
-            identity: digest(f["identity"].as_str().or(f["text_digest"].as_str()), &message),
-            figure: figure(&f["figure"]),
-            suppressed: f["suppressed"]["reason"].as_str().map(str::to_owned),
-            message,
-            related: Vec::new(),
-            secret: false,
-        };
-        let encoded = f["anchor"]["path_encoded"].as_bool().unwrap_or(false);
-        let text = f["anchor"]["path"].as_str().or(f["anchor"].is_null().then_some(""))?;
-        let path = ShownPath { text: text.to_owned(), encoded };
-        hits.entry(path).or_default().push(hit);
+    for f in document.findings.into_iter().filter(|f| f.state != State::Absent) {
+        let path = f.anchor.as_ref().map_or_else(|| path_of(None), AnchorRecord::path);
+        hits.entry(path).or_default().push(recorded_hit(f));
     }
-    let rules = value["rules"].as_array().into_iter().flatten();
-    let rules = rules.filter_map(|r| {
-        Some(RuleEntry {
-            id: r["id"].as_str()?.to_owned(),
-            severity: severity(&r["severity"])?,
-            title: r["title"].as_str()?.to_owned(),
-            help: r["help"].as_str().map(str::to_owned),
-            tags: Vec::new(),
-        })
-    });
-    Some(ResultFile { hits, rules: rules.collect() })
+    ResultFile { hits, rules: document.rules }
+}
+
+fn recorded_hit(f: FindingRecord) -> Hit {
+    let folded = digest(Some(&f.text_digest), &f.message);
+    Hit {
+        rule: f.rule,
+        severity: f.severity,
+        span: f.anchor.map_or(Span::WHOLE_FILE, |a| span([a.start_line, a.start_column, a.end_line, a.end_column])),
+        scope: f.scope,
+        definition: None,
+        fix: None,
+        exact: folded,
+        folded,
+        identity: digest(Some(&f.identity), &f.message),
+        figure: f.figure.map(|figure| Figure { value: figure.value, limit: figure.limit }),
+        suppressed: f.suppressed.map(|suppressed| suppressed.reason),
+        message: f.message,
+        related: Vec::new(),
+        secret: false,
+    }
 }
 
 fn from_sarif(value: &Value) -> Option<ResultFile> {
+    let region = ["startLine", "startColumn", "endLine", "endColumn"];
     let mut side = ResultFile { hits: BTreeMap::new(), rules: Vec::new() };
     for run in value["runs"].as_array()? {
         for r in run["results"].as_array().into_iter().flatten() {
@@ -258,7 +248,7 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
             let hit = Hit {
                 rule: r["ruleId"].as_str()?.to_owned(),
                 severity: severity(&r["level"])?,
-                span: span(&place["region"], ["startLine", "startColumn", "endLine", "endColumn"]),
+                span: span(region.map(|key| u32::try_from(place["region"][key].as_u64()?).ok())),
                 scope: r["locations"][0]["logicalLocations"][0]["fullyQualifiedName"]
                     .as_str()
                     .unwrap_or_default()

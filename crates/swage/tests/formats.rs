@@ -136,7 +136,7 @@ fn result_files_compare_like_revisions() {
     s.write("broken.json", "{\"format\": \"swage-review/1\", \"findings\": [{}]}");
     insta::assert_snapshot!(s.swage(&["compare", "broken.json", "main.json"]).told(), @r#"
     --- stderr ---
-    swage: broken.json isn't a result file: a finding in it lacks its rule, severity, message or place
+    swage: broken.json isn't a result file: missing field `key` at line 1 column 44
     Write one with `swage scan --format json` or `--format sarif`.
     --- exit code 2 ---
     "#);

@@ -19,6 +19,7 @@ mod moves;
 
 use std::collections::{HashMap, HashSet};
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 pub use moves::Texts;
@@ -29,7 +30,7 @@ use crate::digest::short_digest;
 use crate::scan::Hit;
 
 /// A finding's state against the baseline, in the words of SARIF 2.1.0, section 3.27.24.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum State {
     /// The change added it.

@@ -9,7 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use serde::Serialize;
 
 use super::{Brief, FileKind};
-use crate::review::Path;
+use crate::review::{ChangeKind, Path};
 
 /// More boxes than this can't be read at once; then folders stand for their files.
 const MAX_NODES: usize = 40;
@@ -66,7 +66,7 @@ pub struct MapNode {
     /// Whether the change touches it.
     pub in_change: bool,
     /// What happens to it, where it is one file that the change touches.
-    pub change: Option<String>,
+    pub change: Option<ChangeKind>,
     /// How many files it stands for.
     pub files: u32,
     /// Written lines.
@@ -130,7 +130,7 @@ impl Map {
             node.files = if first { 1 } else { node.files + u32::from(file.is_some() == node.in_change) };
             if let Some(file) = file {
                 node.in_change = true;
-                node.change = (!grouped).then(|| file.change.clone());
+                node.change = (!grouped).then_some(file.change);
                 node.written += file.written;
                 node.dropped += file.dropped;
                 node.new_findings += file.new_findings;

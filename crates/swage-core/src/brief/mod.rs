@@ -28,7 +28,7 @@ pub use self::uses::Use;
 use self::definitions::FileOutlines;
 use crate::change::{Change, Content, Contents, Nature, Tree};
 use crate::lang::Language;
-use crate::review::{FindingCounts, Path, Review};
+use crate::review::{ChangeKind, FindingCounts, Path, Review};
 
 /// How often a file was changed lately.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
@@ -107,8 +107,8 @@ pub struct BriefFile {
     pub old_path: Path,
     /// The folder that it belongs to.
     pub area: String,
-    /// What happens to it: `added`, `deleted`, `modified`, `renamed`, `copied`, `mode` or `binary`.
-    pub change: String,
+    /// What happens to it.
+    pub change: ChangeKind,
     /// What it is to its reader.
     pub kind: FileKind,
     /// Its language, when it has one.
@@ -202,13 +202,13 @@ fn files(review: &Review) -> Vec<BriefFile> {
         finding.path().into_iter().for_each(|path| *against.entry(path).or_default() += 1);
     }
     let file = |file: &crate::review::FileEntry| {
-        let path = if file.kind == "deleted" { &file.old_path } else { &file.new_path };
-        let has_lines = file.nature == Nature::Text && !matches!(file.kind.as_str(), "mode" | "binary");
+        let path = if file.kind == ChangeKind::Deleted { &file.old_path } else { &file.new_path };
+        let has_lines = file.nature == Nature::Text && !matches!(file.kind, ChangeKind::Mode | ChangeKind::Binary);
         BriefFile {
             path: path.clone(),
             old_path: file.old_path.clone(),
             area: area(path),
-            change: file.kind.clone(),
+            change: file.kind,
             kind: kinds.of(path, file.language.as_deref(), file.generated, has_lines),
             language: file.language.clone(),
             written: file.written.written as u32,

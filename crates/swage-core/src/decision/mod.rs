@@ -8,6 +8,8 @@ mod report;
 mod write;
 
 use jiff::civil::Date;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
 
 pub use self::read::read_decisions;
 pub use self::report::{Adjustment, PastFinding, Proposal, RuleReport, report};
@@ -46,7 +48,8 @@ pub struct Decision {
 }
 
 /// What may be said of a finding.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
 pub enum Answer {
     /// The code is as it should be.
     Intended,

@@ -7,7 +7,7 @@
 //! |---|---|---|
 //! | `merges` | merging leaves conflicts | |
 //! | `examined` | | a file that rules want wasn't examined, or a rule couldn't run |
-//! | `new.error`, `new.warning`, `new.note` | more new findings of the severity than allowed | the merge conflicts |
+//! | `new.error`, `new.warning`, `new.note` | more new findings of the severity than allowed, those not listed included | the merge conflicts |
 //! | `worse` | more measures grew than allowed | the merge conflicts |
 //! | `suppressions.error`, `suppressions.warning`, `suppressions.note` | comments of the change suppress more findings of the severity than allowed | the merge conflicts |
 //! | `submodules` | the change adds or moves a submodule and may not | |
@@ -19,17 +19,18 @@
 
 mod people;
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 pub use self::people::{ProposalFacts, judge_people};
 use crate::baseline::State;
 use crate::change::Nature;
 use crate::config::{Policy, Submodules};
-use crate::review::Review;
+use crate::review::{ChangeKind, Review};
 use crate::rule::Severity;
 
 /// How a condition, or the whole, came out. Ordered by gravity.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Outcome {
     /// It holds.
@@ -52,7 +53,7 @@ impl Outcome {
 }
 
 /// One demand of the policy and how it came out.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Condition {
     /// Its name, as in the table of this module.
     pub name: String,
@@ -64,7 +65,7 @@ pub struct Condition {
 
 /// The answer to the one question: may this change be merged?
 #[must_use]
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Verdict {
     /// The gravest of the conditions' results.
     pub result: Outcome,
@@ -114,10 +115,15 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
         }
     };
     for severity in Severity::ALL {
-        let found = counts.get(State::New, severity);
+        let unlisted = review.unlisted(severity);
+        let found = counts.get(State::New, severity) + unlisted;
+        let aside = match unlisted {
+            0 => String::new(),
+            n => format!(", {n} of them not listed as the file looks generated"),
+        };
         limit(
             &format!("new.{severity}"),
-            &format!("new {severity}{}", plural(found)),
+            &format!("new {severity}{}{aside}", plural(found)),
             found,
             policy.new_limit(severity),
             true,
@@ -142,7 +148,7 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
         false,
     );
     limit("lines", &format!("written or dropped line{}", plural(lines)), lines, policy.lines, false);
-    let moved = review.files.iter().filter(|f| f.nature == Nature::Submodule && f.kind != "deleted");
+    let moved = review.files.iter().filter(|f| f.nature == Nature::Submodule && f.kind != ChangeKind::Deleted);
     let moved: Vec<String> = moved.map(|f| f.new_path.text.clone()).collect();
     if !moved.is_empty() {
         let (result, why) = match policy.submodules {
@@ -161,7 +167,8 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
     if !policy.above_baseline {
         // What is about the change itself isn't in any tree.
         let about = review.findings.iter().filter(|f| f.about_change && f.is_counted()).count();
-        let (base, head) = (counts.base(), counts.head() - about as u64);
+        let unlisted: u64 = Severity::ALL.into_iter().map(|severity| review.unlisted(severity)).sum();
+        let (base, head) = (counts.base(), counts.head() - about as u64 + unlisted);
         match head.cmp(&base) {
             _ if !merged => add("above_baseline", Outcome::Incomplete, "not known, as the merge conflicts".into()),
             std::cmp::Ordering::Greater => {

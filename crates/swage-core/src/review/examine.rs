@@ -12,7 +12,9 @@ use super::excerpt::Code;
 use super::file::{Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
 use super::fixes::offer_fixes;
 use super::foreign::ForeignFolders;
-use super::model::{Anchor, FileEntry, Finding, Path, Related, Review, RuleEntry, Side, Standing, Suppressed};
+use super::model::{
+    Anchor, ChangeKind, FileEntry, Finding, Path, Related, Review, RuleEntry, Side, Standing, Suppressed,
+};
 use super::readable::Readable;
 use super::written::{Written, written};
 use crate::baseline::{self, Compared, FileHits, State, Texts};
@@ -86,7 +88,7 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
         sizes: e.sizes,
         generated: e.generated,
         lines: f.written,
-        unlisted: e.unlisted,
+        unlisted: e.unlisted.iter().sum(),
     });
     let files: Vec<FileFacts> = facts.collect();
     let (about, idle) = about_change(change, &files, with.rules);
@@ -394,9 +396,13 @@ fn spread(bytes: &[u8], numbers: &[u32]) -> Vec<u8> {
 
 fn file_entry(file: &ChangedFile, examined: &Examined, written: Written) -> FileEntry {
     let kind = match file.kind {
-        _ if file.nature == Nature::Binary => "binary",
-        Kind::Modified if file.mode_only => "mode",
-        kind => kind.word(),
+        _ if file.nature == Nature::Binary => ChangeKind::Binary,
+        Kind::Added => ChangeKind::Added,
+        Kind::Deleted => ChangeKind::Deleted,
+        Kind::Modified if file.mode_only => ChangeKind::Mode,
+        Kind::Modified => ChangeKind::Modified,
+        Kind::Renamed => ChangeKind::Renamed,
+        Kind::Copied => ChangeKind::Copied,
     };
     let (why_not, incomplete) = match &examined.why_not {
         Some((why, incomplete)) => (Some(why.clone()), *incomplete),
@@ -405,7 +411,7 @@ fn file_entry(file: &ChangedFile, examined: &Examined, written: Written) -> File
     FileEntry {
         old_path: Path::new(&file.old_path),
         new_path: Path::new(&file.new_path),
-        kind: kind.to_owned(),
+        kind,
         added: file.added,
         removed: file.removed,
         language: examined.language.map(|l| l.name.to_owned()),
@@ -415,6 +421,7 @@ fn file_entry(file: &ChangedFile, examined: &Examined, written: Written) -> File
         generated: examined.generated,
         syntax_errors: examined.syntax_errors,
         written,
+        unlisted: examined.unlisted,
         skipped_by: examined.skipped_by.iter().map(|(rule, why)| (rule.clone(), (*why).to_owned())).collect(),
         nature: file.nature,
     }

@@ -201,8 +201,8 @@ pub(super) struct Examined {
     pub facts: [Vec<Fact>; 2],
     /// A program makes it, so that rules that skip such files have left it alone.
     pub generated: bool,
-    /// How many findings aren't listed, since the file looks as if a program made it.
-    pub unlisted: u64,
+    /// How many findings aren't listed, since the file looks generated: errors, warnings, notes.
+    pub unlisted: [u64; 3],
     /// The bytes before and after the change, when they are known.
     pub sizes: [Option<u64>; 2],
     pub language: Option<&'static Language>,
@@ -236,7 +236,7 @@ pub(super) fn examine_file(
         },
         facts: [Vec::new(), Vec::new()],
         generated: false,
-        unlisted: 0,
+        unlisted: [0; 3],
         sizes: [None, None],
         language: Language::of(&file.new_path, b""),
         why_not: None,
@@ -375,7 +375,8 @@ fn is_known_as_generated(file: &ChangedFile, sides: &Sides, rules: &RuleSet, fol
 
 /// Takes the lesser findings out of a file that the change adds and that looks as if a program made it, when a rule says how
 /// many they are: nobody mends such a file line by line. The target doesn't know it as such, so it may only look so: errors
-/// stay, and what rules find that are locked or about security, so that no verdict is better for it.
+/// stay, and what rules find that are locked or about security, and the gate counts the others by severity, so that no
+/// verdict is better for it. What a comment suppresses stays, since the gate limits that on its own.
 fn leave_unlisted(file: &ChangedFile, sides: &Sides, rules: &RuleSet, hits: &mut Vec<Hit>, out: &mut Examined) {
     let (path, Content::Whole { bytes, .. }) = (&file.new_path, &sides.new) else { return };
     let tells = |rule: &&Arc<Rule>| {
@@ -392,8 +393,11 @@ fn leave_unlisted(file: &ChangedFile, sides: &Sides, rules: &RuleSet, hits: &mut
             && !rule.locked
             && !rule.is_about_security()
     };
-    let unlisted: Vec<Hit> = hits.extract_if(.., |hit| rules.get(&hit.rule).is_some_and(is_lesser)).collect();
-    out.unlisted = unlisted.len() as u64;
+    let leave = |hit: &mut Hit| hit.suppressed.is_none() && rules.get(&hit.rule).is_some_and(is_lesser);
+    let unlisted: Vec<Hit> = hits.extract_if(.., leave).collect();
+    for hit in &unlisted {
+        out.unlisted[hit.severity as usize] += 1;
+    }
     let by: BTreeSet<String> = unlisted.into_iter().map(|hit| hit.rule).collect();
     out.skipped_by.extend(by.into_iter().map(|rule| (rule, "the file looks generated")));
 }

@@ -22,8 +22,8 @@ pub use examination::{CheckerReport, Examination, Fixes, Progress};
 pub use examine::{examine, scan_tree};
 pub use example::{Tried, try_example};
 pub use model::{
-    Anchor, ExcerptLine, FileEntry, Finding, Fix, FixEdit, Marker, Path, Proof, Related, Review, RuleEntry, Settled,
-    Side, Standing, Suppressed,
+    Anchor, ChangeKind, ExcerptLine, FileEntry, Finding, Fix, FixEdit, Marker, Path, Proof, Related, Review, RuleEntry,
+    Settled, Side, Standing, Suppressed,
 };
 pub use settled::{offered, settle_findings};
 pub use short_keys::ShortKeys;

@@ -3,6 +3,7 @@
 use std::fmt;
 
 use percent_encoding::{AsciiSet, CONTROLS, percent_encode};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::counts::{Counts, FindingCounts};
@@ -10,13 +11,13 @@ use super::short_keys::ShortKeys;
 use super::written::Written;
 use crate::baseline::{Compared, FileHits, State};
 use crate::change::Nature;
-use crate::decision::Decision;
+use crate::decision::{Answer, Decision};
 use crate::diff::{Diff, ShownLine, shown_after, shown_before};
 use crate::rule::Severity;
 use crate::scan::{Figure, Span};
 
 /// A path for output: UTF-8 as it is, anything else percent-encoded.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
 pub struct Path {
     /// The path with `/` between its components.
     pub text: String,
@@ -44,7 +45,7 @@ impl fmt::Display for Path {
 }
 
 /// The side of a change that an anchor refers to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Side {
     /// Before.
@@ -54,7 +55,7 @@ pub enum Side {
 }
 
 /// Where a finding stands.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Anchor {
     /// The file.
     pub path: Path,
@@ -77,7 +78,7 @@ impl fmt::Display for Anchor {
 }
 
 /// Another place that a finding is about.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Related {
     /// Where it is.
     pub anchor: Anchor,
@@ -86,7 +87,7 @@ pub struct Related {
 }
 
 /// A line of code shown with a finding.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct ExcerptLine {
     /// How the change treats it.
     pub marker: Marker,
@@ -101,7 +102,7 @@ pub struct ExcerptLine {
 }
 
 /// How a change treats a line.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Marker {
     /// It stays.
@@ -113,7 +114,7 @@ pub enum Marker {
 }
 
 /// One place where a rule holds, or held.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Finding {
     /// Its stable name.
     pub key: String,
@@ -158,7 +159,7 @@ pub struct Finding {
 }
 
 /// What a rule proposes to do about a finding.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fix {
     /// What it does, in a line.
     pub title: String,
@@ -169,7 +170,7 @@ pub struct Fix {
 }
 
 /// A piece of the finding's file that a fix replaces.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FixEdit {
     /// The lines and columns on the new side; they end where they begin where something is inserted.
     pub span: Span,
@@ -178,7 +179,7 @@ pub struct FixEdit {
 }
 
 /// What trying a fix in memory gave.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Proof {
     /// The file with it parses, the finding is gone, and no other has come.
     Proved,
@@ -187,7 +188,7 @@ pub enum Proof {
 }
 
 /// Whether a finding counts, and if not, why.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Standing {
     /// It counts.
     Counted,
@@ -200,10 +201,11 @@ pub enum Standing {
 }
 
 /// A finding that a decision lets be.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Settled {
-    /// `intended`, `wrong` or `later`.
-    pub answer: String,
+    /// What was decided.
+    #[serde(rename = "as")]
+    pub answer: Answer,
     /// Why.
     pub because: String,
     /// The last day of `later`, as `YYYY-MM-DD`.
@@ -218,12 +220,12 @@ impl Settled {
     /// What a decision says.
     pub fn of(decision: &Decision) -> Self {
         let Decision { answer, because, until, by, on, .. } = decision.clone();
-        Self { answer: answer.word().to_owned(), because, until, by, on }
+        Self { answer, because, until, by, on }
     }
 }
 
 /// A finding that a comment beside it lets be.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Suppressed {
     /// Why, in the comment's words.
     pub reason: String,
@@ -336,15 +338,56 @@ impl Finding {
     }
 }
 
+/// What a change does to a file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum ChangeKind {
+    /// It is new.
+    Added,
+    /// It goes.
+    Deleted,
+    /// Its content changes.
+    Modified,
+    /// It gets another path, and perhaps another content.
+    Renamed,
+    /// It is made from another file, which stays.
+    Copied,
+    /// Only its mode changes.
+    Mode,
+    /// It is binary data.
+    Binary,
+}
+
+impl ChangeKind {
+    /// The word for it in output.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Added => "added",
+            Self::Deleted => "deleted",
+            Self::Modified => "modified",
+            Self::Renamed => "renamed",
+            Self::Copied => "copied",
+            Self::Mode => "mode",
+            Self::Binary => "binary",
+        }
+    }
+}
+
+impl fmt::Display for ChangeKind {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.word())
+    }
+}
+
 /// A file of the review.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FileEntry {
     /// Path before.
     pub old_path: Path,
     /// Path after.
     pub new_path: Path,
-    /// `added`, `deleted`, `modified`, `renamed`, `copied`, `mode` or `binary`.
-    pub kind: String,
+    /// What the change does to it.
+    pub kind: ChangeKind,
     /// Added lines.
     pub added: usize,
     /// Removed lines.
@@ -365,12 +408,14 @@ pub struct FileEntry {
     pub nature: Nature,
     /// Lines that were written and dropped, those that only moved aside.
     pub written: Written,
+    /// How many new findings aren't listed, since it looks generated: errors, warnings, notes. The gate counts them.
+    pub unlisted: [u64; 3],
     /// Rules for its language that leave it alone, each with the reason.
     pub skipped_by: Vec<(String, String)>,
 }
 
 /// A rule that took part, for formats that list rules.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct RuleEntry {
     /// Its id.
     pub id: String,
@@ -385,7 +430,7 @@ pub struct RuleEntry {
 }
 
 /// All that is known about a change, or about a tree when there is no change.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Review {
     /// Commit id of the base.
     pub base: Option<String>,
@@ -454,6 +499,11 @@ impl Review {
     /// Files that rules wanted and couldn't examine.
     pub fn incomplete(&self) -> impl Iterator<Item = &FileEntry> {
         self.files.iter().filter(|f| f.incomplete)
+    }
+
+    /// How many new findings of a severity aren't listed, since their files look generated.
+    pub fn unlisted(&self, severity: Severity) -> u64 {
+        self.files.iter().map(|f| f.unlisted[severity as usize]).sum()
     }
 
     /// The files that have no lines to look at: links, submodules and binaries that no rule wants.

@@ -4,7 +4,6 @@
 use std::collections::HashMap;
 
 use rustc_hash::FxBuildHasher;
-use serde::{Deserialize, Serialize};
 
 use crate::change::{ChangedFile, Content, Sides};
 use crate::digest::{short_digest, without_white_space};
@@ -17,7 +16,7 @@ pub(super) struct ChangedLines {
 }
 
 /// How many lines of a file were written and dropped.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Written {
     /// Added lines that no place lost.
     pub written: usize,

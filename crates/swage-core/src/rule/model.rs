@@ -4,6 +4,7 @@ use std::any::Any;
 use std::fmt;
 use std::sync::Arc;
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::change::ChangeMatch;
@@ -17,7 +18,7 @@ use crate::change::Change;
 use crate::lang::Language;
 
 /// How grave a finding is: the levels of SARIF 2.1.0, section 3.27.10.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
     /// It must be dealt with.

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use swage_core::gate::Outcome;
-use swage_core::review::{Finding, Side};
+use swage_core::review::{ChangeKind, Finding, Side};
 
 use super::Document;
 use crate::terminal::printable;
@@ -42,7 +42,7 @@ pub fn format(document: &Document<'_>) -> String {
 /// Where an editor opens what a finding is about, and what is to be known of that: a whole file at its beginning, the whole
 /// change at the first of its files that is there.
 fn place(document: &Document<'_>, finding: &Finding) -> (String, &'static str) {
-    let first = || document.review.files.iter().find(|f| f.kind != "deleted").map(|f| &f.new_path);
+    let first = || document.review.files.iter().find(|f| f.kind != ChangeKind::Deleted).map(|f| &f.new_path);
     let path = finding.anchor.as_ref().map(|a| &a.path).or_else(first);
     let (text, encoded) = path.map_or(("swage.toml", false), |path| (path.text.as_str(), path.encoded));
     let root = document.root.map(|root| format!("{}/", root.display())).unwrap_or_default();

@@ -3,7 +3,7 @@
 pub mod brief;
 pub mod html;
 mod human;
-mod json;
+pub mod json;
 mod lines;
 pub mod markdown;
 mod picture;
@@ -25,7 +25,6 @@ use crate::failure::Failure;
 use crate::standard_output;
 use crate::terminal::{fitted, printable, terminal_width};
 
-pub use json::FORMAT as JSON_FORMAT;
 pub use sarif::{IDENTITY_FINGERPRINT, KEY_FINGERPRINT, TEXT_FINGERPRINT};
 
 /// The form of a result.

@@ -157,7 +157,7 @@ fn result(f: &Finding, review: &Review, compared: bool) -> Value {
             Standing::Settled(settled) => json!([{
                 "kind": "external",
                 "status": "accepted",
-                "justification": format!("{}: {}", settled.answer, settled.because),
+                "justification": format!("{}: {}", settled.answer.word(), settled.because),
             }]),
             Standing::Counted | Standing::Advisory => json!([]),
         };

@@ -71,6 +71,15 @@ languages = ["python"]
 match = { code = "shout(X)", holes.X = {} }
 
 [[rule]]
+id = "no-whisper"
+severity = "note"
+title = "Nobody whispers"
+message = "`{match}` whispers."
+skip_generated = true
+languages = ["python"]
+match = { code = "whisper(X)", holes.X = {} }
+
+[[rule]]
 id = "known-author"
 severity = "error"
 title = "Authors are of the line"
@@ -78,7 +87,7 @@ message = "{match} isn't of the line."
 match = { change = "author", must_match = '^[a-z-]+ <[a-z-]+@example\.org>$' }
 
 [gate]
-new = { error = 0, warning = 0 }
+new = { error = 0, warning = 0, note = 0 }
 "#;
 
 /// What both branches begin with.

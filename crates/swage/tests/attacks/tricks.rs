@@ -282,8 +282,8 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
             s.git(&["checkout", "--quiet", "topic"]);
             s.write("lib/c.py", "def lay(boat):\n    return boat.two\n");
         },
-        "1 fail merges examined new.error new.warning suppressions.error",
-        "1 fail merges examined new.error new.warning suppressions.error",
+        "1 fail merges examined new.error new.warning new.note suppressions.error",
+        "1 fail merges examined new.error new.warning new.note suppressions.error",
     ),
     (
         "a tag that is called like the target",
@@ -344,6 +344,13 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         |s| s.write("new.py", "shout(boat)\n"),
         "1 fail new.warning",
         "1 fail new.warning",
+    ),
+    (
+        "do not edit, it says, where notes are: the one warning about the file doesn't stand for them",
+        |s| s.write("new.py", "# DO NOT EDIT\nwhisper(boat)\nwhisper(tide)\n"),
+        |s| s.write("new.py", "whisper(boat)\n"),
+        "1 fail new.warning new.note",
+        "1 fail new.note",
     ),
     (
         "one long string",

@@ -119,11 +119,11 @@ fn values(host: &Host, me: &Person, number: u64, asked: &Asked) -> Result<Value,
         let elsewhere: Vec<&Thread> =
             own.iter().filter(|thread| !shown_threads.contains(&thread.number)).copied().collect();
         let is_read = read.contains(&file.path.text);
-        let fate = reading.brief.files.iter().find(|f| f.path == file.path).map_or("", |f| f.change.as_str());
+        let kind = reading.brief.files.iter().find(|f| f.path == file.path).map_or("", |f| f.change.word());
         files.push(context! {
             number => index,
             path => file.path.text.clone(),
-            fate,
+            kind,
             note => file.note.clone(),
             rows => own_rows,
             threads => own.len(),

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use swage_core::baseline::State;
 use swage_core::change::{Content, Tree};
 use swage_core::config::read_rules;
-use swage_core::review::{Examination, Finding, Fixes, Review, examine, scan_tree};
+use swage_core::review::{ChangeKind, Examination, Finding, Fixes, Review, examine, scan_tree};
 use swage_core::rule::{Clause, CodeMatch, EditAction, Hole, Rule, RuleSet};
 use swage_core::scan::{Limits, NoCache};
 use swage_core::view::{ChangeView, LineView};
@@ -162,7 +162,9 @@ pub fn fixed(
         // What a file took with it when it went wasn't fixed.
         let is_fix = |f: &&Finding| {
             let entry = f.path().and_then(|path| review.files.iter().find(|file| file.old_path == *path));
-            f.state == State::Absent && f.on_changed_line && entry.is_some_and(|entry| entry.kind != "deleted")
+            f.state == State::Absent
+                && f.on_changed_line
+                && entry.is_some_and(|entry| entry.kind != ChangeKind::Deleted)
         };
         found.extend(review.findings.iter().filter(is_fix).map(|f| Fixed {
             commit: landing.id.clone(),

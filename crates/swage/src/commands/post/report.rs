@@ -28,7 +28,7 @@ pub fn of(review: &Review, verdict: &Verdict, target: &Target, posting: &Posting
     let against: Vec<&Finding> = review.findings.iter().filter(|f| f.counts_against_change()).collect();
     let settled = review.findings.iter().filter_map(|f| {
         let decision = f.settled()?;
-        Some(Settled { key: f.key.clone(), why: format!("{}: {}", decision.answer, decision.because) })
+        Some(Settled { key: f.key.clone(), why: format!("{}: {}", decision.answer.word(), decision.because) })
     });
     let clean = posting.praise && against.is_empty() && verdict.result == Outcome::Pass;
     Report {

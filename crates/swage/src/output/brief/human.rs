@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use swage_core::brief::{Brief, BriefFile, DefinitionChange, What};
 
-use super::{about, fate, few, findings, gist, lines, of_file, users};
+use super::{about, few, findings, gist, kind_of_change, lines, of_file, users};
 use crate::terminal::{Paint, count, printable, width, wrap};
 
 const PAINT: Paint = Paint;
@@ -115,7 +115,7 @@ fn file_line(out: &mut String, number: usize, file: &BriefFile) {
     let lines = lines(file.written, file.dropped);
     let lines = if lines.is_empty() { String::new() } else { format!("  {lines}") };
     let path = PAINT.strong(printable(&file.path.text));
-    _ = writeln!(out, "{number:>3}. {path}  {}{lines}{new}", PAINT.faint(printable(&fate(file))));
+    _ = writeln!(out, "{number:>3}. {path}  {}{lines}{new}", PAINT.faint(printable(&kind_of_change(file))));
 }
 
 fn definition_lines(out: &mut String, brief: &Brief, index: usize, definition: &DefinitionChange) {

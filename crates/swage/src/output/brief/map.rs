@@ -5,6 +5,7 @@ use std::fmt::Write;
 use minijinja::{Value, context};
 use swage_core::brief::{Map, MapNode};
 use swage_core::invisible::shown;
+use swage_core::review::ChangeKind;
 
 use super::lines;
 use crate::failure::Failure;
@@ -28,14 +29,14 @@ pub fn svg(map: &Map, title: &str) -> Result<String, Failure> {
         let figures = lines(node.written, node.dropped);
         // About eight units a letter.
         let room = (node.width as usize - 20) / 8 - figures.len() - if node.new_findings > 0 { 3 } else { 0 };
-        let class = match (node.in_change, node.change.as_deref()) {
+        let class = match (node.in_change, node.change) {
             (false, _) => "outside",
-            (true, Some("added")) => "added",
-            (true, Some("deleted")) => "deleted",
+            (true, Some(ChangeKind::Added)) => "added",
+            (true, Some(ChangeKind::Deleted)) => "deleted",
             (true, _) => "changed",
         };
         let label = if node.files > 1 { format!("{} ({} files)", node.label, node.files) } else { node.label.clone() };
-        let about = format!("{} {}", node.name, node.change.as_deref().unwrap_or_default());
+        let about = format!("{} {}", node.name, node.change.map_or("", ChangeKind::word));
         context! {
             x => node.x, y => node.y, width => node.width, height => node.height,
             label => short(&label, room), about => shown(about.trim()), figures, class, findings => node.new_findings,

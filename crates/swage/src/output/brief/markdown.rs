@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use swage_core::brief::Brief;
 
-use super::{about, fate, findings, gist, lines, of_file, users};
+use super::{about, findings, gist, kind_of_change, lines, of_file, users};
 use crate::output::markdown::{code, text};
 
 /// Most files that are listed.
@@ -40,7 +40,7 @@ pub fn format(brief: &Brief) -> String {
     for (at, path) in brief.order.iter().take(MOST_FILES).enumerate() {
         let Some(file) = brief.files.iter().find(|file| file.path == *path) else { continue };
         let lines = lines(file.written, file.dropped);
-        _ = writeln!(out, "{}. {} {} {lines}", at + 1, code(&file.path.text), text(&fate(file)));
+        _ = writeln!(out, "{}. {} {} {lines}", at + 1, code(&file.path.text), text(&kind_of_change(file)));
         for (index, definition) in of_file(brief, file) {
             let mut about = about(definition);
             about.extend(users(brief, index, 3));

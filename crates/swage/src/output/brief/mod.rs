@@ -79,8 +79,8 @@ fn findings(brief: &Brief) -> String {
 }
 
 /// `renamed from old.py`, `modified`, `added`.
-fn fate(file: &BriefFile) -> String {
-    if file.old_path == file.path { file.change.clone() } else { format!("{} from {}", file.change, file.old_path) }
+fn kind_of_change(file: &BriefFile) -> String {
+    if file.old_path == file.path { file.change.to_string() } else { format!("{} from {}", file.change, file.old_path) }
 }
 
 /// A definition of a file with what happens to it, in pieces that come behind one another.

@@ -81,7 +81,7 @@ pub fn format(document: &Document<'_>) -> Result<String, Failure> {
             context! {
                 number,
                 path => shown(&file.path.text),
-                fate => entry.map_or("", |entry| entry.kind.as_str()),
+                kind => entry.map_or("", |entry| entry.kind.word()),
                 figures => entry.map(|entry| format!("+{} -{}", entry.added, entry.removed)),
                 note => file.note.as_deref().map(shown),
                 rows => file.hunks.iter().map(Vec::len).sum::<usize>(),
