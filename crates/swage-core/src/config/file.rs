@@ -2,7 +2,8 @@
 
 use std::collections::HashMap;
 
-use super::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Posting, Submodules};
+use super::keys::{CONFIGURATION, SUBMODULES, WHEN_CLEAN};
+use super::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Posting};
 use crate::rule::{
     PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_toml, path_set, read_command, read_rule,
     read_timeout, size,
@@ -39,7 +40,7 @@ fn read_file(mut p: Problems<'_>, whole_config: bool) -> Result<RuleFile, Vec<Pr
     let (file, document) = (p.file, parse_toml(&mut p));
     let mut out = RuleFile::default();
     if p.list.is_empty() {
-        let mut table = Table::new(document.get_ref(), 0);
+        let mut table = Table::new(document.get_ref(), 0, &CONFIGURATION);
         out.extends =
             table.strings("extends", &mut p).unwrap_or_default().into_iter().map(|e| (e.value, e.at)).collect();
         if whole_config {
@@ -101,8 +102,7 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
         advisor.finish(p);
     }
     if let Some(mut post) = table.table("post", p) {
-        let answers = [("praise", true), ("silent", false)];
-        let clean = post.string("when_clean", p).and_then(|s| one_of(&s, "answer", answers, p));
+        let clean = post.string("when_clean", p).and_then(|s| one_of(&s, "answer", WHEN_CLEAN, p));
         let most_threads = post.number("most_threads", p).map(|n| n.value);
         let named = post.has("command") || post.has("timeout");
         let program = if named { read_program(&mut post, "posting", POST_SECONDS, p) } else { None };
@@ -138,8 +138,7 @@ fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>
             }
             suppressions.finish(p);
         }
-        let answers = [("allow", Submodules::Allow), ("refuse", Submodules::Refuse)];
-        let submodules = gate.string("submodules", p).and_then(|s| one_of(&s, "answer", answers, p));
+        let submodules = gate.string("submodules", p).and_then(|s| one_of(&s, "answer", SUBMODULES, p));
         policy.submodules = submodules.unwrap_or(policy.submodules);
         policy.files = gate.number("files", p).map(|n| n.value);
         policy.lines = gate.number("lines", p).map(|n| n.value);

@@ -2,12 +2,15 @@
 //! down to the rules and settings of a run.
 
 mod file;
+mod keys;
 mod load;
 pub mod packs;
+mod schema;
 mod settings;
 
 pub use self::file::{Adjust, RuleFile, read_rules};
 pub use self::load::{FileReader, LoadError, Loaded, load};
+pub use self::schema::schema;
 pub use self::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Posting, Submodules};
 use crate::rule::RuleSet;
 

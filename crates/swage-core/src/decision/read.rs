@@ -1,7 +1,25 @@
 //! Reading the file of decisions, with the place of each mistake.
 
 use super::{Answer, Decision, Scope, is_date};
-use crate::rule::{Problem, Problems, Table, one_of, parse_toml};
+use crate::rule::{Holds, Key, Keys, Problem, Problems, Table, one_of, parse_toml, words};
+
+static DECISIONS: Keys = Keys::new("decisions", "The file of decisions.", || vec![&DECISIONS_KEY]);
+static DECISIONS_KEY: Key = Key::new("decision", Holds::Tables(&DECISION), "A decision.");
+static DECISION: Keys = Keys::new("decision", "A decision.", || DECISION_KEYS.iter().collect());
+static DECISION_KEYS: [Key; 12] = [
+    Key::required("rule", Holds::String, "The rule that found it."),
+    Key::required("path", Holds::String, "The file in which it was found."),
+    Key::new("definition", Holds::String, "The names of the definitions around it."),
+    Key::required("text", Holds::String, "Digest of the text that was found."),
+    Key::required("key", Holds::String, "The finding's key when it was settled."),
+    Key::required("scope", Holds::OneOf(|| words(&Scope::ALL)), "How far it reaches."),
+    Key::required("as", Holds::OneOf(|| words(&Answer::ALL)), "What was decided."),
+    Key::required("because", Holds::String, "Why."),
+    Key::new("until", Holds::String, "The last day of `later`."),
+    Key::required("by", Holds::String, "Who decided."),
+    Key::required("on", Holds::String, "When."),
+    Key::new("message", Holds::String, "What the finding said then."),
+];
 
 /// Reads decisions. `file` is the name that mistakes are reported under.
 ///
@@ -13,7 +31,7 @@ pub fn read_decisions(file: &str, text: &str) -> Result<Vec<Decision>, Vec<Probl
     if !p.list.is_empty() {
         return Err(p.list);
     }
-    let mut table = Table::new(root.get_ref(), 0);
+    let mut table = Table::new(root.get_ref(), 0, &DECISIONS);
     let mut decisions = Vec::new();
     for mut entry in table.tables("decision", &mut p) {
         decisions.extend(read_decision(&mut entry, &mut p));

@@ -2,6 +2,7 @@
 
 use regex::bytes::Regex;
 
+use super::keys::{Choice, Holds, Key, Keys, SIZE, words};
 use super::paths::PathSet;
 use super::problem::Problems;
 use super::table::Table;
@@ -107,6 +108,57 @@ impl ChangeMatch {
     }
 }
 
+/// What is demanded of a change; of each part, what can be.
+pub(super) static CHANGE: Keys =
+    Keys::one_of("change", "What is demanded of the change itself.", &[&FIGURE, &FILE_SIZE, &THERE, &PATHS, &TEXT]);
+
+static FIGURE: Keys =
+    Keys::new("change_figure", "A figure of the change.", || FIGURE_KEYS.iter().chain([&KINDS_KEY]).collect());
+static FIGURE_KEYS: [Key; 2] = [
+    Key::required("change", Holds::OneOf(|| vec!["files", "lines", "commits"]), "What is counted."),
+    Key::required("over", Holds::Number, "The most that is allowed."),
+];
+static FILE_SIZE: Keys =
+    Keys::new("change_file_size", "The size of a file.", || FILE_SIZE_KEYS.iter().chain([&KINDS_KEY]).collect());
+static FILE_SIZE_KEYS: [Key; 2] = [
+    Key::required("change", Holds::OneOf(|| vec!["file-size"]), "Each file that the change leaves, by its bytes."),
+    Key::required("over", SIZE, "The most that is allowed, such as \"2 MiB\"."),
+];
+static THERE: Keys = Keys::new("change_there", "Files that are reported for being there.", || {
+    THERE_KEYS.iter().chain([&KINDS_KEY]).collect()
+});
+static THERE_KEYS: [Key; 1] = [Key::required("change", Holds::OneOf(|| vec!["binary", "generated"]), "Which files.")];
+static PATHS: Keys =
+    Keys::new("change_paths", "The files that the change touches.", || PATHS_KEYS.iter().chain([&KINDS_KEY]).collect());
+static PATHS_KEYS: [Key; 3] = [
+    Key::required("change", Holds::OneOf(|| vec!["paths"]), "The files that the change touches."),
+    Key::new("without", Holds::Strings, "Files of which one must be touched, too."),
+    Key::new("added_over", Holds::Number, "Only when more lines than this are added to them."),
+];
+static TEXT: Keys = Keys {
+    choice: Choice::One(|| vec!["over", "under", "text", "must_match"]),
+    ..Keys::new("change_text", "What is written about the change.", || TEXT_KEYS.iter().chain([&KINDS_KEY]).collect())
+};
+static TEXT_KEYS: [Key; 5] = [
+    Key::required(
+        "change",
+        Holds::OneOf(|| vec!["title", "description", "subject", "message", "author"]),
+        "Which text.",
+    ),
+    Key::new("over", Holds::Number, "Most characters; of a description or message, of its longest line."),
+    Key::new("under", Holds::Number, "Least characters."),
+    Key::new("text", Holds::String, "A regular expression that must match nothing in it."),
+    Key::new("must_match", Holds::String, "A regular expression that must match in it."),
+];
+static KINDS_KEY: Key = Key::new("kinds", Holds::SomeOf(|| words(&KINDS)), "Only files to which one of these happens.");
+const KINDS: [(&str, Kind); 5] = [
+    ("added", Kind::Added),
+    ("deleted", Kind::Deleted),
+    ("modified", Kind::Modified),
+    ("renamed", Kind::Renamed),
+    ("copied", Kind::Copied),
+];
+
 /// Reads a match with `change`.
 pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problems<'_>) -> Option<ChangeMatch> {
     let before = p.list.len();
@@ -128,15 +180,8 @@ pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problem
     {
         p.at(count.at, "`added_over` goes with `change = \"paths\"`", None);
     }
-    let words = [
-        ("added", Kind::Added),
-        ("deleted", Kind::Deleted),
-        ("modified", Kind::Modified),
-        ("renamed", Kind::Renamed),
-        ("copied", Kind::Copied),
-    ];
     let kinds = table.strings("kinds", p).unwrap_or_default();
-    let kinds: Vec<Kind> = kinds.iter().filter_map(|k| one_of(k, "kind of change to a file", words, p)).collect();
+    let kinds: Vec<Kind> = kinds.iter().filter_map(|k| one_of(k, "kind of change to a file", KINDS, p)).collect();
     if p.list.len() > before {
         return None;
     }
@@ -145,7 +190,7 @@ pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problem
         Subject::Binary | Subject::Generated => "",
         Subject::Paths => "without",
         Subject::Title | Subject::Description | Subject::Subject | Subject::Message | Subject::Author => {
-            "over, under, text or lacks"
+            "over, under, text or must_match"
         }
     };
     let optional = matches!(subject, Subject::Binary | Subject::Generated | Subject::Paths);

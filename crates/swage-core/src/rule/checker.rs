@@ -1,5 +1,6 @@
 //! Rules whose findings an outside program makes.
 
+use super::keys::{Holds, Key, Keys, TIME, words};
 use super::problem::Problems;
 use super::table::Table;
 use super::values::one_of;
@@ -30,12 +31,27 @@ pub enum ReportForm {
     Lines,
 }
 
+/// A program that finds.
+pub(super) static CHECKER: Keys = Keys::new("checker", "A program whose report holds the findings.", || {
+    CHECKER_KEYS.iter().chain([&TIMEOUT_KEY]).collect()
+});
+static CHECKER_KEYS: [Key; 5] = [
+    Key::required("checker", Holds::Command, "The program and its arguments."),
+    Key::required("output", Holds::OneOf(|| words(&FORMS)), "The form of its report."),
+    Key::new("output_file", Holds::String, "The file in the tree that it writes; its standard output when left out."),
+    Key::new("exit_codes", Holds::Numbers(0), "Exit codes with which it has done its work; 0 and 1 when left out."),
+    Key::new("advisory", Holds::Flag, "Its findings are shown and never counted."),
+];
+const FORMS: [(&str, ReportForm); 2] = [("sarif", ReportForm::Sarif), ("lines", ReportForm::Lines)];
+
+/// The key of the time that a program has.
+pub(crate) static TIMEOUT_KEY: Key = Key::new("timeout", TIME, "How long it may take, such as \"20 s\" or \"5 min\".");
+
 /// Reads a match with `checker`.
 pub(super) fn read_checker(table: &mut Table<'_, '_>, name: &str, p: &mut Problems<'_>) -> Option<Checker> {
     let before = p.list.len();
     let command = read_command(table, "checker", name, p)?;
-    let forms = [("sarif", ReportForm::Sarif), ("lines", ReportForm::Lines)];
-    let writes = table.required_string("output", name, p).and_then(|w| one_of(&w, "form of output", forms, p));
+    let writes = table.required_string("output", name, p).and_then(|w| one_of(&w, "form of output", FORMS, p));
     let report = table.string("output_file", p);
     if let Some(report) = &report
         && (report.value.starts_with('/') || report.value.split('/').any(|part| part == ".."))

@@ -2,14 +2,35 @@
 
 use std::sync::Arc;
 
-use super::filter::{Filter, read_filters};
-use super::fix::{check_fix, read_fix};
+use super::filter::{FILTER_KEYS, Filter, read_filters};
+use super::fix::{FIX_KEY, check_fix, read_fix};
+use super::keys::{Choice, Holds, Key, Keys};
 use super::matchers::{READERS, Reader};
 use super::model::Clause;
 use super::problem::Problems;
 use super::table::Table;
-use super::values::languages;
+use super::values::{LANGUAGES_KEY, languages};
 use crate::lang::Language;
+
+/// What is looked for in a file.
+pub(super) static CLAUSE: Keys = Keys {
+    choice: Choice::One(|| ways()),
+    ..Keys::new("clause", "What to look for in a file.", || clause_keys().chain([&FIX_KEY]).collect())
+};
+
+/// The keys that ask for a way to match, and `any`.
+pub(super) fn ways() -> Vec<&'static str> {
+    READERS.iter().map(Reader::key).chain(["any"]).collect()
+}
+
+/// The keys of what is looked for, fixes aside.
+pub(super) fn clause_keys() -> impl Iterator<Item = &'static Key> {
+    let own = READERS.iter().flat_map(|reader| reader.keys);
+    own.chain([&ANY_KEY, &LANGUAGES_KEY]).chain(FILTER_KEYS.iter())
+}
+
+static ANY_KEY: Key =
+    Key::new("any", Holds::Tables(&CLAUSE), "Several ways to match, each with languages and filters of its own.");
 
 /// A table with one way to match, or with several under `any`; filters and languages beside `any` hold for all of them.
 pub(super) fn read_clauses(
@@ -48,7 +69,7 @@ fn read_clause(
     p: &mut Problems<'_>,
 ) -> Option<Clause> {
     let before = p.list.len();
-    let given: Vec<&Reader> = READERS.iter().filter(|reader| table.has(reader.key)).collect();
+    let given: Vec<&Reader> = READERS.iter().filter(|reader| table.has(reader.key())).collect();
     let matcher = match given.as_slice() {
         [reader] => (reader.read)(table, &mut languages, name, p),
         several => {
@@ -76,13 +97,13 @@ fn read_clause(
 /// Notes that a table asks for nothing, or for several things at once.
 fn refuse(table: &mut Table<'_, '_>, given: &[&Reader], name: &str, p: &mut Problems<'_>) {
     // So that they aren't called unknown besides.
-    READERS.iter().flat_map(|reader| reader.others.iter().chain([&reader.key])).for_each(|key| table.note(key));
-    let quoted = |reader: &Reader| format!("`{}`", reader.key);
+    READERS.iter().flat_map(|reader| reader.keys).for_each(|key| table.note(key.name));
+    let quoted = |reader: &Reader| format!("`{}`", reader.key());
     let (what, hint) = if given.is_empty() {
         let all = READERS.iter().map(quoted).collect::<Vec<_>>().join(", ");
         (format!("{name} doesn't say what to look for"), format!("give one of {all}, or `any`"))
     } else {
-        let several = given.iter().map(|reader| reader.key).collect::<Vec<_>>().join(" and ");
+        let several = given.iter().map(|reader| reader.key()).collect::<Vec<_>>().join(" and ");
         (format!("{name} gives {several} at once"), "put each into a table of its own under `any`".to_owned())
     };
     p.at(table.at, what, Some(hint));

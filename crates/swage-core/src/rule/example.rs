@@ -1,11 +1,66 @@
 //! Reading the examples that are a rule's own tests.
 
+use super::keys::{Holds, Key, Keys, words};
 use super::model::{Example, ExampleFile, FileFigures};
 use super::problem::Problems;
 use super::table::Table;
 use super::values::one_of;
 use crate::change::{Change, ChangedFile, Commit, Nature};
 use crate::diff::{Kind, LineMap};
+
+/// A test of a rule.
+pub(super) static EXAMPLE: Keys = Keys::one_of("example", "A test of the rule.", &[&FILE, &FILES, &CHANGE_EXAMPLE]);
+
+static FILE: Keys = Keys::new("example_file", "A file, and what must be found in it.", || {
+    FILE_KEYS.iter().chain(&JUDGED_KEYS).collect()
+});
+static BEFORE: Keys =
+    Keys::new("example_before", "A file before the change.", || FILE_KEYS.iter().chain([&LINES_BEFORE]).collect());
+static FILE_KEYS: [Key; 2] = [
+    Key::required("path", Holds::String, "The path that it pretends to have."),
+    Key::required("code", Holds::String, "The file's content."),
+];
+static JUDGED_KEYS: [Key; 2] = [
+    Key::required("lines", Holds::Numbers(1), "The lines that must be reported."),
+    Key::new("fixed", Holds::String, "What the fixes must make of the file."),
+];
+static LINES_BEFORE: Key = Key::new("lines", Holds::Numbers(1), "The lines that must be reported as fixed.");
+static FILES: Keys =
+    Keys::new("example_files", "Several files, perhaps with what they were before.", || FILES_KEYS.iter().collect());
+static FILES_KEYS: [Key; 2] = [
+    Key::required("files", Holds::Tables(&FILE), "The files."),
+    Key::new("before", Holds::Tables(&BEFORE), "The files before the change."),
+];
+static CHANGE_EXAMPLE: Keys =
+    Keys::new("example_change", "A change, and how many findings it has.", || CHANGE_EXAMPLE_KEYS.iter().collect());
+static CHANGE_EXAMPLE_KEYS: [Key; 2] = [
+    Key::required("change", Holds::Table(&SAMPLE), "What the change looks like."),
+    Key::required("findings", Holds::Number, "How many findings there must be."),
+];
+static SAMPLE: Keys =
+    Keys::new("sample_change", "What a change looks like to a rule on changes.", || SAMPLE_KEYS.iter().collect());
+static SAMPLE_KEYS: [Key; 4] = [
+    Key::new("title", Holds::String, "Its title."),
+    Key::new("description", Holds::String, "Its description."),
+    Key::new("commits", Holds::Tables(&SAMPLE_COMMIT), "Its commits."),
+    Key::new("files", Holds::Tables(&SAMPLE_FILE), "Its files."),
+];
+static SAMPLE_COMMIT: Keys = Keys::new("sample_commit", "A commit.", || SAMPLE_COMMIT_KEYS.iter().collect());
+static SAMPLE_COMMIT_KEYS: [Key; 2] = [
+    Key::required("message", Holds::String, "Its message."),
+    Key::new("author", Holds::String, "Its author, as `Name <address>`."),
+];
+static SAMPLE_FILE: Keys = Keys::new("sample_file", "A file of a change.", || SAMPLE_FILE_KEYS.iter().collect());
+static SAMPLE_FILE_KEYS: [Key; 7] = [
+    Key::required("path", Holds::String, "Its path."),
+    Key::new("kind", Holds::OneOf(|| words(&KINDS)), "What happens to it; `modified` when left out."),
+    Key::new("binary", Holds::Flag, "Whether it is binary data."),
+    Key::new("added", Holds::Number, "Added lines."),
+    Key::new("removed", Holds::Number, "Removed lines."),
+    Key::new("size", Holds::Number, "Its bytes after the change."),
+    Key::new("unlisted", Holds::Number, "How many findings aren't listed, since it looks generated."),
+];
+const KINDS: [(&str, Kind); 3] = [("added", Kind::Added), ("deleted", Kind::Deleted), ("modified", Kind::Modified)];
 
 /// Reads one example: a file, several files, or a change.
 pub(super) fn read_example(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Example> {
@@ -67,8 +122,7 @@ fn read_change(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Exampl
     let (mut files, mut figures) = (Vec::new(), Vec::new());
     for mut file in inner.tables("files", p) {
         let path = file.required_string("path", "a file of a change", p);
-        let words = [("added", Kind::Added), ("deleted", Kind::Deleted), ("modified", Kind::Modified)];
-        let kind = file.string("kind", p).map_or(Some(Kind::Modified), |k| one_of(&k, "kind of change", words, p))?;
+        let kind = file.string("kind", p).map_or(Some(Kind::Modified), |k| one_of(&k, "kind of change", KINDS, p))?;
         let binary = file.flag("binary", p).unwrap_or(false);
         let mut number = |key: &'static str| file.number(key, p).map_or(0, |n| n.value);
         let (added, removed) = (number("added"), number("removed"));

@@ -2,10 +2,11 @@
 
 use regex::bytes::Regex;
 
-use super::matchers::{CodeMatch, read_code};
+use super::keys::{Choice, Holds, Key, Keys, words};
+use super::matchers::{CODE_KEYS, CodeMatch, read_code};
 use super::problem::Problems;
 use super::table::Table;
-use super::values::{one_of, regex};
+use super::values::{DEFINITIONS, one_of, regex};
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// A condition on the place of a match.
@@ -77,27 +78,73 @@ pub enum NodeTest {
     Text(Regex),
 }
 
+/// The keys of the relations.
+const RELATIONS: [(&str, Relation); 13] = [
+    ("enclosed_by", Relation::EnclosedBy),
+    ("not_enclosed_by", Relation::NotEnclosedBy),
+    ("encloses", Relation::Encloses),
+    ("not_encloses", Relation::NotEncloses),
+    ("preceded_by", Relation::PrecededBy),
+    ("not_preceded_by", Relation::NotPrecededBy),
+    ("followed_by", Relation::FollowedBy),
+    ("not_followed_by", Relation::NotFollowedBy),
+    ("unless", Relation::Unless),
+    ("earlier", Relation::Earlier),
+    ("not_earlier", Relation::NotEarlier),
+    ("path_with", Relation::PathWith),
+    ("path_without", Relation::PathWithout),
+];
+
+/// The keys of filters, on a match and on the place of another filter.
+pub(super) static FILTER_KEYS: [Key; 13] = [
+    Key::new("enclosed_by", Holds::Tables(&PLACE), "What must stand around the match."),
+    Key::new("not_enclosed_by", Holds::Tables(&PLACE), "What must not stand around the match."),
+    Key::new("encloses", Holds::Tables(&PLACE), "What must be in the match."),
+    Key::new("not_encloses", Holds::Tables(&PLACE), "What must not be in the match."),
+    Key::new("preceded_by", Holds::Tables(&PLACE), "What must stand right before the match."),
+    Key::new("not_preceded_by", Holds::Tables(&PLACE), "What must not stand right before the match."),
+    Key::new("followed_by", Holds::Tables(&PLACE), "What must stand right behind the match, on its last line."),
+    Key::new("not_followed_by", Holds::Tables(&PLACE), "What must not stand right behind the match, on its last line."),
+    Key::new("unless", Holds::Tables(&PLACE), "What the match itself must not be."),
+    Key::new("earlier", Holds::Tables(&PLACE), "What must end before the match in the nearest function around it."),
+    Key::new(
+        "not_earlier",
+        Holds::Tables(&PLACE),
+        "What must not end before the match in the nearest function around it.",
+    ),
+    Key::new(
+        "path_with",
+        Holds::Tables(&PLACE),
+        "What must stand on a path from the match to the end of its function.",
+    ),
+    Key::new(
+        "path_without",
+        Holds::Tables(&PLACE),
+        "What must be missing on a path from the match to the end of its function, or out of it.",
+    ),
+];
+
+static PLACE: Keys = Keys {
+    choice: Choice::One(|| vec!["code", "definition", "node", "text"]),
+    ..Keys::new("place", "What stands in a place, with filters of its own.", || {
+        CODE_KEYS.iter().chain(&PLACE_KEYS).chain(&FILTER_KEYS).collect()
+    })
+};
+static PLACE_KEYS: [Key; 5] = [
+    Key::new("definition", Holds::OneOf(|| words(&DEFINITIONS)), "A definition."),
+    Key::new("name", Holds::String, "A regular expression on the definition's name."),
+    Key::new("node", Holds::OneOf(|| words(&Class::ALL)), "A node of a class."),
+    Key::new("text", Holds::String, "A regular expression on text in the match."),
+    Key::new("nearest", Holds::Flag, "Only the innermost of its kind is looked at."),
+];
+
 pub(super) fn read_filters(
     table: &mut Table<'_, '_>,
     languages: Option<&[&'static Language]>,
     p: &mut Problems<'_>,
 ) -> Vec<Filter> {
     let mut filters = Vec::new();
-    for (key, relation) in [
-        ("enclosed_by", Relation::EnclosedBy),
-        ("not_enclosed_by", Relation::NotEnclosedBy),
-        ("encloses", Relation::Encloses),
-        ("not_encloses", Relation::NotEncloses),
-        ("preceded_by", Relation::PrecededBy),
-        ("not_preceded_by", Relation::NotPrecededBy),
-        ("followed_by", Relation::FollowedBy),
-        ("not_followed_by", Relation::NotFollowedBy),
-        ("unless", Relation::Unless),
-        ("earlier", Relation::Earlier),
-        ("not_earlier", Relation::NotEarlier),
-        ("path_with", Relation::PathWith),
-        ("path_without", Relation::PathWithout),
-    ] {
+    for (key, relation) in RELATIONS {
         let mut any = Vec::new();
         for mut place in table.tables(key, p) {
             if let Some(what) = read_place(&mut place, languages, relation, p) {
@@ -151,7 +198,7 @@ fn read_place(
         return regex(&text, p).map(NodeTest::Text);
     }
     let class = table.required_string("definition", "a place without `code`, `node` or `text`", p)?;
-    let class = one_of(&class, "definition", [("function", Class::Function), ("class", Class::Class)], p)?;
+    let class = one_of(&class, "definition", DEFINITIONS, p)?;
     let name = table.string("name", p).and_then(|n| regex(&n, p));
     Some(NodeTest::Definition { class, name })
 }

@@ -1,5 +1,6 @@
 //! Fixes: the edits that a rule proposes for what it finds, written as templates.
 
+use super::keys::{Choice, Holds, Key, Keys, words};
 use super::message::placeholders;
 use super::problem::{At, Problems, nearest};
 use super::table::Table;
@@ -69,6 +70,38 @@ impl FixTemplate {
 /// A fix with its place in the rule file.
 pub(super) type PlacedFix = At<FixTemplate>;
 
+/// The key of what a rule proposes.
+pub(super) static FIX_KEY: Key = Key::new("fix", Holds::Table(&FIX), "What the rule proposes to do about a match.");
+
+static FIX: Keys = Keys {
+    choice: Choice::One(|| vec!["rewrite", "remove", "insert_before", "insert_after", "edits"]),
+    ..Keys::new("fix", "What the rule proposes to do about a match.", || FIX_KEYS.iter().chain(&EDIT_KEYS).collect())
+};
+static FIX_KEYS: [Key; 2] = [
+    Key::new("title", Holds::String, "What the fix does, in a line."),
+    Key::new("edits", Holds::Tables(&EDIT), "Several edits, which must not overlap."),
+];
+static EDIT: Keys = Keys {
+    choice: Choice::One(|| vec!["rewrite", "remove", "insert_before", "insert_after"]),
+    ..Keys::new("edit", "One edit of a fix.", || EDIT_KEYS.iter().collect())
+};
+static EDIT_KEYS: [Key; 5] = [
+    Key::new("rewrite", Holds::String, "What takes the place; {NAME} is filled in as in messages."),
+    Key::new("remove", Holds::OneOf(|| words(&REMOVALS)), "What is taken away."),
+    Key::new("insert_before", Holds::String, "Lines to put before the statement."),
+    Key::new("insert_after", Holds::String, "Lines to put behind the statement."),
+    Key::new("at", Holds::String, "The hole whose place is edited; the match when left out."),
+];
+
+const REMOVALS: [(&str, Removal); 6] = [
+    ("text", Removal::Text),
+    ("lines", Removal::Lines),
+    ("statement", Removal::Statement),
+    ("element", Removal::Element),
+    ("import", Removal::Import),
+    ("attribute", Removal::Attribute),
+];
+
 /// Reads `fix`, when there is one.
 pub(super) fn read_fix(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<PlacedFix> {
     let mut inner = table.table("fix", p)?;
@@ -89,14 +122,6 @@ pub(super) fn read_fix(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Optio
 }
 
 fn read_edit(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<EditTemplate> {
-    let removals = [
-        ("text", Removal::Text),
-        ("lines", Removal::Lines),
-        ("statement", Removal::Statement),
-        ("element", Removal::Element),
-        ("import", Removal::Import),
-        ("attribute", Removal::Attribute),
-    ];
     let at = table.string("at", p).map(|at| at.value);
     let mut text = |key: &'static str, p: &mut Problems<'_>| {
         table.string(key, p).map(|text| text.value.trim_end_matches('\n').to_owned())
@@ -108,7 +133,7 @@ fn read_edit(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<EditTemp
     let removal = table.string("remove", p);
     let before = actions.len();
     actions
-        .extend(removal.as_ref().and_then(|what| one_of(what, "part to remove", removals, p)).map(EditAction::Remove));
+        .extend(removal.as_ref().and_then(|what| one_of(what, "part to remove", REMOVALS, p)).map(EditAction::Remove));
     let removal_is_unknown = removal.is_some() && actions.len() == before;
     if removal_is_unknown {
         return None;

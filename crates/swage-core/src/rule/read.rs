@@ -4,16 +4,48 @@ use std::sync::Arc;
 
 use sha2::{Digest, Sha256};
 
-use super::change::read_change;
-use super::checker::read_checker;
-use super::clauses::read_clauses;
-use super::example::read_example;
+use super::change::{CHANGE, read_change};
+use super::checker::{CHECKER, read_checker};
+use super::clauses::{CLAUSE, read_clauses};
+use super::example::{EXAMPLE, read_example};
+use super::keys::{Holds, Key, Keys, words};
 use super::model::{Beyond, Clause, Rule, RuleSide, Severity};
 use super::problem::{At, Problems, nearest};
-use super::read_link::read_link;
+use super::read_link::{LINK, read_link};
 use super::table::Table;
-use super::values::{languages, one_of, path_set};
+use super::values::{LANGUAGES_KEY, PATH_KEYS, languages, one_of, path_set};
 use crate::lang::Language;
+
+/// A rule.
+pub(crate) static RULE: Keys =
+    Keys::new("rule", "A rule.", || RULE_KEYS.iter().chain([&LANGUAGES_KEY]).chain(&PATH_KEYS).collect());
+static RULE_KEYS: [Key; 14] = [
+    Key::required("id", Holds::Form("^[a-z0-9][a-z0-9-]{0,63}$"), "Its name."),
+    Key::required("severity", Holds::OneOf(severity_words), "How grave its findings are."),
+    Key::required("title", Holds::String, "What it demands, in a line."),
+    Key::required(
+        "message",
+        Holds::String,
+        "What a finding says; {HOLE}, {match}, {name}, {value} and {limit} are filled in.",
+    ),
+    Key::required("match", Holds::Table(&MATCH), "What it looks for."),
+    Key::new("help", Holds::String, "Why, and what to do."),
+    Key::new("limitations", Holds::String, "What it doesn't see."),
+    Key::new("tags", Holds::Strings, "Words of your own; findings of rules tagged `security` come first."),
+    Key::new("side", Holds::OneOf(|| words(&SIDES)), "`old` for what a change takes away."),
+    Key::new("examples", Holds::Tables(&EXAMPLE), "Its tests."),
+    Key::new("locked", Holds::Flag, "Nearer layers leave it as it is."),
+    Key::new("suppressible", Holds::Flag, "Comments of a change may suppress it although it is locked."),
+    Key::new("secret", Holds::Flag, "What it finds is never shown whole."),
+    Key::new("skip_generated", Holds::Flag, "It skips generated files."),
+];
+static MATCH: Keys = Keys::one_of("match", "What a rule looks for.", &[&CLAUSE, &LINK, &CHANGE, &CHECKER]);
+const SIDES: [(&str, RuleSide); 2] = [("new", RuleSide::New), ("old", RuleSide::Old)];
+
+/// The words for severities.
+pub(crate) fn severity_words() -> Vec<&'static str> {
+    Severity::ALL.map(Severity::word).to_vec()
+}
 
 /// Reads a rule. `file` is where it stands.
 pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Option<Rule> {
@@ -43,8 +75,7 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
     let languages = languages(table, p);
     let paths = path_set(table, "paths", p);
     let skip_paths = path_set(table, "skip_paths", p);
-    let sides = [("new", RuleSide::New), ("old", RuleSide::Old)];
-    let side = table.string("side", p).and_then(|s| one_of(&s, "side", sides, p)).unwrap_or(RuleSide::New);
+    let side = table.string("side", p).and_then(|s| one_of(&s, "side", SIDES, p)).unwrap_or(RuleSide::New);
     let secret = table.flag("secret", p).unwrap_or(false);
     let skip_generated = table.flag("skip_generated", p).unwrap_or(false);
     let (mut clauses, mut beyond) = (Vec::new(), None);

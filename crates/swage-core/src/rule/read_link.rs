@@ -1,11 +1,13 @@
 //! Reading what a link collects and demands.
 
-use super::clauses::read_clauses;
+use super::clauses::{clause_keys, read_clauses, ways};
+use super::fix::FIX_KEY;
+use super::keys::{Choice, Holds, Key, Keys, words};
 use super::link::{Collection, FileOf, Link, Meeting, Within};
 use super::model::Clause;
 use super::problem::{At, Problems, nearest};
 use super::table::Table;
-use super::values::{one_of, path_set};
+use super::values::{PATH_KEYS, one_of, path_set};
 use crate::lang::Language;
 
 /// The names that a clause captures texts under and that can decide whether facts meet.
@@ -15,6 +17,41 @@ fn hole_names(clause: &Clause) -> Vec<String> {
 
 /// The word for the file that a fact stands in.
 const OWN: &str = "own";
+
+/// What is collected from files and compared.
+pub(super) static LINK: Keys = Keys {
+    choice: Choice::One(|| vec!["must_meet", "must_not_meet", "unique"]),
+    ..Keys::new("link", "What to collect from files, and what is demanded of it.", || {
+        LINK_KEYS.iter().chain([&WITHIN]).collect()
+    })
+};
+static LINK_KEYS: [Key; 8] = [
+    Key::required("collect", Holds::Named(&COLLECTION, 1), "Named sets of facts."),
+    Key::required("each", Holds::String, "The set whose facts are judged."),
+    Key::new("must_meet", Holds::String, "The set of which each must meet one."),
+    Key::new("must_not_meet", Holds::String, "The set of which each must meet none."),
+    Key::new("unique", Holds::True, "No two facts of `each` may meet."),
+    Key::new("unless_meets", Holds::Strings, "The sets whose facts excuse those that they meet."),
+    Key::new("max_files", Holds::Number, "Facts at fault in more files than this are left alone."),
+    Key::new("on", Holds::Strings, "The holes whose texts must be equal; those that all sets have when left out."),
+];
+static WITHIN: Key = Key::new("within", Holds::OneOf(|| words(&REACHES)), "How far apart facts may be.");
+static COLLECTION: Keys = Keys {
+    choice: Choice::One(ways),
+    ..Keys::new("collection", "A set of facts.", || {
+        clause_keys().chain([&FIX_KEY]).chain(&COLLECTION_KEYS).chain(&PATH_KEYS).chain([&WITHIN]).collect()
+    })
+};
+static COLLECTION_KEYS: [Key; 3] = [
+    Key::new("says", Holds::String, "What a finding says of a fact that it names besides."),
+    Key::new("removed", Holds::Flag, "Only facts that the change took away."),
+    Key::new(
+        "file",
+        Holds::String,
+        "Which file its facts are about: \"own\", or a hole that takes a path or a dotted name.",
+    ),
+];
+const REACHES: [(&str, Within); 3] = [("tree", Within::Tree), ("directory", Within::Directory), ("file", Within::File)];
 
 /// Reads a match with `collect`.
 pub(super) fn read_link(
@@ -145,6 +182,5 @@ pub(super) fn read_link(
 }
 
 fn read_within(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Within> {
-    let reaches = [("tree", Within::Tree), ("directory", Within::Directory), ("file", Within::File)];
-    table.string("within", p).and_then(|word| one_of(&word, "reach of a link", reaches, p))
+    table.string("within", p).and_then(|word| one_of(&word, "reach of a link", REACHES, p))
 }

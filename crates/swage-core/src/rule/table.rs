@@ -4,6 +4,7 @@ use sha2::{Digest, Sha256};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
+use super::keys::{Asked, Keys};
 use super::problem::{At, Problems, RENAMED, near, nearest};
 
 // What lists are said to be, when they are something else or hold it.
@@ -24,17 +25,30 @@ pub(crate) struct Table<'t, 'i> {
     table: &'t DeTable<'i>,
     /// Byte offset for mistakes about the table as a whole.
     pub at: usize,
+    /// The keys that it may hold.
+    keys: &'static Keys,
+    /// The keys that were asked for.
     known: Vec<&'static str>,
 }
 
 impl<'t, 'i> Table<'t, 'i> {
-    pub fn new(table: &'t DeTable<'i>, at: usize) -> Self {
-        Self { table, at, known: Vec::new() }
+    pub fn new(table: &'t DeTable<'i>, at: usize, keys: &'static Keys) -> Self {
+        Self { table, at, keys, known: Vec::new() }
     }
 
-    fn get(&mut self, key: &'static str) -> Option<&'t Spanned<DeValue<'i>>> {
+    fn get(&mut self, key: &'static str, asked: Asked) -> Option<&'t Spanned<DeValue<'i>>> {
+        debug_assert!(
+            self.keys.inner(key, asked).is_some(),
+            "`{key}` of {} isn't declared as {asked:?}",
+            self.keys.name
+        );
         self.known.push(key);
         self.table.get(key)
+    }
+
+    /// The keys of the table or tables under a key.
+    fn inner(&self, key: &str, asked: Asked) -> &'static Keys {
+        self.keys.inner(key, asked).flatten().unwrap_or(self.keys)
     }
 
     pub fn string(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<At<String>> {
@@ -43,7 +57,7 @@ impl<'t, 'i> Table<'t, 'i> {
 
     /// A string that stands for something, which is said where it is no string.
     pub fn string_as(&mut self, key: &'static str, what: &str, p: &mut Problems<'_>) -> Option<At<String>> {
-        let value = self.get(key)?;
+        let value = self.get(key, Asked::String)?;
         as_string(value, key, what, p)
     }
 
@@ -62,7 +76,7 @@ impl<'t, 'i> Table<'t, 'i> {
     }
 
     pub fn strings(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Vec<At<String>>> {
-        let value = self.get(key)?;
+        let value = self.get(key, Asked::Strings)?;
         match value.get_ref() {
             DeValue::Array(list) => Some(list.iter().filter_map(|item| as_string(item, key, STRINGS, p)).collect()),
             DeValue::String(_) => Some(as_string(value, key, STRINGS, p).into_iter().collect()),
@@ -74,13 +88,13 @@ impl<'t, 'i> Table<'t, 'i> {
     }
 
     pub fn number(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<At<u64>> {
-        let value = self.get(key)?;
+        let value = self.get(key, Asked::Number)?;
         as_number(value, key, "a whole number, 0 or more", p)
     }
 
     /// A number that needn't be whole.
     pub fn fraction(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<f64> {
-        let value = self.get(key)?;
+        let value = self.get(key, Asked::Fraction)?;
         let text = match value.get_ref() {
             DeValue::Float(number) => Some(number.as_str()),
             DeValue::Integer(number) => Some(number.as_str()),
@@ -94,7 +108,7 @@ impl<'t, 'i> Table<'t, 'i> {
     }
 
     pub fn numbers(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Vec<u64>> {
-        let value = self.get(key)?;
+        let value = self.get(key, Asked::Numbers)?;
         match value.get_ref() {
             DeValue::Array(list) => {
                 Some(list.iter().filter_map(|item| as_number(item, key, NUMBERS, p)).map(|n| n.value).collect())
@@ -107,7 +121,7 @@ impl<'t, 'i> Table<'t, 'i> {
     }
 
     pub fn flag(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<bool> {
-        let value = self.get(key)?;
+        let value = self.get(key, Asked::Flag)?;
         let flag = value.get_ref().as_bool();
         if flag.is_none() {
             wrong_type(value, key, "true or false", value.get_ref(), p);
@@ -116,24 +130,27 @@ impl<'t, 'i> Table<'t, 'i> {
     }
 
     pub fn table(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Table<'t, 'i>> {
-        let value = self.get(key)?;
-        as_table(value, key, "a table", p)
+        let value = self.get(key, Asked::Table)?;
+        as_table(value, key, "a table", self.inner(key, Asked::Table), p)
     }
 
     /// A list of tables; one table alone is a list of one.
     pub fn tables(&mut self, key: &'static str, p: &mut Problems<'_>) -> Vec<Table<'t, 'i>> {
-        let Some(value) = self.get(key) else { return Vec::new() };
+        let Some(value) = self.get(key, Asked::Tables) else { return Vec::new() };
+        let keys = self.inner(key, Asked::Tables);
         match value.get_ref() {
-            DeValue::Array(list) => list.iter().filter_map(|item| as_table(item, key, TABLES, p)).collect(),
-            _ => as_table(value, key, TABLES, p).into_iter().collect(),
+            DeValue::Array(list) => list.iter().filter_map(|item| as_table(item, key, TABLES, keys, p)).collect(),
+            _ => as_table(value, key, TABLES, keys, p).into_iter().collect(),
         }
     }
 
-    /// The table's own keys, for tables whose keys are names.
+    /// The tables in it, for a table whose keys are names.
     pub fn entries(&self, p: &mut Problems<'_>) -> Vec<(String, Table<'t, 'i>)> {
         self.table
             .iter()
-            .filter_map(|(key, value)| Some((key.get_ref().to_string(), as_table(value, key.get_ref(), "a table", p)?)))
+            .filter_map(|(key, value)| {
+                Some((key.get_ref().to_string(), as_table(value, key.get_ref(), "a table", self.keys, p)?))
+            })
             .collect()
     }
 
@@ -202,10 +219,11 @@ fn as_table<'t, 'i>(
     value: &'t Spanned<DeValue<'i>>,
     key: &str,
     wanted: &str,
+    keys: &'static Keys,
     p: &mut Problems<'_>,
 ) -> Option<Table<'t, 'i>> {
     match value.get_ref() {
-        DeValue::Table(table) => Some(Table::new(table, value.span().start)),
+        DeValue::Table(table) => Some(Table::new(table, value.span().start, keys)),
         other => {
             wrong_type(value, key, wanted, other, p);
             None

@@ -2,11 +2,41 @@
 
 use regex::bytes::{Regex, RegexBuilder};
 
+use super::keys::{Holds, Key, Keys, words};
 use super::paths::PathSet;
 use super::problem::{At, Problems, nearest};
 use super::table::Table;
 use crate::lang::{Class, Language};
 use crate::pattern::Hole;
+
+/// The definitions that rules name.
+pub(super) const DEFINITIONS: [(&str, Class); 2] = [("function", Class::Function), ("class", Class::Class)];
+
+/// The key of the languages of a rule, or of a part of it.
+pub(super) const LANGUAGES_KEY: Key =
+    Key::new("languages", Holds::SomeOf(|| crate::lang::NAMES.to_vec()), "The languages in which it looks.");
+
+/// The keys of the files at which a rule, or a part of it, looks.
+pub(crate) static PATH_KEYS: [Key; 2] = [
+    Key::new("paths", Holds::Strings, "Only these files."),
+    Key::new("skip_paths", Holds::Strings, "Never these files."),
+];
+
+/// The key of a pattern's holes.
+pub(super) const HOLES_KEY: Key = Key::new("holes", Holds::Named(&HOLE, 0), "The gaps of the pattern.");
+
+static HOLE: Keys = Keys::new("hole", "A gap of a pattern.", || HOLE_KEYS.iter().collect());
+static HOLE_KEYS: [Key; 4] = [
+    Key::new("many", Holds::Flag, "Takes any run of neighbours, none included."),
+    Key::new("text", Holds::String, "A regular expression that what it takes must match."),
+    Key::new(
+        "stands_for",
+        Holds::String,
+        "A regular expression that what it takes must match once its first name is replaced by what the file's imports say it \
+         stands for.",
+    ),
+    Key::new("node", Holds::OneOf(|| words(&Class::ALL)), "The class of what it takes."),
+];
 
 pub(crate) fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<&'static Language>> {
     let at = table.at;

@@ -11,6 +11,7 @@ use std::fmt::Write;
 use std::process::ExitCode;
 
 use swage_core::config::packs::pack_of;
+use swage_core::config::schema;
 use swage_core::lang::{Class, LANGUAGES, Language};
 use swage_core::review::{Tried, try_example};
 use swage_core::rule::{CodeMatch, Example, PathSet, Rule, Subject};
@@ -21,7 +22,7 @@ use crate::cli::{RulesArgs, RulesCommand};
 use crate::configuration::Configuration;
 use crate::failure::{Failure, SAYS_NO};
 use crate::history;
-use crate::output::{print, print_text};
+use crate::output::{print, print_text, to_json};
 use crate::progress;
 use crate::source::Place;
 use crate::table::{Align, NOTHING, Table, YES};
@@ -29,9 +30,6 @@ use crate::terminal::{Paint, count, printable, width as terminal_width, wrap};
 
 /// Most findings of a rule that `show` tells of.
 const MOST_LATELY: usize = 5;
-
-/// The JSON Schema of `swage.toml` and rule files.
-const SCHEMA: &str = include_str!("rules/schema.json");
 
 pub fn run(command: &RulesCommand) -> Result<ExitCode, Failure> {
     match command {
@@ -44,7 +42,7 @@ pub fn run(command: &RulesCommand) -> Result<ExitCode, Failure> {
         RulesCommand::Learn(args) => learn::run(args),
         RulesCommand::Pages { folder } => pages::run(folder),
         RulesCommand::Schema => {
-            print(SCHEMA.as_bytes())?;
+            print(to_json(&schema()).as_bytes())?;
             Ok(ExitCode::SUCCESS)
         }
         RulesCommand::Test(rules) => test(&load(rules)?),

@@ -8,20 +8,28 @@ use tree_sitter::Node;
 use super::{Compiled, Match, Matcher, NodeFinder, OnMatch, ParsedFile, Plan, Reader, TooMany, need_languages};
 use crate::lang::{LANGUAGES, Language};
 use crate::pattern::{Bindings, Hole, Matching, Pattern, PatternError, PatternNode, names_in_capitals};
+use crate::rule::keys::{Holds, Key};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
-use crate::rule::values::read_holes;
+use crate::rule::values::{HOLES_KEY, read_holes};
 use crate::rule::words::{Word, path_words, text_words};
 
 pub(super) const READER: Reader = Reader {
-    key: "code",
-    others: &["holes", "plain", "statement"],
+    keys: &KEYS,
     read: |table, languages, name, p| {
         let code = read_code(table, languages.as_deref(), p);
         need_languages(languages, table.at, name, p);
         Some(Arc::new(code?))
     },
 };
+
+/// The keys of a pattern, which filters have, too.
+pub(in crate::rule) static KEYS: [Key; 4] = [
+    Key::new("code", Holds::String, "Plain code of the language; the names under `holes` are gaps."),
+    HOLES_KEY,
+    Key::new("statement", Holds::Flag, "Only where it stands as a statement of its own."),
+    Key::new("plain", Holds::Strings, "Names in capitals that are no holes."),
+];
 
 /// A code pattern, compiled for each language when it is first needed.
 #[derive(Debug)]

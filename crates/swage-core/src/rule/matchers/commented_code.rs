@@ -10,10 +10,10 @@ use super::plan::Gather;
 use super::{Compiled, FileFinder, Gathered, Match, Matcher, OnMatch, ParsedFile, Plan, Reader, TooMany};
 use crate::lang::{Class, Language, with_parser};
 use crate::pattern::{PatternError, preorder};
+use crate::rule::keys::{Holds, Key};
 
 pub(super) const READER: Reader = Reader {
-    key: "commented_code",
-    others: &[],
+    keys: &[Key::new("commented_code", Holds::True, "Comments that are code.")],
     read: |table, _, _, p| {
         table.flag("commented_code", p);
         Some(Arc::new(CommentedCode))

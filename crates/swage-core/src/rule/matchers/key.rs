@@ -16,12 +16,24 @@ use super::{
 };
 use crate::lang::{Keyed, Language};
 use crate::pattern::{Children, Hole, PatternError, contents};
+use crate::rule::keys::{Holds, Key};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
-use crate::rule::values::read_holes;
+use crate::rule::values::{HOLES_KEY, read_holes};
 use crate::rule::words::{Word, text_words};
 
-pub(super) const READER: Reader = Reader { key: "key", others: &["value", "holes"], read };
+pub(super) const READER: Reader = Reader {
+    keys: &[
+        Key::new(
+            "key",
+            Holds::String,
+            "A path of keys, with dots between; names under `holes` take any key, ** any number of keys.",
+        ),
+        Key::new("value", Holds::String, "The hole that takes the value of `key`."),
+        HOLES_KEY,
+    ],
+    read,
+};
 
 /// A path of keys, such as `services.NAME.image`. Lists are passed through: each of their elements is looked at.
 #[derive(Debug)]

@@ -11,11 +11,19 @@ use super::plan::{Figure, FunctionFinder};
 use super::{Compiled, Languages, Match, Matcher, NodeFinder, OnMatch, ParsedFile, Plan, Reader, TooMany};
 use crate::lang::{Class, Language, Tables};
 use crate::pattern::PatternError;
+use crate::rule::keys::{Holds, Key, words};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
-use crate::rule::values::one_of;
+use crate::rule::values::{DEFINITIONS, one_of};
 
-pub(super) const READER: Reader = Reader { key: "measure", others: &["of", "over"], read };
+pub(super) const READER: Reader = Reader {
+    keys: &[
+        Key::new("measure", Holds::OneOf(|| words(&Measure::ALL)), "A figure of a definition."),
+        Key::new("of", Holds::OneOf(|| words(&DEFINITIONS)), "What is measured; functions when left out."),
+        Key::new("over", Holds::Number, "The most that is allowed."),
+    ],
+    read,
+};
 
 /// A figure over a limit.
 #[derive(Debug)]
@@ -59,9 +67,7 @@ impl Measure {
 fn read(table: &mut Table<'_, '_>, _: &mut Languages, _: &str, p: &mut Problems<'_>) -> Option<Arc<dyn Matcher>> {
     let measure = table.required_string("measure", "a measure match", p)?;
     let measure = one_of(&measure, "measure", Measure::ALL, p);
-    let of = table.string("of", p).map_or(Some(Class::Function), |of| {
-        one_of(&of, "definition", [("function", Class::Function), ("class", Class::Class)], p)
-    });
+    let of = table.string("of", p).map_or(Some(Class::Function), |of| one_of(&of, "definition", DEFINITIONS, p));
     let over = table.number("over", p);
     if !table.has("over") {
         p.at(table.at, "a measure match needs `over`", Some("give the most that is allowed".into()));

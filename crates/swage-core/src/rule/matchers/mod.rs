@@ -21,7 +21,7 @@ use std::fmt::Debug;
 use std::sync::Arc;
 
 pub use self::code::CodeMatch;
-pub(super) use self::code::read_code;
+pub(super) use self::code::{KEYS as CODE_KEYS, read_code};
 pub(crate) use self::measure::{Counting, Frame};
 pub use self::plan::{Figure, Plan, Zone};
 pub(crate) use self::plan::{
@@ -30,6 +30,7 @@ pub(crate) use self::plan::{
 pub use self::suppression::SuppressionFault;
 pub use self::syntax::SyntaxFault;
 pub(super) use self::syntax::SyntaxMatch;
+use super::keys::Key;
 use super::problem::Problems;
 use super::table::Table;
 use super::words::Word;
@@ -51,13 +52,18 @@ pub(super) const READERS: [Reader; 9] = [
 
 /// How a matcher is read.
 pub(super) struct Reader {
-    /// The key whose presence asks for it.
-    pub key: &'static str,
-    /// The other keys that it reads.
-    pub others: &'static [&'static str],
+    /// The keys that it reads, that one first.
+    pub keys: &'static [Key],
     /// Reads it; languages that the rule doesn't name are filled in where the matcher works in some only. `None` when
     /// something is wrong, which has been noted then.
     pub read: Read,
+}
+
+impl Reader {
+    /// The key whose presence asks for it.
+    pub fn key(&self) -> &'static str {
+        self.keys[0].name
+    }
 }
 
 /// Reads the keys of a table for the rule with a name.

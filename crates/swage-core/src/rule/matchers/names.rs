@@ -12,12 +12,24 @@ use super::{
 };
 use crate::lang::{Language, Role};
 use crate::pattern::PatternError;
+use crate::rule::keys::{Holds, Key, words};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
 use crate::rule::values::{one_of, regex};
 use crate::scope::{NameFault, in_role};
 
-pub(super) const READER: Reader = Reader { key: "names", others: &["name", "globals"], read };
+pub(super) const READER: Reader = Reader {
+    keys: &[
+        Key::new(
+            "names",
+            Holds::OneOf(|| words(&Names::ALL)),
+            "Names at odds with their definitions, or in one of their roles.",
+        ),
+        Key::new("name", Holds::String, "What the name must match."),
+        Key::new("globals", Holds::Strings, "Names that are defined outside of what can be seen."),
+    ],
+    read,
+};
 
 /// Names, by the scopes of the language or by where they stand.
 #[derive(Debug)]

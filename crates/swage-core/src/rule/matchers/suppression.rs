@@ -5,17 +5,23 @@ use std::sync::Arc;
 use super::{Compiled, Extent, Matcher, Plan, Reader};
 use crate::lang::Language;
 use crate::pattern::PatternError;
+use crate::rule::keys::{Holds, Key, words};
 use crate::rule::values::one_of;
 
 pub(super) const READER: Reader = Reader {
-    key: "suppression",
-    others: &[],
+    keys: &[Key::new(
+        "suppression",
+        Holds::OneOf(|| words(&FAULTS)),
+        "Comments that suppress findings and are at fault.",
+    )],
     read: |table, _, name, p| {
-        let faults = [("unused", SuppressionFault::Unused), ("unreasoned", SuppressionFault::Unreasoned)];
         let word = table.required_string("suppression", name, p)?;
-        Some(Arc::new(SuppressionMatch(one_of(&word, "fault of a suppression", faults, p)?)))
+        Some(Arc::new(SuppressionMatch(one_of(&word, "fault of a suppression", FAULTS, p)?)))
     },
 };
+
+const FAULTS: [(&str, SuppressionFault); 2] =
+    [("unused", SuppressionFault::Unused), ("unreasoned", SuppressionFault::Unreasoned)];
 
 /// What may be wrong with a comment that suppresses findings.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

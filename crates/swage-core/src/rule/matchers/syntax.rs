@@ -5,17 +5,23 @@ use std::sync::Arc;
 use super::{Compiled, Extent, Matcher, Reader};
 use crate::lang::Language;
 use crate::pattern::PatternError;
+use crate::rule::keys::{Holds, Key, words};
 use crate::rule::values::one_of;
 
 pub(super) const READER: Reader = Reader {
-    key: "syntax",
-    others: &[],
+    keys: &[Key::new(
+        "syntax",
+        Holds::OneOf(|| words(&FAULTS)),
+        "Files that parsed whole before the change and don't after it.",
+    )],
     read: |table, _, name, p| {
         let word = table.required_string("syntax", name, p)?;
-        let faults = [("broken", SyntaxFault::Broken), ("hides-security", SyntaxFault::HidesSecurity)];
-        Some(Arc::new(SyntaxMatch(one_of(&word, "fault of a file's syntax", faults, p)?)))
+        Some(Arc::new(SyntaxMatch(one_of(&word, "fault of a file's syntax", FAULTS, p)?)))
     },
 };
+
+const FAULTS: [(&str, SyntaxFault); 2] =
+    [("broken", SyntaxFault::Broken), ("hides-security", SyntaxFault::HidesSecurity)];
 
 /// What is wrong with a file that a change breaks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

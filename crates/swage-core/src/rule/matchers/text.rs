@@ -9,12 +9,24 @@ use super::plan::{LineFinder, Zone};
 use super::{Compiled, Extent, Languages, Match, Matcher, Plan, Reader, text_formats};
 use crate::lang::Language;
 use crate::pattern::PatternError;
+use crate::rule::keys::{Holds, Key, words};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
 use crate::rule::values::{bad_regex, one_of};
 use crate::rule::words::regex_words;
 
-pub(super) const READER: Reader = Reader { key: "text", others: &["zones", "min_entropy", "form"], read };
+pub(super) const READER: Reader = Reader {
+    keys: &[
+        Key::new("text", Holds::String, "A regular expression on lines."),
+        Key::new("zones", Holds::SomeOf(|| words(&ZONES)), "Where matches must begin; anywhere when left out."),
+        Key::new("min_entropy", Holds::Fraction, "Least bits of information a character of the place."),
+        Key::new("form", Holds::OneOf(|| words(&FORMS)), "The form that the place must have."),
+    ],
+    read,
+};
+
+const ZONES: [(&str, Zone); 3] = [("code", Zone::Code), ("comment", Zone::Comment), ("string", Zone::String)];
+const FORMS: [(&str, Form); 3] = [("luhn", Form::Luhn), ("mod97", Form::Mod97), ("jwt", Form::Jwt)];
 
 /// A regular expression on lines.
 #[derive(Debug)]
@@ -54,12 +66,10 @@ fn read(table: &mut Table<'_, '_>, _: &mut Languages, _: &str, p: &mut Problems<
         p.at(text.at, "the expression matches the empty text and so every line", Some(hint));
         return None;
     }
-    let known = [("code", Zone::Code), ("comment", Zone::Comment), ("string", Zone::String)];
     let zones = table.strings("zones", p).unwrap_or_default();
-    let zones = zones.iter().filter_map(|zone| one_of(zone, "zone", known, p)).collect();
+    let zones = zones.iter().filter_map(|zone| one_of(zone, "zone", ZONES, p)).collect();
     let min_entropy = table.fraction("min_entropy", p);
-    let forms = [("luhn", Form::Luhn), ("mod97", Form::Mod97), ("jwt", Form::Jwt)];
-    let form = table.string("form", p).and_then(|form| one_of(&form, "form", forms, p));
+    let form = table.string("form", p).and_then(|form| one_of(&form, "form", FORMS, p));
     Some(Arc::new(TextMatch { regex, zones, min_entropy, form }))
 }
 

@@ -17,11 +17,19 @@ use super::{
 };
 use crate::lang::{Class, LANGUAGES, Language};
 use crate::pattern::PatternError;
+use crate::rule::keys::{Holds, Key};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
 use crate::rule::words::{Word, regex_words};
 
-pub(super) const READER: Reader = Reader { key: "tree", others: &[], read };
+pub(super) const READER: Reader = Reader {
+    keys: &[Key::new(
+        "tree",
+        Holds::String,
+        "A tree-sitter query; the finding's place is the capture @here, or else the first.",
+    )],
+    read,
+};
 
 /// Most matches of a query that may be begun and not yet ended.
 const MOST_STARTED: u32 = 1 << 14;
