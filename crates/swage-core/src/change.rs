@@ -6,6 +6,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::diff::{Body, Diff, FileDiff, Kind, LineMap, Mode};
+use crate::sides::{Side, Sides};
 
 /// The edits under review.
 #[derive(Debug, Clone, Default)]
@@ -17,7 +18,7 @@ pub struct Change {
     /// Commit id of the target's tip, when there is a target.
     pub target: Option<String>,
     /// Ids of the trees before and after it, when they are known.
-    pub trees: Option<(String, String)>,
+    pub trees: Option<Sides<String>>,
     /// What the change is, for people: `main...quay-times`, `uncommitted work`.
     pub description: String,
     /// The files, in the order of their new paths.
@@ -74,9 +75,9 @@ pub struct ChangedFile {
     /// Only its mode changes.
     pub mode_only: bool,
     /// Its mode changes, perhaps among other things.
-    pub modes: Option<(u32, u32)>,
+    pub modes: Option<Sides<u32>>,
     /// Whether it may be run, before and after.
-    pub executable: (bool, bool),
+    pub executable: Sides<bool>,
     /// Where its lines went.
     pub map: LineMap,
     /// Added lines.
@@ -97,7 +98,8 @@ impl ChangedFile {
             Body::Text(_) | Body::Unchanged => Nature::Text,
         };
         let runs = |mode: Option<Mode>| mode.is_some_and(|m| m.0 & 0o111 != 0 && m.0 & 0o170_000 == 0o100_000);
-        let modes = file.old_mode.zip(file.new_mode).filter(|(old, new)| old != new).map(|(old, new)| (old.0, new.0));
+        let modes = file.old_mode.zip(file.new_mode).filter(|(old, new)| old != new);
+        let modes = modes.map(|(old, new)| Sides { old: old.0, new: new.0 });
         Self {
             old_path: file.old_path.to_vec(),
             new_path: file.new_path.to_vec(),
@@ -105,7 +107,10 @@ impl ChangedFile {
             nature,
             mode_only: modes.is_some() && file.body == Body::Unchanged && file.kind == Kind::Modified,
             modes,
-            executable: (runs(file.old_mode.or(file.new_mode)), runs(file.new_mode.or(file.old_mode))),
+            executable: Sides {
+                old: runs(file.old_mode.or(file.new_mode)),
+                new: runs(file.new_mode.or(file.old_mode)),
+            },
             map: if matches!(file.kind, Kind::Added | Kind::Deleted) || matches!(file.body, Body::Binary(_)) {
                 LineMap::nothing()
             } else {
@@ -113,6 +118,16 @@ impl ChangedFile {
             },
             added,
             removed,
+        }
+    }
+}
+
+impl ChangedFile {
+    /// Its path on a side.
+    pub fn path(&self, side: Side) -> &[u8] {
+        match side {
+            Side::Old => &self.old_path,
+            Side::New => &self.new_path,
         }
     }
 }
@@ -154,19 +169,10 @@ pub enum Content {
     Unavailable(String),
 }
 
-/// Both sides of a file.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Sides {
-    /// Before.
-    pub old: Content,
-    /// After.
-    pub new: Content,
-}
-
 /// Gives the contents of a change's files when they are needed, from any thread.
 pub trait Contents: Sync {
     /// Both sides of the file with this index in [`Change::files`].
-    fn sides(&self, index: usize) -> Sides;
+    fn sides(&self, index: usize) -> Sides<Content>;
 
     /// The tree that the change is made in, for rules that look beyond the changed files. Whether the files that it
     /// touches are in it before or after the change doesn't matter.

@@ -1,7 +1,8 @@
 //! Swage's computing: reading diffs, matching rules, comparing with a baseline, deciding a verdict.
 //!
 //! Bytes and values go in, values come out: nothing in this crate touches files, processes, clocks, the environment,
-//! networks or terminals. The rooms, from the ground up; each imports from those before it only:
+//! networks or terminals. The rooms, from the ground up; each imports from those before it only,
+//! and all may use the small types of [`sides`], [`digest`] and [`invisible`]:
 //!
 //! 1. [`diff`] reads a unified diff, applies it, and maps lines from one side to the other;
 //! 2. [`change`] is the change that is reviewed, and how its contents are read;
@@ -68,4 +69,5 @@ pub mod review;
 pub mod rule;
 pub mod scan;
 mod scope;
+pub mod sides;
 pub mod view;

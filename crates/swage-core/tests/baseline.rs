@@ -1,6 +1,7 @@
 //! Comparing with the baseline and combining conditions: laws over random and enumerated cases.
 
 use proptest::prelude::*;
+use swage_core::sides::Sides;
 use swage_core::baseline::{FileHits, State, compare, keys};
 use swage_core::diff::{LineMap, ReadOptions, read};
 use swage_core::gate::{Condition, Outcome, Verdict};
@@ -59,8 +60,7 @@ fn files() -> impl Strategy<Value = Vec<FileHits>> {
             old_path: vec![b'a' + n as u8],
             new_path: vec![b'a' + n as u8],
             map,
-            base: sorted(base),
-            head: sorted(head),
+            hits: Sides { old: sorted(base), new: sorted(head) },
         };
         list.into_iter().enumerate().map(file).collect()
     })
@@ -72,15 +72,15 @@ proptest! {
         let compared = compare(&files, &|_| None);
         let count = |state: State| compared.iter().filter(|c| c.state == state).count();
         let kept = count(State::Unchanged) + count(State::Updated);
-        prop_assert_eq!(kept + count(State::New), files.iter().map(|f| f.head.len()).sum::<usize>());
-        prop_assert_eq!(kept + count(State::Absent), files.iter().map(|f| f.base.len()).sum::<usize>());
-        let mut seen: Vec<_> = compared.iter().filter_map(|c| c.base).collect();
+        prop_assert_eq!(kept + count(State::New), files.iter().map(|f| f.hits.new.len()).sum::<usize>());
+        prop_assert_eq!(kept + count(State::Absent), files.iter().map(|f| f.hits.old.len()).sum::<usize>());
+        let mut seen: Vec<_> = compared.iter().filter_map(|c| c.place.old).collect();
         seen.sort_unstable();
         seen.dedup();
         prop_assert_eq!(seen.len(), kept + count(State::Absent), "a base finding was paired twice");
         for c in &compared {
-            if let (Some((bf, bi)), Some((hf, hi))) = (c.base, c.head) {
-                prop_assert_eq!(&files[bf].base[bi].rule, &files[hf].head[hi].rule);
+            if let (Some((bf, bi)), Some((hf, hi))) = (c.place.old, c.place.new) {
+                prop_assert_eq!(&files[bf].hits.old[bi].rule, &files[hf].hits.new[hi].rule);
             }
         }
         // Keys tell findings apart, and those that stay keep theirs.
@@ -89,12 +89,12 @@ proptest! {
         unique.sort();
         unique.dedup();
         prop_assert_eq!(unique.len(), names.len());
-        let alone: Vec<FileHits> = files.iter().map(|f| FileHits { head: f.base.clone(), base: Vec::new(), map: LineMap::identity(), ..f.clone() }).collect();
+        let alone: Vec<FileHits> = files.iter().map(|f| FileHits { hits: Sides { old: Vec::new(), new: f.hits.old.clone() }, map: LineMap::identity(), ..f.clone() }).collect();
         let before = compare(&alone, &|_| None);
         let base_names = keys(&alone, &before);
         for (c, name) in compared.iter().zip(&names) {
-            if let Some(place) = c.base {
-                let at = before.iter().position(|b| b.head == Some(place)).expect("it is there");
+            if let Some(place) = c.place.old {
+                let at = before.iter().position(|b| b.place.new == Some(place)).expect("it is there");
                 prop_assert_eq!(name, &base_names[at]);
             }
         }
@@ -102,7 +102,7 @@ proptest! {
 
     #[test]
     fn nothing_changes_when_nothing_changes(files in files()) {
-        let same: Vec<FileHits> = files.iter().map(|f| FileHits { base: f.head.clone(), map: LineMap::identity(), ..f.clone() }).collect();
+        let same: Vec<FileHits> = files.iter().map(|f| FileHits { hits: Sides { old: f.hits.new.clone(), new: f.hits.new.clone() }, map: LineMap::identity(), ..f.clone() }).collect();
         let compared = compare(&same, &|_| None);
         prop_assert!(compared.iter().all(|c| c.state == State::Unchanged));
     }

@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex};
 
 use proptest::prelude::*;
 use swage_core::baseline::State;
-use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
+use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Tree};
 use swage_core::checker::{place, read_report};
 use swage_core::config::packs::PACKS;
 use swage_core::config::{Policy, read_rules};
@@ -17,6 +17,7 @@ use swage_core::rule::{ReportForm, RuleSet, Severity};
 use swage_core::scan::Limits;
 use swage_core::scan::{Cache, NoCache};
 use swage_core::scan::{FileScan, Lines, Markers, scan};
+use swage_core::sides::Sides;
 
 const RULES: &str = r#"
 [[rule]]
@@ -60,10 +61,10 @@ struct File {
     hunks: &'static str,
 }
 
-struct Memory(Vec<Sides>);
+struct Memory(Vec<Sides<Content>>);
 
 impl Contents for Memory {
-    fn sides(&self, index: usize) -> Sides {
+    fn sides(&self, index: usize) -> Sides<Content> {
         self.0[index].clone()
     }
 
@@ -100,7 +101,7 @@ fn change(files: &[File]) -> (Change, Memory) {
             nature: Nature::Text,
             mode_only: false,
             modes: None,
-            executable: (false, false),
+            executable: Sides::default(),
             map,
             added: 0,
             removed: 0,

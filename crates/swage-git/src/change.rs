@@ -7,10 +7,11 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use gix::ObjectId;
-use swage_core::change::{Change, ChangedFile, Content, Contents, Sides, Tree};
+use swage_core::change::{Change, ChangedFile, Content, Contents, Tree};
 use swage_core::diff::{Body, Diff, Direction, FileDiff, Kind, ReadOptions, apply, read};
 use swage_core::lang::Language;
 use swage_core::scan::{decoded, is_binary};
+use swage_core::sides::Sides;
 use tempfile::TempDir;
 
 use crate::GitError;
@@ -201,7 +202,7 @@ impl ReadChange<'_> {
         let listed = files.iter().map(ChangedFile::of).collect();
         let tree = |commit: &String| self.repo.tree_id(commit).unwrap_or_else(|| commit.clone());
         let trees = match &self.source {
-            DiffSource::Commits { base, head } => Some((tree(base), tree(head))),
+            DiffSource::Commits { base, head } => Some(Sides { old: tree(base), new: tree(head) }),
             DiffSource::WorkingTree { .. } | DiffSource::Index { .. } => None,
         };
         let change = Change { files: listed, trees, ..Default::default() };
@@ -234,7 +235,7 @@ struct GitContents<'r, 'd> {
 }
 
 impl Contents for GitContents<'_, '_> {
-    fn sides(&self, index: usize) -> Sides {
+    fn sides(&self, index: usize) -> Sides<Content> {
         let file = &self.files[index];
         let id = |hex: &[u8]| ObjectId::from_hex(hex).ok().filter(|id| !id.is_null());
         let (old_id, new_id) = file.ids.map_or((None, None), |(old, new, _)| (id(old), id(new)));

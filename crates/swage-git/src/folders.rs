@@ -5,9 +5,10 @@ use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 
-use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree, TreeFile};
+use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Tree, TreeFile};
 use swage_core::diff::{Kind, ReadOptions, read};
 use swage_core::scan::content_id;
+use swage_core::sides::Sides;
 
 use crate::GitError;
 use crate::command::{git, run};
@@ -65,7 +66,7 @@ struct Folders {
 }
 
 impl Contents for Folders {
-    fn sides(&self, index: usize) -> Sides {
+    fn sides(&self, index: usize) -> Sides<Content> {
         let file = &self.files[index];
         let content = |root: &Path, path: &[u8], gone: bool| {
             if gone {

@@ -4,10 +4,11 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use swage_core::brief::{Background, Brief, brief};
-use swage_core::change::{Contents, NoFiles, Sides, Tree};
+use swage_core::change::{Content, Contents, NoFiles, Tree};
 use swage_core::review::{Examination, Fixes, examine};
 use swage_core::rule::RuleSet;
 use swage_core::scan::{Limits, NoCache};
+use swage_core::sides::Sides;
 use swage_core::view::ChangeView;
 use swage_git::{DiffSource, GitError, Repository};
 
@@ -72,7 +73,7 @@ fn read(repository: &Repository, base: &str, head: &str) -> Result<Reading, GitE
 struct Alone<'a>(&'a dyn Contents);
 
 impl Contents for Alone<'_> {
-    fn sides(&self, index: usize) -> Sides {
+    fn sides(&self, index: usize) -> Sides<Content> {
         self.0.sides(index)
     }
 

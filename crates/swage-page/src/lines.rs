@@ -7,7 +7,8 @@ use std::fmt::Write;
 use minijinja::HtmlEscape;
 use swage_core::brief::Brief;
 use swage_core::invisible::shown;
-use swage_core::review::{Marker, Side};
+use swage_core::review::Marker;
+use swage_core::sides::Side;
 use swage_core::view::{ChangeView, FileView, LineView, Word};
 
 /// Text in which nothing is markup, and nothing invisible but tabs, which whoever copies code wants to have.

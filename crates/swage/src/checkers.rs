@@ -9,11 +9,12 @@ use swage_core::change::{Change, Contents, Tree};
 use swage_core::checker::{Reported, read_report};
 use swage_core::review::CheckerReport;
 use swage_core::rule::{Checker, ReportForm, RuleSet};
+use swage_core::sides::{Side, Sides};
 use swage_git::{CommitFiles, Repository, Target};
 use tempfile::TempDir;
 
 use crate::configuration::Configuration;
-use crate::export::{export_base, export_head, export_tree};
+use crate::export::{export_side, export_tree};
 use crate::failure::Failure;
 use crate::orphans;
 use crate::program::{self, Program, read_bounded};
@@ -63,7 +64,7 @@ struct Trusted<'a> {
 }
 
 /// The trees that programs run in.
-enum Sides<'a> {
+enum Trees<'a> {
     Change(&'a Change, &'a dyn Contents),
     Tree(&'a dyn Tree),
 }
@@ -114,15 +115,15 @@ impl<'a> Outside<'a> {
         contents: &dyn Contents,
         rules: &RuleSet,
     ) -> Result<Vec<CheckerReport>, Failure> {
-        self.reports(&Sides::Change(change, contents), rules)
+        self.reports(&Trees::Change(change, contents), rules)
     }
 
     /// What they find in a tree.
     pub fn of_tree(&self, tree: &dyn Tree, rules: &RuleSet) -> Result<Vec<CheckerReport>, Failure> {
-        self.reports(&Sides::Tree(tree), rules)
+        self.reports(&Trees::Tree(tree), rules)
     }
 
-    fn reports(&self, sides: &Sides<'_>, rules: &RuleSet) -> Result<Vec<CheckerReport>, Failure> {
+    fn reports(&self, trees: &Trees<'_>, rules: &RuleSet) -> Result<Vec<CheckerReport>, Failure> {
         if let Some(given) = self.given.iter().find(|g| rules.get(&g.rule).is_none_or(|r| r.checker().is_none())) {
             return Err(Failure::wrong(format!("no rule `{}` takes results of an outside program", given.rule)).hint(
                 "`swage rules list` lists the rules; --checker-results is for those that match with `checker`.",
@@ -133,7 +134,7 @@ impl<'a> Outside<'a> {
         for rule in rules.rules() {
             let Some(checker) = rule.checker() else { continue };
             if let Some(given) = self.given.iter().find(|g| g.rule == rule.id) {
-                reports.push(read_given(given, checker.writes, matches!(sides, Sides::Change(..)))?);
+                reports.push(read_given(given, checker.writes, matches!(trees, Trees::Change(..)))?);
                 continue;
             }
             // The working tree's own word for a command is a change voting on its own rules.
@@ -144,13 +145,13 @@ impl<'a> Outside<'a> {
             match trusted {
                 Ok(trusted) => jobs.push((rule.id.clone(), trusted.clone())),
                 Err(why) => {
-                    let (base, head) = (Err(why.clone()), Err(why));
-                    reports.push(CheckerReport { rule: rule.id.clone(), base, head });
+                    let found = Sides { old: Err(why.clone()), new: Err(why) };
+                    reports.push(CheckerReport { rule: rule.id.clone(), found });
                 }
             }
         }
         if let Ok(trusted) = &self.trusted {
-            reports.extend(run_all(sides, jobs, &trusted.programs, &self.known)?);
+            reports.extend(run_all(trees, jobs, &trusted.programs, &self.known)?);
         }
         Ok(reports)
     }
@@ -175,7 +176,7 @@ fn read_given(given: &GivenReport, form: ReportForm, both: bool) -> Result<Check
         }
         (_, false) => Vec::new(),
     };
-    Ok(CheckerReport { rule: given.rule.clone(), base: Ok(base), head: Ok(read(&given.head)?) })
+    Ok(CheckerReport { rule: given.rule.clone(), found: Sides { old: Ok(base), new: Ok(read(&given.head)?) } })
 }
 
 fn form_word(form: ReportForm) -> &'static str {
@@ -187,7 +188,7 @@ fn form_word(form: ReportForm) -> &'static str {
 
 /// Runs all programs on all sides at the same time; each has its own copy of the tree, so none sees what another writes.
 fn run_all(
-    sides: &Sides<'_>,
+    trees: &Trees<'_>,
     jobs: Vec<(String, Checker)>,
     programs: &dyn Tree,
     known: &Known,
@@ -202,26 +203,25 @@ fn run_all(
         export_tree(programs, home.path()).map_err(Failure::unfinished)?;
     }
     let home = home.path();
-    let one = |checker: &Checker, before: bool| -> Result<Vec<Reported>, String> {
+    let one = |checker: &Checker, side: Side| -> Result<Vec<Reported>, String> {
         let folder = TempDir::with_prefix("swage-").map_err(|e| format!("there is no temporary folder: {e}"))?;
-        match (sides, before) {
-            (Sides::Change(change, contents), true) => export_base(change, *contents, folder.path())?,
-            (Sides::Change(change, contents), false) => export_head(change, *contents, folder.path())?,
-            (Sides::Tree(_), true) => return Ok(Vec::new()),
-            (Sides::Tree(tree), false) => export_tree(*tree, folder.path())?,
+        match (trees, side) {
+            (Trees::Change(change, contents), side) => export_side(change, *contents, side, folder.path())?,
+            (Trees::Tree(_), Side::Old) => return Ok(Vec::new()),
+            (Trees::Tree(tree), Side::New) => export_tree(*tree, folder.path())?,
         }
         run(checker, folder.path(), home)
     };
-    let once = |rule: &str, checker: &Checker, before: bool| {
-        let tree = match sides {
-            Sides::Change(change, _) => change.trees.as_ref().map(|(old, new)| if before { old } else { new }),
-            Sides::Tree(_) => None,
+    let once = |rule: &str, checker: &Checker, side: Side| {
+        let tree = match trees {
+            Trees::Change(change, _) => change.trees.as_ref().map(|trees| trees.on(side)),
+            Trees::Tree(_) => None,
         };
-        let Some(tree) = tree else { return one(checker, before) };
+        let Some(tree) = tree else { return one(checker, side) };
         let name = (rule.to_owned(), tree.clone());
         let there = known.lock().unwrap_or_else(PoisonError::into_inner).get(&name).cloned();
         there.unwrap_or_else(|| {
-            let found = one(checker, before);
+            let found = one(checker, side);
             known.lock().unwrap_or_else(PoisonError::into_inner).insert(name, found.clone());
             found
         })
@@ -230,15 +230,14 @@ fn run_all(
         let once = &once;
         let running: Vec<_> = jobs
             .iter()
-            .map(|(rule, checker)| [true, false].map(|before| scope.spawn(move || once(rule, checker, before))))
+            .map(|(rule, checker)| Side::BOTH.map(|side| scope.spawn(move || once(rule, checker, side))))
             .collect();
         let ended = |thread: std::thread::ScopedJoinHandle<'_, Result<Vec<Reported>, String>>| {
             thread.join().unwrap_or_else(|_| Err("running it went wrong".to_owned()))
         };
-        let pairs = jobs.iter().zip(running).map(|((rule, _), [base, head])| CheckerReport {
+        let pairs = jobs.iter().zip(running).map(|((rule, _), [old, new])| CheckerReport {
             rule: rule.clone(),
-            base: ended(base),
-            head: ended(head),
+            found: Sides { old: ended(old), new: ended(new) },
         });
         pairs.collect()
     });

@@ -4,9 +4,10 @@
 use swage_core::change::{Change, Contents, Tree};
 use swage_core::config::NamedProgram;
 use swage_core::gate::{Condition, Outcome};
+use swage_core::sides::Side;
 use tempfile::TempDir;
 
-use crate::export::{export_head, export_tree};
+use crate::export::{export_side, export_tree};
 use crate::failure::Failure;
 use crate::orphans;
 use crate::program::{Program, is_interrupted, watch_interrupts};
@@ -35,7 +36,7 @@ pub fn run_checks(
             Ok(folder) => folder,
             Err(e) => return condition(Outcome::Incomplete, format!("there is no temporary folder: {e}")),
         };
-        if let Err(why) = export_head(change, contents, folder.path()) {
+        if let Err(why) = export_side(change, contents, Side::New, folder.path()) {
             return condition(Outcome::Incomplete, why);
         }
         match Program::from(spec).run(folder.path(), home.path(), None) {

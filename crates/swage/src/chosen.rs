@@ -4,8 +4,9 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 use swage_core::baseline::State;
-use swage_core::review::{Finding, Fixes, Review, Side};
+use swage_core::review::{Finding, Fixes, Review};
 use swage_core::rule::PathSet;
+use swage_core::sides::Side;
 use swage_git::FolderTree;
 
 use crate::checkers::Outside;

@@ -7,28 +7,20 @@ use std::os::unix::fs::{OpenOptionsExt, symlink};
 use std::path::{Component, Path};
 
 use rayon::prelude::*;
-use swage_core::change::{Change, Content, Contents, Nature, Tree};
+use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Tree};
 use swage_core::diff::Kind;
+use swage_core::sides::Side;
 
-/// Writes the tree before a change.
-pub fn export_base(change: &Change, contents: &dyn Contents, folder: &Path) -> Result<(), String> {
+/// Writes the tree on one side of a change.
+pub fn export_side(change: &Change, contents: &dyn Contents, side: Side, folder: &Path) -> Result<(), String> {
     export_rest(change, contents, folder)?;
-    change.files.par_iter().enumerate().try_for_each(|(index, file)| match file.kind {
-        Kind::Added | Kind::Copied => Ok(()),
-        Kind::Deleted | Kind::Modified | Kind::Renamed => {
-            put(folder, &file.old_path, file.nature, file.executable.0, &contents.sides(index).old)
-        }
-    })
-}
-
-/// Writes the tree after a change.
-pub fn export_head(change: &Change, contents: &dyn Contents, folder: &Path) -> Result<(), String> {
-    export_rest(change, contents, folder)?;
-    change.files.par_iter().enumerate().try_for_each(|(index, file)| match file.kind {
-        Kind::Deleted => Ok(()),
-        Kind::Added | Kind::Copied | Kind::Modified | Kind::Renamed => {
-            put(folder, &file.new_path, file.nature, file.executable.1, &contents.sides(index).new)
-        }
+    let is_there = |file: &ChangedFile| match side {
+        Side::Old => !matches!(file.kind, Kind::Added | Kind::Copied),
+        Side::New => file.kind != Kind::Deleted,
+    };
+    change.files.par_iter().enumerate().filter(|(_, file)| is_there(file)).try_for_each(|(index, file)| {
+        let content = contents.sides(index).take(side);
+        put(folder, file.path(side), file.nature, *file.executable.on(side), &content)
     })
 }
 

@@ -4,8 +4,9 @@ use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
 use std::path::{Path, PathBuf};
 
-use swage_core::change::{Change, ChangedFile, Content, Contents, Sides, Tree as CoreTree};
+use swage_core::change::{Change, ChangedFile, Content, Contents, Tree as CoreTree};
 use swage_core::diff::{ApplyError, Body, Diff, Direction, FileDiff, Hunk, Kind, LineKind, LineMap, Mode, apply};
+use swage_core::sides::Sides;
 
 use swage_git::{FolderTree, read_regular};
 
@@ -18,7 +19,7 @@ struct Touched<'d> {
     old_path: Vec<u8>,
     kind: Kind,
     map: LineMap,
-    sides: Sides,
+    sides: Sides<Content>,
     counts: (usize, usize),
 }
 
@@ -28,13 +29,13 @@ pub struct PatchChange<'d> {
     pub change: Change,
     /// What a reader should know.
     pub notes: Vec<String>,
-    sides: Vec<Sides>,
+    sides: Vec<Sides<Content>>,
     folder: Option<PathBuf>,
     series: &'d [Diff<'d>],
 }
 
 impl Contents for PatchChange<'_> {
-    fn sides(&self, index: usize) -> Sides {
+    fn sides(&self, index: usize) -> Sides<Content> {
         self.sides[index].clone()
     }
 
@@ -92,7 +93,7 @@ impl<'d> PatchChange<'d> {
                 touched
             }
         };
-        let mut files: Vec<(ChangedFile, Sides)> = renamed(touched.into_iter().map(listed).collect());
+        let mut files: Vec<(ChangedFile, Sides<Content>)> = renamed(touched.into_iter().map(listed).collect());
         // Of two files of a path, the one that goes comes first.
         files.sort_by(|(a, _), (b, _)| {
             (&a.new_path, a.kind != Kind::Deleted).cmp(&(&b.new_path, b.kind != Kind::Deleted))
@@ -103,7 +104,7 @@ impl<'d> PatchChange<'d> {
     }
 }
 
-fn listed(touched: Touched<'_>) -> (ChangedFile, Sides) {
+fn listed(touched: Touched<'_>) -> (ChangedFile, Sides<Content>) {
     let file = touched.file;
     let own = ChangedFile::of(file);
     let changed = ChangedFile {
@@ -145,7 +146,7 @@ fn lines_only<'d>(file: &'d FileDiff<'d>) -> Touched<'d> {
 }
 
 /// A copy of a file that goes is a rename.
-fn renamed(mut files: Vec<(ChangedFile, Sides)>) -> Vec<(ChangedFile, Sides)> {
+fn renamed(mut files: Vec<(ChangedFile, Sides<Content>)>) -> Vec<(ChangedFile, Sides<Content>)> {
     let gone: Vec<Vec<u8>> =
         files.iter().filter(|(f, _)| f.kind == Kind::Deleted).map(|(f, _)| f.old_path.clone()).collect();
     let mut taken = Vec::new();
@@ -326,7 +327,7 @@ fn step<'d>(
     })
 }
 
-fn far_side(sides: &Sides, direction: Direction) -> &Content {
+fn far_side(sides: &Sides<Content>, direction: Direction) -> &Content {
     match direction {
         Direction::Forward => &sides.new,
         Direction::Reverse => &sides.old,

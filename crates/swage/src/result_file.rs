@@ -6,9 +6,10 @@ use std::path::Path;
 use percent_encoding::percent_decode_str;
 use serde_json::Value;
 use swage_core::baseline::{FileHits, State, compare as pair, keys};
-use swage_core::review::{Anchor, Finding, Path as ShownPath, Review, RuleEntry, Side, Standing, Suppressed};
+use swage_core::review::{Anchor, Finding, Path as ShownPath, Review, RuleEntry, Standing, Suppressed};
 use swage_core::rule::Severity;
 use swage_core::scan::{Figure, Hit, Span};
+use swage_core::sides::{Side, Sides};
 
 use crate::failure::Failure;
 use crate::output::json::{self, AnchorRecord, FindingRecord, ReviewDocument};
@@ -101,19 +102,21 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
         .map(|path| FileHits {
             old_path: path.text.clone().into_bytes(),
             new_path: path.text.clone().into_bytes(),
-            base: old.hits.remove(path).unwrap_or_default(),
-            head: new.hits.remove(path).unwrap_or_default(),
+            hits: Sides {
+                old: old.hits.remove(path).unwrap_or_default(),
+                new: new.hits.remove(path).unwrap_or_default(),
+            },
             ..Default::default()
         })
         .collect();
     let compared = pair(&files, &|_| None);
     let findings = compared.iter().zip(keys(&files, &compared)).filter_map(|(c, key)| {
         let of = |side: Side, (file, index): (usize, usize)| {
-            let hit = if side == Side::Old { &files[file].base[index] } else { &files[file].head[index] };
+            let hit = &files[file].hits.on(side)[index];
             (Anchor { path: paths[file].clone(), side, span: hit.span.lines(), commit: None }, hit)
         };
-        let before = c.base.map(|place| of(Side::Old, place));
-        let now = c.head.map(|place| of(Side::New, place));
+        let before = c.place.old.map(|place| of(Side::Old, place));
+        let now = c.place.new.map(|place| of(Side::New, place));
         let figure_before = before.as_ref().filter(|_| now.is_some()).and_then(|(_, h)| h.figure).map(|f| f.value);
         let (anchor, hit) = now.or(before)?;
         Some(Finding {

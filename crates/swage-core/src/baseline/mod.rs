@@ -22,12 +22,11 @@ use std::collections::{HashMap, HashSet};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-pub use moves::Texts;
-
 use self::moves::{Moves, Stays};
 use crate::diff::LineMap;
 use crate::digest::short_digest;
 use crate::scan::Hit;
+use crate::sides::{Side, Sides};
 
 /// A finding's state against the baseline, in the words of SARIF 2.1.0, section 3.27.24.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
@@ -67,10 +66,18 @@ pub struct FileHits {
     pub new_path: Vec<u8>,
     /// Where lines went.
     pub map: LineMap,
-    /// Findings before.
-    pub base: Vec<Hit>,
-    /// Findings after.
-    pub head: Vec<Hit>,
+    /// Its findings.
+    pub hits: Sides<Vec<Hit>>,
+}
+
+impl FileHits {
+    /// Its path on a side.
+    pub fn path(&self, side: Side) -> &[u8] {
+        match side {
+            Side::Old => &self.old_path,
+            Side::New => &self.new_path,
+        }
+    }
 }
 
 /// One finding after the comparison: the file's and the hit's index on each side where it is.
@@ -78,20 +85,28 @@ pub struct FileHits {
 pub struct Compared {
     /// Its state.
     pub state: State,
-    /// Where it is before.
-    pub base: Option<(usize, usize)>,
-    /// Where it is after.
-    pub head: Option<(usize, usize)>,
+    /// Where it is.
+    pub place: Sides<Option<(usize, usize)>>,
+}
+
+impl Compared {
+    /// The side that speaks for it, the new one where it is there, with the file's and the hit's index.
+    pub fn spoken_for(&self) -> Option<(Side, (usize, usize))> {
+        let on = |side: Side| Some((side, (*self.place.on(side))?));
+        on(Side::New).or_else(|| on(Side::Old))
+    }
 }
 
 /// Pairs the findings of both sides. `texts` gives a file's texts by its index; it is asked for those with findings that
 /// may have moved, and where it has none nothing counts as moved. The order of the result: all of the head by file and
 /// place, then the absent ones.
-pub fn compare(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Texts>) -> Vec<Compared> {
+pub fn compare(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Sides<Vec<u8>>>) -> Vec<Compared> {
     let mut pairing = Pairing {
         files,
-        base: files.iter().map(|f| vec![None; f.base.len()]).collect(),
-        head: files.iter().map(|f| vec![None; f.head.len()]).collect(),
+        partners: Sides {
+            old: files.iter().map(|f| vec![None; f.hits.old.len()]).collect(),
+            new: files.iter().map(|f| vec![None; f.hits.new.len()]).collect(),
+        },
     };
     let place = |f: &FileHits, h: &Hit| {
         let start = f.map.to_new(h.span.first_index()?)?;
@@ -126,10 +141,8 @@ fn region(hit: &Hit, of: impl Fn(u32) -> usize) -> Option<usize> {
 
 struct Pairing<'a> {
     files: &'a [FileHits],
-    /// For each base finding, its partner.
-    base: Vec<Vec<Option<(usize, usize)>>>,
-    /// For each head finding, its partner.
-    head: Vec<Vec<Option<(usize, usize)>>>,
+    /// For each finding of a side its partner on the other.
+    partners: Sides<Vec<Vec<Option<(usize, usize)>>>>,
 }
 
 impl Pairing<'_> {
@@ -151,28 +164,28 @@ impl Pairing<'_> {
     ) {
         for (at, file) in self.files.iter().enumerate() {
             let mut open: HashMap<(&str, K), Vec<usize>> = HashMap::new();
-            for (i, hit) in file.base.iter().enumerate().rev() {
-                if self.base[at][i].is_none()
+            for (i, hit) in file.hits.old.iter().enumerate().rev() {
+                if self.partners.old[at][i].is_none()
                     && let Some(key) = base_key(file, hit)
                 {
                     open.entry((&hit.rule, key)).or_default().push(i);
                 }
             }
-            for (i, hit) in file.head.iter().enumerate() {
-                if self.head[at][i].is_none()
+            for (i, hit) in file.hits.new.iter().enumerate() {
+                if self.partners.new[at][i].is_none()
                     && let Some(key) = head_key(file, hit)
                     && let Some(list) = open.get_mut(&(hit.rule.as_str(), key))
-                    && let Some(partner) = list.pop_if(|partner| fits(at, &file.base[*partner], hit))
+                    && let Some(partner) = list.pop_if(|partner| fits(at, &file.hits.old[*partner], hit))
                 {
-                    self.head[at][i] = Some((at, partner));
-                    self.base[at][partner] = Some((at, i));
+                    self.partners.new[at][i] = Some((at, partner));
+                    self.partners.old[at][partner] = Some((at, i));
                 }
             }
         }
     }
 
     /// Pairs what left one place with what came to another.
-    fn moved(&mut self, texts: &dyn Fn(usize) -> Option<Texts>) {
+    fn moved(&mut self, texts: &dyn Fn(usize) -> Option<Sides<Vec<u8>>>) {
         let open = |pairs: &[Vec<Option<(usize, usize)>>]| -> Vec<(usize, usize)> {
             let of = |(at, list): (usize, &Vec<Option<_>>)| {
                 let open = list.iter().enumerate().filter(|(_, partner)| partner.is_none());
@@ -180,11 +193,13 @@ impl Pairing<'_> {
             };
             pairs.iter().enumerate().flat_map(of).collect()
         };
-        let (mut left, mut came) = (open(&self.base), open(&self.head));
-        let base =
-            |&(file, i): &(usize, usize)| (self.files[file].base[i].rule.as_str(), self.files[file].base[i].identity);
-        let head =
-            |&(file, i): &(usize, usize)| (self.files[file].head[i].rule.as_str(), self.files[file].head[i].identity);
+        let (mut left, mut came) = (open(&self.partners.old), open(&self.partners.new));
+        let base = |&(file, i): &(usize, usize)| {
+            (self.files[file].hits.old[i].rule.as_str(), self.files[file].hits.old[i].identity)
+        };
+        let head = |&(file, i): &(usize, usize)| {
+            (self.files[file].hits.new[i].rule.as_str(), self.files[file].hits.new[i].identity)
+        };
         let (before, after): (HashSet<_>, HashSet<_>) =
             (left.iter().map(base).collect(), came.iter().map(head).collect());
         left.retain(|place| after.contains(&base(place)));
@@ -195,29 +210,29 @@ impl Pairing<'_> {
         let wanted: HashSet<usize> = left.iter().chain(&came).map(|(file, _)| *file).collect();
         let moves = Moves::of(self.files, texts, |file| wanted.contains(&file));
         for (base, head) in moves.pairs(self.files, &left, &came) {
-            self.head[head.0][head.1] = Some(base);
-            self.base[base.0][base.1] = Some(head);
+            self.partners.new[head.0][head.1] = Some(base);
+            self.partners.old[base.0][base.1] = Some(head);
         }
     }
 
     fn result(self) -> Vec<Compared> {
         let mut out = Vec::new();
         for (at, file) in self.files.iter().enumerate() {
-            for (i, hit) in file.head.iter().enumerate() {
-                let base = self.head[at][i];
-                let state = match base.map(|(f, b)| &self.files[f].base[b]) {
+            for (i, hit) in file.hits.new.iter().enumerate() {
+                let base = self.partners.new[at][i];
+                let state = match base.map(|(f, b)| &self.files[f].hits.old[b]) {
                     None => State::New,
                     Some(old) if (old.figure, &old.message, old.folded) != (hit.figure, &hit.message, hit.folded) => {
                         State::Updated
                     }
                     Some(_) => State::Unchanged,
                 };
-                out.push(Compared { state, base, head: Some((at, i)) });
+                out.push(Compared { state, place: Sides { old: base, new: Some((at, i)) } });
             }
         }
         for (at, file) in self.files.iter().enumerate() {
-            let gone = (0..file.base.len()).filter(|&i| self.base[at][i].is_none());
-            out.extend(gone.map(|i| Compared { state: State::Absent, base: Some((at, i)), head: None }));
+            let gone = (0..file.hits.old.len()).filter(|&i| self.partners.old[at][i].is_none());
+            out.extend(gone.map(|i| Compared { state: State::Absent, place: Sides { old: Some((at, i)), new: None } }));
         }
         out
     }
@@ -242,7 +257,7 @@ pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
     let mut used = HashSet::new();
     for (at, file) in files.iter().enumerate() {
         let mut numbers: HashMap<(&str, &str, u64), u32> = HashMap::new();
-        for (i, hit) in file.base.iter().enumerate() {
+        for (i, hit) in file.hits.old.iter().enumerate() {
             let number = numbers.entry((&hit.rule, &hit.scope, hit.shown_identity())).or_default();
             let name = key(&file.old_path, hit, *number);
             *number += 1;
@@ -253,7 +268,7 @@ pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
     // Where to go on looking for a free number; equal findings may be many.
     let mut next: HashMap<(usize, &str, &str, u64), u32> = HashMap::new();
     let mut fresh = |at: usize, i: usize| {
-        let (file, hit) = (&files[at], &files[at].head[i]);
+        let (file, hit) = (&files[at], &files[at].hits.new[i]);
         let number = next.entry((at, &hit.rule, &hit.scope, hit.shown_identity())).or_default();
         loop {
             let name = key(&file.new_path, hit, *number);
@@ -265,7 +280,7 @@ pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
     };
     compared
         .iter()
-        .map(|c| match (c.base, c.head) {
+        .map(|c| match (c.place.old, c.place.new) {
             (Some(place), _) => base_keys[&place].clone(),
             (None, Some((at, i))) => fresh(at, i),
             (None, None) => String::new(),

@@ -15,6 +15,7 @@ use std::rc::Rc;
 use super::FileHits;
 use crate::digest::{short_digest, without_white_space};
 use crate::scan::Hit;
+use crate::sides::Sides;
 
 /// Fewest lines of a common run.
 const LEAST_LINES: usize = 3;
@@ -22,15 +23,6 @@ const LEAST_LINES: usize = 3;
 const LEAST_SIGNS: usize = 30;
 /// Most candidates that are tried for a finding; beyond so many that look alike, it counts as new.
 const MOST_TRIED: usize = 256;
-
-/// The texts of a file on both sides.
-#[derive(Debug, Clone, Default)]
-pub struct Texts {
-    /// Before.
-    pub old: Vec<u8>,
-    /// After.
-    pub new: Vec<u8>,
-}
 
 /// A line that isn't blank.
 #[derive(Debug, Clone, Copy)]
@@ -152,25 +144,25 @@ enum Around {
 /// before, the lines around it must have stayed too, as many as for code that moved, or all others of the definition.
 pub(super) struct Stays<'a> {
     files: &'a [FileHits],
-    texts: &'a dyn Fn(usize) -> Option<Texts>,
+    texts: &'a dyn Fn(usize) -> Option<Sides<Vec<u8>>>,
     /// The lines of both sides, with those that stayed, of the files that were asked for.
     known: RefCell<HashMap<usize, Option<Kept>>>,
 }
 
-/// The lines before and after.
-type Kept = Rc<(Outline, Outline)>;
+/// The lines of both sides.
+type Kept = Rc<Sides<Outline>>;
 
 impl<'a> Stays<'a> {
-    pub fn new(files: &'a [FileHits], texts: &'a dyn Fn(usize) -> Option<Texts>) -> Self {
+    pub fn new(files: &'a [FileHits], texts: &'a dyn Fn(usize) -> Option<Sides<Vec<u8>>>) -> Self {
         Self { files, texts, known: RefCell::default() }
     }
 
     fn outlines(&self, at: usize) -> Option<Kept> {
         let map = &self.files[at].map;
         let read = || {
-            let Texts { old, new } = (self.texts)(at)?;
+            let Sides { old, new } = (self.texts)(at)?;
             let old = Outline::of(&old, |line| map.to_new(line).is_some());
-            Some(Rc::new((old, Outline::of(&new, |line| map.to_old(line).is_some()))))
+            Some(Rc::new(Sides { old, new: Outline::of(&new, |line| map.to_old(line).is_some()) }))
         };
         self.known.borrow_mut().entry(at).or_insert_with(read).clone()
     }
@@ -186,7 +178,7 @@ impl<'a> Stays<'a> {
             return true;
         }
         let Some(outlines) = self.outlines(at) else { return true };
-        let (old, new) = outlines.as_ref();
+        let Sides { old, new } = &*outlines;
         let body = |outline: &Outline, hit: &Hit| {
             let (first, last) = hit.definition?;
             let lines = outline.0.get(outline.index(first + 1)..outline.index(last + 1))?;
@@ -198,8 +190,8 @@ impl<'a> Stays<'a> {
     }
 }
 
-/// The lines of a file on both sides.
-struct Sides {
+/// The lines of a file that came and went.
+struct FileMoves {
     /// Before, with those that the change took away.
     left: Outline,
     /// Before, with those that are there still under another name, at which the rule doesn't look; empty when the name stays.
@@ -208,7 +200,7 @@ struct Sides {
     came: Outline,
 }
 
-impl Sides {
+impl FileMoves {
     /// The lines of the file as a finding before the change left it.
     fn left_by(&self, file: &FileHits, hit: &Hit) -> &Outline {
         let stays = hit.span.first_index().is_some_and(|line| file.map.to_new(line).is_some());
@@ -218,17 +210,21 @@ impl Sides {
 
 /// Both sides' lines of the files that hold unpaired findings.
 pub(super) struct Moves {
-    outlines: Vec<Option<Sides>>,
+    outlines: Vec<Option<FileMoves>>,
 }
 
 impl Moves {
     /// `texts` gives those of a file by its index; `open` says for which it is asked.
-    pub fn of(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Texts>, open: impl Fn(usize) -> bool) -> Self {
+    pub fn of(
+        files: &[FileHits],
+        texts: &dyn Fn(usize) -> Option<Sides<Vec<u8>>>,
+        open: impl Fn(usize) -> bool,
+    ) -> Self {
         let outline = |(at, file): (usize, &FileHits)| {
-            let Texts { old, new } = texts(at)?;
+            let Sides { old, new } = texts(at)?;
             let is_renamed = file.old_path != file.new_path;
             let renamed = |line| is_renamed && file.map.to_new(line).is_some();
-            Some(Sides {
+            Some(FileMoves {
                 left: Outline::of(&old, |line| file.map.to_new(line).is_none()),
                 renamed: if is_renamed { Outline::of(&old, renamed) } else { Outline::default() },
                 came: Outline::of(&new, |line| file.map.to_old(line).is_none()),
@@ -259,7 +255,7 @@ impl Moves {
         let mut open: HashMap<Trail<'_>, Vec<usize>> = HashMap::new();
         for (number, &(file, hit)) in left.iter().enumerate() {
             if let Some(sides) = &self.outlines[file] {
-                let hit = &files[file].base[hit];
+                let hit = &files[file].hits.old[hit];
                 for trail in self.trails(sides.left_by(&files[file], hit), hit) {
                     open.entry(trail).or_default().push(number);
                 }
@@ -268,15 +264,15 @@ impl Moves {
         let mut used = vec![false; left.len()];
         let mut pairs = Vec::new();
         for &(file, index) in came {
-            let Some(Sides { came: outline, .. }) = &self.outlines[file] else { continue };
-            let hit = &files[file].head[index];
+            let Some(FileMoves { came: outline, .. }) = &self.outlines[file] else { continue };
+            let hit = &files[file].hits.new[index];
             let fits = |trail: &Trail<'_>, &number: &usize| {
                 let (from, base) = left[number];
                 match (trail.2, &self.outlines[from]) {
                     (Around::Definition(..), _) => true,
                     (Around::Lines(..), Some(sides)) => {
                         let at = |outline: &Outline, hit: &Hit| outline.index(hit.span.start_line);
-                        let before = &files[from].base[base];
+                        let before = &files[from].hits.old[base];
                         let old = sides.left_by(&files[from], before);
                         common_run(old, at(old, before), outline, at(outline, hit))
                     }

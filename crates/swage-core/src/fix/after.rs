@@ -3,8 +3,9 @@
 use std::collections::BTreeMap;
 
 use super::FixedFile;
-use crate::change::{Change, Content, Contents, Sides, Tree};
+use crate::change::{Change, Content, Contents, Tree};
 use crate::scan::content_id;
+use crate::sides::Sides;
 
 /// The contents of a change whose files, by their index, have been fixed.
 pub struct FixedContents<'a> {
@@ -39,7 +40,7 @@ impl<'a> FixedContents<'a> {
 }
 
 impl Contents for FixedContents<'_> {
-    fn sides(&self, index: usize) -> Sides {
+    fn sides(&self, index: usize) -> Sides<Content> {
         let sides = self.contents.sides(index);
         match self.fixed.get(&index) {
             Some(fixed) => {

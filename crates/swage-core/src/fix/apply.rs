@@ -6,9 +6,10 @@ use std::convert::Infallible;
 use super::Fixable;
 use super::edits::{apply_edits, line_map, overlap};
 use super::halving::keep_good;
-use crate::baseline::{FileHits, State, Texts, compare};
+use crate::baseline::{FileHits, State, compare};
 use crate::diff::LineMap;
 use crate::scan::{Edit, FileScan, Hit, Span, Status, decoded};
+use crate::sides::Sides;
 
 /// Most rounds; each applies at least one fix.
 const MOST_ROUNDS: u32 = 20;
@@ -249,7 +250,7 @@ fn attempt(file: &Fixable<'_>, before: &Tried, chosen: &[usize]) -> Result<Tried
     }
     let (sides, texts) = sides(file.path, before, &after, line_map(&before.text, &edits));
     for c in compare(&sides, &|_| Some(texts.clone())) {
-        let (old, new) = (c.base.map(|(_, at)| at), c.head.map(|(_, at)| at));
+        let (old, new) = (c.place.old.map(|(_, at)| at), c.place.new.map(|(_, at)| at));
         if let (Some(old), Some(_)) = (old, new)
             && chosen.contains(&old)
         {
@@ -266,15 +267,14 @@ fn attempt(file: &Fixable<'_>, before: &Tried, chosen: &[usize]) -> Result<Tried
 }
 
 /// Both contents as sides of a comparison.
-fn sides(path: &[u8], before: &Tried, after: &Tried, map: LineMap) -> ([FileHits; 1], Texts) {
+fn sides(path: &[u8], before: &Tried, after: &Tried, map: LineMap) -> ([FileHits; 1], Sides<Vec<u8>>) {
     let hits = FileHits {
         old_path: path.to_vec(),
         new_path: path.to_vec(),
         map,
-        base: before.scan.hits.clone(),
-        head: after.scan.hits.clone(),
+        hits: Sides { old: before.scan.hits.clone(), new: after.scan.hits.clone() },
     };
-    ([hits], Texts { old: before.text.clone(), new: after.text.clone() })
+    ([hits], Sides { old: before.text.clone(), new: after.text.clone() })
 }
 
 /// For each finding before, the one that it is after.
@@ -282,7 +282,7 @@ fn partners(path: &[u8], before: &Tried, after: &Tried, map: &LineMap) -> Vec<Op
     let (sides, texts) = sides(path, before, after, map.clone());
     let mut partners = vec![None; before.scan.hits.len()];
     for c in compare(&sides, &|_| Some(texts.clone())) {
-        if let (Some((_, old)), Some((_, new))) = (c.base, c.head) {
+        if let (Some((_, old)), Some((_, new))) = (c.place.old, c.place.new) {
             partners[old] = Some(new);
         }
     }

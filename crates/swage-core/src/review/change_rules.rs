@@ -3,7 +3,7 @@
 
 use std::collections::HashMap;
 
-use super::model::{Anchor, Finding, Path, Related, Side, Standing};
+use super::model::{Anchor, Finding, Path, Related, Standing};
 use super::written::Written;
 use crate::baseline::State;
 use crate::change::{Change, ChangedFile, Commit, Nature};
@@ -11,6 +11,7 @@ use crate::diff::Kind;
 use crate::digest::short_digest;
 use crate::rule::{ChangeMatch, Fault, PathSet, Rule, RuleSet, Subject, usually_generated, usually_vendored};
 use crate::scan::Figure;
+use crate::sides::{Side, Sides};
 
 /// Most files that a finding on the whole change names.
 const MOST_RELATED: usize = 3;
@@ -19,7 +20,7 @@ const MOST_RELATED: usize = 3;
 #[derive(Debug, Clone, Copy)]
 pub(super) struct FileFacts {
     /// Its bytes before and after the change, when they are known.
-    pub sizes: [Option<u64>; 2],
+    pub sizes: Sides<Option<u64>>,
     /// A program makes it.
     pub generated: bool,
     /// Lines that were written and dropped.
@@ -91,7 +92,7 @@ impl<'a> Work<'a> {
             Subject::Commits => total(commits()?.len() as u64),
             Subject::FileSize => {
                 // What was over the limit before is none of the change's doing, unless it grew.
-                let grew = |[old, new]: [Option<u64>; 2]| new.filter(|new| old.is_none_or(|old| old < *new));
+                let grew = |Sides { old, new }: Sides<Option<u64>>| new.filter(|new| old.is_none_or(|old| old < *new));
                 let over = wanted().filter_map(|(file, facts)| Some((file, figure(grew(facts.sizes)?)?)));
                 over.map(|(file, figure)| {
                     self.finding(&About { file: Some(file), figure: Some(figure), ..About::default() })

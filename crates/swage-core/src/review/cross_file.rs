@@ -16,13 +16,14 @@ use crate::lang::Language;
 use crate::link::{LocatedFact, judge};
 use crate::rule::{Rule, RuleSet};
 use crate::scan::{Fact, Hit, Status, read_texts, settle};
+use crate::sides::{Side, Sides};
 
 /// An untouched file with findings of rules that look beyond the changed files.
 pub(super) struct Extra {
     /// Its index in the tree.
     pub index: usize,
     /// Its findings on both sides.
-    pub hits: FileHits,
+    pub file_hits: FileHits,
 }
 
 /// What was found beyond the changed files.
@@ -36,13 +37,6 @@ pub(super) struct Beyond<'c> {
     pub not_run: Vec<(String, String)>,
     /// What a reader should know.
     pub notes: Vec<String>,
-}
-
-/// A side of the change.
-#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-enum At {
-    Base,
-    Head,
 }
 
 /// Runs the rules that look beyond the changed files; what they find in changed files goes to the others' findings.
@@ -86,10 +80,10 @@ pub(super) fn look_beyond<'c>(
     }
     let Work { extras, .. } = work;
     beyond.extras = extras.into_values().collect();
-    let all = examined.iter_mut().map(|e| &mut e.hits).chain(beyond.extras.iter_mut().map(|e| &mut e.hits));
+    let all = examined.iter_mut().map(|e| &mut e.file_hits).chain(beyond.extras.iter_mut().map(|e| &mut e.file_hits));
     for hits in all {
-        for side in [&mut hits.base, &mut hits.head] {
-            side.sort_by(|a, b| (a.span, &a.rule, &a.message).cmp(&(b.span, &b.rule, &b.message)));
+        for hits in hits.hits.iter_mut() {
+            hits.sort_by(|a, b| (a.span, &a.rule, &a.message).cmp(&(b.span, &b.rule, &b.message)));
         }
     }
     beyond
@@ -130,7 +124,7 @@ impl Work<'_, '_> {
             })
             .collect();
         let facts: Vec<(usize, &Vec<Fact>)> = scans.iter().map(|(index, facts, _)| (*index, facts)).collect();
-        let changed: Vec<[Vec<Fact>; 2]> = self.examined.iter_mut().map(|e| std::mem::take(&mut e.facts)).collect();
+        let changed: Vec<Sides<Vec<Fact>>> = self.examined.iter_mut().map(|e| std::mem::take(&mut e.facts)).collect();
         let mut found = Vec::new();
         for rule in set.rules() {
             let Some(link) = rule.link() else { continue };
@@ -139,34 +133,34 @@ impl Work<'_, '_> {
                 let path = String::from_utf8_lossy(&tree.files()[*index].path).into_owned();
                 Some((rule.id.clone(), format!("it must read {path}: {}", why.as_ref()?)))
             }));
-            let base = self.held(rule, tree, &facts, &changed, At::Base);
-            let head = self.held(rule, tree, &facts, &changed, At::Head);
+            let base = self.held(rule, tree, &facts, &changed, Side::Old);
+            let head = self.held(rule, tree, &facts, &changed, Side::New);
             let (base_facts, head_facts) = (plain(&base), plain(&head));
             let judged = judge(rule, link, &base_facts, None);
-            found.extend(judged.into_iter().map(|(index, hit)| (base[index].0, At::Base, hit)));
+            found.extend(judged.into_iter().map(|(index, hit)| (base[index].0, Side::Old, hit)));
             let judged = judge(rule, link, &head_facts, Some(&base_facts));
-            found.extend(judged.into_iter().map(|(index, hit)| (head[index].0, At::Head, hit)));
+            found.extend(judged.into_iter().map(|(index, hit)| (head[index].0, Side::New, hit)));
         }
-        let mut by_file: BTreeMap<(Slot, At), Vec<Hit>> = BTreeMap::new();
-        found.into_iter().for_each(|(slot, at, hit)| by_file.entry((slot, at)).or_default().push(hit));
-        for ((slot, at), mut hits) in by_file {
-            let (path, content) = self.content(slot, at, tree);
+        let mut by_file: BTreeMap<(Slot, Side), Vec<Hit>> = BTreeMap::new();
+        found.into_iter().for_each(|(slot, side, hit)| by_file.entry((slot, side)).or_default().push(hit));
+        for ((slot, side), mut hits) in by_file {
+            let (path, content) = self.content(slot, side, tree);
             if let Content::Whole { bytes, .. } = content {
                 read_texts(&bytes, &mut hits);
                 settle(&bytes, Language::of(&path, &bytes), &mut hits);
             }
-            hits.into_iter().for_each(|hit| self.put(slot, at, hit, tree));
+            hits.into_iter().for_each(|hit| self.put(slot, side, hit, tree));
         }
         not_run
     }
 
     /// The path and the content of a file on one side.
-    fn content(&self, slot: Slot, at: At, tree: &dyn Tree) -> (Vec<u8>, Content) {
+    fn content(&self, slot: Slot, side: Side, tree: &dyn Tree) -> (Vec<u8>, Content) {
         match slot {
             Slot::Untouched(index) => (tree.files()[index].path.clone(), tree.content(index)),
             Slot::Changed(index) => {
                 let (file, sides) = (&self.change.files[index], self.contents.sides(index));
-                if at == At::Base { (file.old_path.clone(), sides.old) } else { (file.new_path.clone(), sides.new) }
+                (file.path(side).to_vec(), sides.take(side))
             }
         }
     }
@@ -177,8 +171,8 @@ impl Work<'_, '_> {
         rule: &Rule,
         tree: &'f dyn Tree,
         untouched: &[(usize, &'f Vec<Fact>)],
-        changed: &'f [[Vec<Fact>; 2]],
-        at: At,
+        changed: &'f [Sides<Vec<Fact>>],
+        side: Side,
     ) -> Vec<(Slot, LocatedFact<'f>)> {
         let Some(link) = rule.link() else { return Vec::new() };
         let mark = rule.mark();
@@ -195,11 +189,11 @@ impl Work<'_, '_> {
         for (index, facts) in untouched {
             add(Slot::Untouched(*index), &tree.files()[*index].path, facts, &|_| false);
         }
-        for (index, (file, [base, head])) in self.change.files.iter().zip(changed).enumerate() {
+        for (index, (file, facts)) in self.change.files.iter().zip(changed).enumerate() {
             let comes = |fact: &Fact| fact.span.first_index().is_none_or(|line| file.map.to_old(line).is_none());
-            match at {
-                At::Base => add(Slot::Changed(index), &file.old_path, base, &|_| false),
-                At::Head => add(Slot::Changed(index), &file.new_path, head, &comes),
+            match side {
+                Side::Old => add(Slot::Changed(index), &file.old_path, &facts.old, &|_| false),
+                Side::New => add(Slot::Changed(index), &file.new_path, &facts.new, &comes),
             }
         }
         held.sort_by(|(_, a), (_, b)| (a.path, a.fact.span).cmp(&(b.path, b.fact.span)));
@@ -207,59 +201,59 @@ impl Work<'_, '_> {
     }
 
     /// Puts a finding where findings of its file are kept.
-    fn put(&mut self, slot: Slot, at: At, hit: Hit, tree: &dyn Tree) {
+    fn put(&mut self, slot: Slot, side: Side, hit: Hit, tree: &dyn Tree) {
         let hits = match slot {
-            Slot::Changed(index) => &mut self.examined[index].hits,
-            Slot::Untouched(index) => &mut self.extra(index, tree).hits,
+            Slot::Changed(index) => &mut self.examined[index].file_hits,
+            Slot::Untouched(index) => &mut self.extra(index, tree).file_hits,
         };
-        if at == At::Base { hits.base.push(hit) } else { hits.head.push(hit) }
+        hits.hits.on_mut(side).push(hit);
     }
 
     fn extra(&mut self, index: usize, tree: &dyn Tree) -> &mut Extra {
         self.extras.entry(index).or_insert_with(|| {
             let path = tree.files()[index].path.clone();
-            let hits =
+            let file_hits =
                 FileHits { old_path: path.clone(), new_path: path, map: LineMap::identity(), ..FileHits::default() };
-            Extra { index, hits }
+            Extra { index, file_hits }
         })
     }
 
     /// Takes in what an outside program found.
     fn report(&mut self, rule: &Rule, report: &CheckerReport, tree: &dyn Tree) -> Result<(), String> {
         let mut found = Vec::new();
-        for (at, side, word) in [(At::Base, &report.base, "before"), (At::Head, &report.head, "after")] {
+        for (side, word) in [(Side::Old, "before"), (Side::New, "after")] {
             let said = |why: &String| format!("{word} the change, {why}");
-            let reported = side.as_ref().map_err(said)?;
+            let reported = report.found.on(side).as_ref().map_err(said)?;
             let mut by_path: BTreeMap<&[u8], Vec<&Reported>> = BTreeMap::new();
             let wanted = reported.iter().filter(|r| rule.wants_path(&r.path));
             wanted.for_each(|r| by_path.entry(&r.path).or_default().push(r));
             for (path, list) in by_path {
                 let name = String::from_utf8_lossy(path).into_owned();
                 let (slot, content) = self
-                    .find(path, at, tree)
+                    .find(path, side, tree)
                     .ok_or_else(|| said(&format!("it names {name}, and there is no such file")))?;
                 let Content::Whole { bytes, .. } = content else {
                     return Err(said(&format!("it names {name}, which can't be read")));
                 };
                 let hits = place(&list, rule, Language::of(path, &bytes), &bytes).map_err(|why| said(&why))?;
-                found.extend(hits.into_iter().map(|hit| (slot, at, hit)));
+                found.extend(hits.into_iter().map(|hit| (slot, side, hit)));
             }
         }
-        for (slot, at, hit) in found {
-            self.put(slot, at, hit, tree);
+        for (slot, side, hit) in found {
+            self.put(slot, side, hit, tree);
         }
         Ok(())
     }
 
     /// The file with a path on one side, and its content.
-    fn find(&self, path: &[u8], at: At, tree: &dyn Tree) -> Option<(Slot, Content)> {
-        let changed = self.change.files.iter().position(|f| match at {
-            At::Base => f.old_path == path && !matches!(f.kind, Kind::Added | Kind::Copied),
-            At::Head => f.new_path == path && f.kind != Kind::Deleted,
+    fn find(&self, path: &[u8], side: Side, tree: &dyn Tree) -> Option<(Slot, Content)> {
+        let changed = self.change.files.iter().position(|f| match side {
+            Side::Old => f.old_path == path && !matches!(f.kind, Kind::Added | Kind::Copied),
+            Side::New => f.new_path == path && f.kind != Kind::Deleted,
         });
         if let Some(index) = changed {
             let sides = self.contents.sides(index);
-            return Some((Slot::Changed(index), if at == At::Base { sides.old } else { sides.new }));
+            return Some((Slot::Changed(index), sides.take(side)));
         }
         let index = tree.files().binary_search_by(|f| f.path.as_slice().cmp(path)).ok()?;
         // A file that the change touches is on one side only.

@@ -3,6 +3,7 @@
 use crate::checker::Reported;
 use crate::rule::RuleSet;
 use crate::scan::{Cache, Limits};
+use crate::sides::Sides;
 
 /// What an examination needs besides the change.
 pub struct Examination<'a> {
@@ -51,10 +52,8 @@ pub enum Progress {
 pub struct CheckerReport {
     /// The rule that it finds for.
     pub rule: String,
-    /// Before the change; or why there is no telling.
-    pub base: Result<Vec<Reported>, String>,
-    /// After it.
-    pub head: Result<Vec<Reported>, String>,
+    /// What it found; or why there is no telling.
+    pub found: Sides<Result<Vec<Reported>, String>>,
 }
 
 /// Why a path isn't examined, and whether rules wanted what stands there.

@@ -12,17 +12,17 @@ use super::excerpt::Code;
 use super::file::{Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
 use super::fixes::offer_fixes;
 use super::foreign::ForeignFolders;
-use super::model::{
-    Anchor, ChangeKind, FileEntry, Finding, Path, Related, Review, RuleEntry, Side, Standing, Suppressed,
-};
+use super::model::{Anchor, ChangeKind, FileEntry, Finding, Path, Related, Review, RuleEntry, Standing, Suppressed};
 use super::readable::Readable;
 use super::written::{Written, written};
-use crate::baseline::{self, Compared, FileHits, State, Texts};
-use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoFiles, Sides, Tree};
+use crate::baseline::{self, Compared, FileHits, State};
+use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoFiles, Tree};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
-use crate::rule::{Extent, Rule, RuleSet, RuleSide};
+use crate::rule::{Extent, Rule, RuleSet};
 use crate::scan::{Elsewhere, Hit, Lines};
+use crate::sides::Side;
+use crate::sides::Sides;
 
 impl Examination<'_> {
     /// Rules that can't run on a language or without whole files, each with the reason.
@@ -139,11 +139,11 @@ fn put_together(
     beyond: &Beyond<'_>,
     with: &Examination<'_>,
 ) -> (Review, Vec<Compared>, Vec<FileHits>) {
-    let extras = beyond.extras.iter().map(|e| &e.hits);
-    let hits: Vec<FileHits> = examined.iter().map(|e| &e.hits).chain(extras).cloned().collect();
+    let extras = beyond.extras.iter().map(|e| &e.file_hits);
+    let hits: Vec<FileHits> = examined.iter().map(|e| &e.file_hits).chain(extras).cloned().collect();
     let texts = |file: usize| {
         let sides = (file < change.files.len()).then(|| contents.sides(file))?;
-        Some(Texts { old: text(&sides.old).unwrap_or_default(), new: text(&sides.new).unwrap_or_default() })
+        Some(sides.map(|content| text(&content).unwrap_or_default()))
     };
     let compared = baseline::compare(&hits, &texts);
     let keys = baseline::keys(&hits, &compared);
@@ -153,7 +153,7 @@ fn put_together(
         compared.iter().zip(keys).map(|(c, key)| finding(change, &hits, c, key, with.rules)).collect();
     let mut findings = findings;
     for (c, finding) in compared.iter().zip(&mut findings) {
-        let file = c.head.or(c.base).map(|(file, _)| file);
+        let file = c.spoken_for().map(|(_, (file, _))| file);
         let partial = file.and_then(|file| examined.get(file)).is_some_and(|e| e.partial);
         finding.from_fragment = partial && with.rules.get(&finding.rule).is_some_and(|r| !needs_lines_only(r));
     }
@@ -231,26 +231,22 @@ fn generated_files(change: &Change, examined: &[Examined]) -> Option<String> {
 
 /// A rule that looks at what a change takes away finds what was there and isn't any more, and nothing else.
 fn as_seen(c: Compared, hits: &[FileHits], rules: &RuleSet) -> Option<Compared> {
-    let on = |place: Option<(usize, usize)>, side: fn(&FileHits) -> &Vec<Hit>| {
-        place.and_then(|(file, index)| side(&hits[file]).get(index))
-    };
-    let hit = on(c.head, |f| &f.head).or_else(|| on(c.base, |f| &f.base))?;
+    let (side, (file, index)) = c.spoken_for()?;
+    let hit = &hits[file].hits.on(side)[index];
     match rules.get(&hit.rule).map(|r| r.side) {
-        Some(RuleSide::Old) => c.head.is_none().then_some(Compared { state: State::New, ..c }),
-        Some(RuleSide::New) | None => Some(c),
+        Some(Side::Old) => (side == Side::Old).then_some(Compared { state: State::New, ..c }),
+        Some(Side::New) | None => Some(c),
     }
 }
 
 fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules: &RuleSet) -> Finding {
     let at = |side: Side, (file, index): (usize, usize)| {
-        let (path, hit, commit) = match side {
-            Side::Old => (&hits[file].old_path, &hits[file].base[index], &change.base),
-            Side::New => (&hits[file].new_path, &hits[file].head[index], &change.head),
-        };
+        let (path, hit) = (hits[file].path(side), &hits[file].hits.on(side)[index]);
+        let commit = if side == Side::Old { &change.base } else { &change.head };
         (Anchor { path: Path::new(path), side, span: hit.span.lines(), commit: commit.clone() }, hit, file)
     };
-    let before = c.base.map(|place| at(Side::Old, place));
-    let now = c.head.map(|place| at(Side::New, place));
+    let before = c.place.old.map(|place| at(Side::Old, place));
+    let now = c.place.new.map(|place| at(Side::New, place));
     let figure_before = before.as_ref().and_then(|(_, hit, _)| hit.figure).map(|f| f.value);
     // Every compared finding is on one side at least; the head speaks for it when it is there.
     let (anchor, hit, file) = now.clone().or_else(|| before.clone()).expect("a compared finding is on some side");
@@ -306,8 +302,8 @@ fn may_be_suppressed(rule: &Arc<Rule>) -> bool {
 fn refused_suppressions(compared: &[Compared], hits: &[FileHits], rules: &RuleSet) -> Vec<String> {
     let refused = compared.iter().filter(|c| Suppressed::of(c, hits).is_some_and(|suppressed| suppressed.in_change));
     let refused = refused.filter_map(|c| {
-        let (file, index) = c.head?;
-        let hit = &hits[file].head[index];
+        let (file, index) = c.place.new?;
+        let hit = &hits[file].hits.new[index];
         let rule = rules.get(&hit.rule).filter(|rule| !may_be_suppressed(rule))?;
         let (path, line) = (Path::new(&hits[file].new_path), hit.span.start_line);
         Some(format!(
@@ -336,7 +332,7 @@ fn add_excerpts(
     let mut by_file: Vec<Vec<usize>> = vec![Vec::new(); hits.len()];
     for (index, c) in compared.iter().enumerate() {
         if c.state != State::Unchanged
-            && let Some((file, _)) = c.head.or(c.base)
+            && let Some((_, (file, _))) = c.spoken_for()
         {
             by_file[file].push(index);
         }
@@ -350,14 +346,13 @@ fn add_excerpts(
                 Sides { old: content.clone(), new: content }
             }
         };
-        let (old, new) = (text(&sides.old), text(&sides.new));
-        let (old, new) = (old.as_deref().map(Lines::new), new.as_deref().map(Lines::new));
+        let texts = sides.as_ref().map(text);
+        let lines = texts.as_ref().map(|text| text.as_deref().map(Lines::new));
         let secret = |hits: &[Hit]| hits.iter().filter(|h| h.secret).map(|h| h.span).collect::<Vec<_>>();
         let code = Code {
-            old: old.as_ref(),
-            new: new.as_ref(),
+            lines: lines.as_ref().map(Option::as_ref),
             map: &hits[file].map,
-            hidden: [secret(&hits[file].base), secret(&hits[file].head)],
+            hidden: hits[file].hits.as_ref().map(|hits| secret(hits)),
         };
         for &index in indices {
             if let Some(Anchor { side, span: Some(span), .. }) = findings[index].anchor {
@@ -436,7 +431,7 @@ pub fn scan_tree(tree: &dyn Tree, commit: Option<&str>, with: &Examination<'_>) 
         nature: f.nature,
         mode_only: false,
         modes: None,
-        executable: (f.executable, f.executable),
+        executable: Sides { old: f.executable, new: f.executable },
         map: LineMap::identity(),
         added: 0,
         removed: 0,
@@ -453,7 +448,7 @@ pub fn scan_tree(tree: &dyn Tree, commit: Option<&str>, with: &Examination<'_>) 
 struct Whole<'t>(&'t dyn Tree);
 
 impl Contents for Whole<'_> {
-    fn sides(&self, index: usize) -> Sides {
+    fn sides(&self, index: usize) -> Sides<Content> {
         Sides { old: Content::Absent, new: self.0.content(index) }
     }
 

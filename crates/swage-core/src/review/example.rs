@@ -7,13 +7,14 @@ use super::change_rules::{FileFacts, about_change};
 use super::examination::{Examination, Fixes};
 use super::examine::examine;
 use super::written::Written;
-use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoFiles, Sides, Tree};
+use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoFiles, Tree};
 use crate::diff::{Kind, LineMap};
 use crate::fix::{Fixable, fix_file};
 use crate::lang::Language;
 use crate::rule::{Example, ExampleFile, Rule, RuleSet};
 use crate::scan::{Limits, NoCache};
 use crate::scan::{Markers, scan};
+use crate::sides::Sides;
 
 /// How a part of an example came out.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -39,7 +40,7 @@ pub fn try_example(rule: &Arc<Rule>, example: &Example) -> Vec<Tried> {
                 .iter()
                 .zip(&change.files)
                 .map(|(figures, file)| FileFacts {
-                    sizes: [None, Some(figures.size)],
+                    sizes: Sides { old: None, new: Some(figures.size) },
                     generated: false,
                     lines: Written { written: file.added, dropped: file.removed },
                     unlisted: figures.unlisted,
@@ -101,13 +102,13 @@ fn single(set: &RuleSet, files: &[ExampleFile]) -> Vec<Vec<u64>> {
 /// All files together, as a change from what was before.
 fn linked(set: &RuleSet, files: &[ExampleFile], before: &[ExampleFile]) -> Vec<Vec<u64>> {
     let before = if before.is_empty() { files } else { before };
-    let mut sides: BTreeMap<&str, [Option<&str>; 2]> = BTreeMap::new();
-    before.iter().for_each(|f| sides.entry(&f.path).or_default()[0] = Some(&f.code));
-    files.iter().for_each(|f| sides.entry(&f.path).or_default()[1] = Some(&f.code));
+    let mut sides: BTreeMap<&str, Sides<Option<&str>>> = BTreeMap::new();
+    before.iter().for_each(|f| sides.entry(&f.path).or_default().old = Some(&f.code));
+    files.iter().for_each(|f| sides.entry(&f.path).or_default().new = Some(&f.code));
     let content = |text: Option<&str>| {
         text.map_or(Content::Absent, |text| Content::Whole { id: None, bytes: text.as_bytes().to_vec() })
     };
-    let changed = sides.iter().map(|(path, [old, new])| {
+    let changed = sides.iter().map(|(path, Sides { old, new })| {
         let kind = match (old, new) {
             (None, _) => Kind::Added,
             (_, None) => Kind::Deleted,
@@ -115,7 +116,7 @@ fn linked(set: &RuleSet, files: &[ExampleFile], before: &[ExampleFile]) -> Vec<V
         };
         let map = if old == new { LineMap::identity() } else { LineMap::nothing() };
         let (old_path, new_path) = (path.as_bytes().to_vec(), path.as_bytes().to_vec());
-        let (nature, executable) = (Nature::Text, (false, false));
+        let (nature, executable) = (Nature::Text, Sides::default());
         ChangedFile {
             old_path,
             new_path,
@@ -130,7 +131,7 @@ fn linked(set: &RuleSet, files: &[ExampleFile], before: &[ExampleFile]) -> Vec<V
         }
     });
     let change = Change { files: changed.collect(), ..Change::default() };
-    let memory = Memory(sides.values().map(|[old, new]| Sides { old: content(*old), new: content(*new) }).collect());
+    let memory = Memory(sides.values().map(|sides| sides.map(content)).collect());
     let (limits, fixes) = (Limits::default(), Fixes::LeftAside);
     let with = Examination { rules: set, limits: &limits, cache: &NoCache, reports: &[], fixes, progress: &|_| {} };
     let review = examine(&change, &memory, &with);
@@ -143,10 +144,10 @@ fn linked(set: &RuleSet, files: &[ExampleFile], before: &[ExampleFile]) -> Vec<V
 }
 
 /// An example's files, which are all that there is.
-struct Memory(Vec<Sides>);
+struct Memory(Vec<Sides<Content>>);
 
 impl Contents for Memory {
-    fn sides(&self, index: usize) -> Sides {
+    fn sides(&self, index: usize) -> Sides<Content> {
         self.0[index].clone()
     }
 

@@ -2,8 +2,9 @@
 
 use crate::diff::LineMap;
 use crate::scan::{Lines, Span};
+use crate::sides::{Side, Sides};
 
-use super::model::{ExcerptLine, Marker, Side};
+use super::model::{ExcerptLine, Marker};
 
 /// Lines shown before and behind a finding.
 const AROUND: u32 = 2;
@@ -16,21 +17,17 @@ const WIDEST: usize = 400;
 
 /// Both sides of a file, as excerpts show them.
 pub(super) struct Code<'a> {
-    pub old: Option<&'a Lines<'a>>,
-    pub new: Option<&'a Lines<'a>>,
+    pub lines: Sides<Option<&'a Lines<'a>>>,
     pub map: &'a LineMap,
-    /// What isn't shown, before and after.
-    pub hidden: [Vec<Span>; 2],
+    /// What isn't shown.
+    pub hidden: Sides<Vec<Span>>,
 }
 
 impl Code<'_> {
     /// A line (0-based) of one side, without what is hidden in it, and how much is left out before it. Of a long line that
     /// is the part from which a column, 1-based, can be seen.
     fn text(&self, side: Side, at: u32, column: u32) -> (String, u32) {
-        let (lines, hidden) = match side {
-            Side::Old => (self.old, &self.hidden[0]),
-            Side::New => (self.new, &self.hidden[1]),
-        };
+        let (lines, hidden) = (*self.lines.on(side), self.hidden.on(side));
         let text = String::from_utf8_lossy(lines.map_or(&[], |l| l.get(at as usize)));
         let line = at + 1;
         let covers = |span: &&Span| (span.start_line..=span.end_line).contains(&line);
@@ -50,12 +47,8 @@ impl Code<'_> {
 
     /// The lines around a span of one side, with the other side's changed lines among them.
     pub(super) fn around(&self, side: Side, span: Span) -> Vec<ExcerptLine> {
-        let (old, map) = (self.old, self.map);
-        let lines = match side {
-            Side::Old => self.old,
-            Side::New => self.new,
-        };
-        let Some(lines) = lines else { return Vec::new() };
+        let (old, map) = (self.lines.old, self.map);
+        let Some(lines) = *self.lines.on(side) else { return Vec::new() };
         let first = span.start_line.saturating_sub(1).saturating_sub(AROUND);
         let shown_end = span.end_line.min(span.start_line + LONGEST - 1);
         let last = (shown_end + AROUND).min(lines.count() as u32);

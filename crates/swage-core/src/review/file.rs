@@ -10,7 +10,7 @@ use super::foreign::ForeignFolders;
 use super::unexamined;
 use super::written::ChangedLines;
 use crate::baseline::FileHits;
-use crate::change::{Change, ChangedFile, Content, Contents, Nature, Sides, Tree};
+use crate::change::{Change, ChangedFile, Content, Contents, Nature, Tree};
 use crate::diff::Kind;
 use crate::lang::Language;
 use crate::rule::{Clause, Extent, Rule, RuleSet, Severity, Subject, SyntaxFault};
@@ -18,6 +18,7 @@ use crate::scan::{
     Fact, FileScan, Hit, Markers, Span, Status, Syntax, hides_security, is_binary, looks_generated, scan,
     scan_fragment, syntax_errors,
 };
+use crate::sides::Sides;
 
 /// Whether a program makes a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -196,15 +197,15 @@ pub(super) enum Scope {
 
 /// What became of a file on both sides.
 pub(super) struct Examined {
-    pub hits: FileHits,
-    /// Its facts before and after.
-    pub facts: [Vec<Fact>; 2],
+    pub file_hits: FileHits,
+    /// Its facts.
+    pub facts: Sides<Vec<Fact>>,
     /// A program makes it, so that rules that skip such files have left it alone.
     pub generated: bool,
     /// How many findings aren't listed, since the file looks generated: errors, warnings, notes.
     pub unlisted: [u64; 3],
-    /// The bytes before and after the change, when they are known.
-    pub sizes: [Option<u64>; 2],
+    /// Its bytes, when they are known.
+    pub sizes: Sides<Option<u64>>,
     pub language: Option<&'static Language>,
     pub why_not: Option<WhyNot>,
     pub partial: bool,
@@ -228,16 +229,16 @@ pub(super) fn examine_file(
 ) -> Examined {
     let file = &change.files[index];
     let mut out = Examined {
-        hits: FileHits {
+        file_hits: FileHits {
             old_path: file.old_path.clone(),
             new_path: file.new_path.clone(),
             map: file.map.clone(),
             ..Default::default()
         },
-        facts: [Vec::new(), Vec::new()],
+        facts: Sides::default(),
         generated: false,
         unlisted: [0; 3],
-        sizes: [None, None],
+        sizes: Sides::default(),
         language: Language::of(&file.new_path, b""),
         why_not: None,
         partial: false,
@@ -261,15 +262,15 @@ pub(super) fn examine_file(
 
 fn examine_text(
     file: &ChangedFile,
-    sides: &Sides,
+    sides: &Sides<Content>,
     with: &Examination<'_>,
     (scope, folders): (Scope, &ForeignFolders<'_>),
     out: &mut Examined,
 ) {
-    out.partial = [&sides.old, &sides.new].iter().any(|c| matches!(c, Content::Partial { .. }));
+    out.partial = sides.iter().any(|c| matches!(c, Content::Partial { .. }));
     let size =
         |content: &Content| if let Content::Whole { bytes, .. } = content { Some(bytes.len() as u64) } else { None };
-    out.sizes = [size(&sides.old), size(&sides.new)];
+    out.sizes = sides.as_ref().map(size);
     if let Content::Whole { bytes, .. } = &sides.new {
         out.language = Language::of(&file.new_path, bytes);
     }
@@ -314,11 +315,11 @@ fn examine_text(
     }
     if scope == Scope::Change && origin == Origin::Written {
         leave_unlisted(file, sides, with.rules, &mut new.scan.hits, out);
-        let broken = broken_by_the_change(file, sides, [&mut old, &mut new], with, out);
+        let broken = broken_by_the_change(file, sides, Sides { old: &mut old, new: &mut new }, with, out);
         new.scan.hits.extend(broken);
     }
-    (out.hits.base, out.hits.head) = (old.scan.hits, new.scan.hits);
-    out.facts = [old.scan.facts, new.scan.facts];
+    out.file_hits.hits = Sides { old: old.scan.hits, new: new.scan.hits };
+    out.facts = Sides { old: old.scan.facts, new: new.scan.facts };
 }
 
 /// Rules for files of a language that leave this one alone, each with the reason.
@@ -353,7 +354,12 @@ fn not_wanted(content: &Content) -> String {
 
 /// Whether the target knows that a program makes a file: its configuration names the path, or the file is there already
 /// under a usual name, or with a marker that it still has, or its folder is, under a usual name.
-fn is_known_as_generated(file: &ChangedFile, sides: &Sides, rules: &RuleSet, folders: &ForeignFolders<'_>) -> bool {
+fn is_known_as_generated(
+    file: &ChangedFile,
+    sides: &Sides<Content>,
+    rules: &RuleSet,
+    folders: &ForeignFolders<'_>,
+) -> bool {
     let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
     if rules.is_named_as_generated(path) {
         return true;
@@ -377,7 +383,13 @@ fn is_known_as_generated(file: &ChangedFile, sides: &Sides, rules: &RuleSet, fol
 /// many they are: nobody mends such a file line by line. The target doesn't know it as such, so it may only look so: errors
 /// stay, and what rules find that are locked or about security, and the gate counts the others by severity, so that no
 /// verdict is better for it. What a comment suppresses stays, since the gate limits that on its own.
-fn leave_unlisted(file: &ChangedFile, sides: &Sides, rules: &RuleSet, hits: &mut Vec<Hit>, out: &mut Examined) {
+fn leave_unlisted(
+    file: &ChangedFile,
+    sides: &Sides<Content>,
+    rules: &RuleSet,
+    hits: &mut Vec<Hit>,
+    out: &mut Examined,
+) {
     let (path, Content::Whole { bytes, .. }) = (&file.new_path, &sides.new) else { return };
     let tells = |rule: &&Arc<Rule>| {
         rule.change().is_some_and(|change| change.subject == Subject::Generated) && rule.wants_path(path)
@@ -405,8 +417,8 @@ fn leave_unlisted(file: &ChangedFile, sides: &Sides, rules: &RuleSet, hits: &mut
 /// The finding of a file that parsed whole before the change and doesn't after it.
 fn broken_by_the_change(
     file: &ChangedFile,
-    sides: &Sides,
-    [old, new]: [&mut Scanned; 2],
+    sides: &Sides<Content>,
+    Sides { old, new }: Sides<&mut Scanned>,
     with: &Examination<'_>,
     out: &mut Examined,
 ) -> Option<Hit> {

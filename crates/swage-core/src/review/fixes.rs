@@ -24,12 +24,12 @@ pub(super) fn offer_fixes(
 ) {
     let mut by_file: Vec<Vec<(usize, &Hit)>> = vec![Vec::new(); change.files.len()];
     for (at, (c, finding)) in compared.iter().zip(findings.iter()).enumerate() {
-        if let Some((file, index)) = c.head
+        if let Some((file, index)) = c.place.new
             && file < change.files.len()
             && finding.counts_against_change()
-            && hits[file].head[index].fix.is_some()
+            && hits[file].hits.new[index].fix.is_some()
         {
-            by_file[file].push((at, &hits[file].head[index]));
+            by_file[file].push((at, &hits[file].hits.new[index]));
         }
     }
     let offered: Vec<(usize, Fix)> = by_file
@@ -40,7 +40,7 @@ pub(super) fn offer_fixes(
             let Content::Whole { bytes, .. } = contents.sides(file).new else { return Vec::new() };
             let wanted = with.rules.wanted_as(&change.files[file].new_path, examined[file].generated);
             let by_program = |hit: &&Hit| with.rules.get(&hit.rule).is_some_and(|rule| rule.checker().is_some());
-            let reported: Vec<Hit> = hits[file].head.iter().filter(by_program).cloned().collect();
+            let reported: Vec<Hit> = hits[file].hits.new.iter().filter(by_program).cloned().collect();
             let fixable = Fixable {
                 path: &change.files[file].new_path,
                 language: examined[file].language,

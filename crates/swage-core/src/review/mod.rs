@@ -23,7 +23,7 @@ pub use examine::{examine, scan_tree};
 pub use example::{Tried, try_example};
 pub use model::{
     Anchor, ChangeKind, ExcerptLine, FileEntry, Finding, Fix, FixEdit, Marker, Path, Proof, Related, Review, RuleEntry,
-    Settled, Side, Standing, Suppressed,
+    Settled, Standing, Suppressed,
 };
 pub use settled::{offered, settle_findings};
 pub use short_keys::ShortKeys;

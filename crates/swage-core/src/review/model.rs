@@ -15,6 +15,7 @@ use crate::decision::{Answer, Decision};
 use crate::diff::{Diff, ShownLine, shown_after, shown_before};
 use crate::rule::Severity;
 use crate::scan::{Figure, Span};
+use crate::sides::{Side, Sides};
 
 /// A path for output: UTF-8 as it is, anything else percent-encoded.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
@@ -42,16 +43,6 @@ impl fmt::Display for Path {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.text)
     }
-}
-
-/// The side of a change that an anchor refers to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum Side {
-    /// Before.
-    Old,
-    /// After.
-    New,
 }
 
 /// Where a finding stands.
@@ -236,10 +227,10 @@ pub struct Suppressed {
 impl Suppressed {
     /// What a comment says of a compared finding; the head speaks for it when it is there.
     pub fn of(compared: &Compared, files: &[FileHits]) -> Option<Self> {
-        let before = compared.base.and_then(|(file, index)| files[file].base[index].suppressed.clone());
-        match compared.head {
+        let before = compared.place.old.and_then(|(file, index)| files[file].hits.old[index].suppressed.clone());
+        match compared.place.new {
             Some((file, index)) => {
-                let reason = files[file].head[index].suppressed.clone()?;
+                let reason = files[file].hits.new[index].suppressed.clone()?;
                 Some(Self { reason, in_change: before.is_none() })
             }
             None => before.map(|reason| Self { reason, in_change: false }),
@@ -451,7 +442,7 @@ pub struct Review {
     /// The rules that ran, in the order of their ids.
     pub rules: Vec<RuleEntry>,
     /// All findings of the whole tree before and after, when it was looked at.
-    pub totals: Option<(u64, u64)>,
+    pub totals: Option<Sides<u64>>,
     /// How many rules there are, those that couldn't run included.
     pub rule_count: usize,
     /// Rules that couldn't run, each with the reason.

@@ -1,9 +1,10 @@
 //! A change's contents as text: byte order marks are taken off and UTF-16 is decoded, so that all that looks at a file
 //! sees the same characters. Ids are those of the files as they are.
 
-use crate::change::{Content, Contents, Sides, Tree, TreeFile};
+use crate::change::{Content, Contents, Tree, TreeFile};
 use crate::diff::Diff;
 use crate::scan::decoded;
+use crate::sides::Sides;
 
 /// Contents, or a tree, as text.
 pub(super) struct Readable<T>(pub T);
@@ -19,7 +20,7 @@ fn readable(content: Content) -> Content {
 }
 
 impl Contents for Readable<&dyn Contents> {
-    fn sides(&self, index: usize) -> Sides {
+    fn sides(&self, index: usize) -> Sides<Content> {
         let Sides { old, new } = self.0.sides(index);
         Sides { old: readable(old), new: readable(new) }
     }

@@ -44,7 +44,7 @@ fn replaces_files(file: &ChangedFile, change: &Change) -> bool {
     let below =
         |path: &[u8]| path.strip_prefix(&file.new_path[..]).is_some_and(|rest| rest.is_empty() || rest[0] == b'/');
     let is_file = |mode: u32| mode & 0o170_000 == 0o100_000;
-    file.modes.is_some_and(|(old, _)| is_file(old))
+    file.modes.is_some_and(|modes| is_file(modes.old))
         || change.files.iter().any(|other| {
             let leaves = matches!(other.kind, Kind::Deleted | Kind::Renamed);
             leaves && matches!(other.nature, Nature::Text | Nature::Binary) && below(&other.old_path)

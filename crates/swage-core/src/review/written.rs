@@ -5,8 +5,9 @@ use std::collections::HashMap;
 
 use rustc_hash::FxBuildHasher;
 
-use crate::change::{ChangedFile, Content, Sides};
+use crate::change::{ChangedFile, Content};
 use crate::digest::{short_digest, without_white_space};
+use crate::sides::Sides;
 
 /// The digests of the lines that a file got and lost, in order.
 #[derive(Debug, Clone, Default)]
@@ -25,7 +26,7 @@ pub struct Written {
 }
 
 impl ChangedLines {
-    pub fn of(file: &ChangedFile, sides: &Sides) -> Self {
+    pub fn of(file: &ChangedFile, sides: &Sides<Content>) -> Self {
         let changed = |content: &Content, stays: &dyn Fn(u32) -> bool| -> Vec<u64> {
             let (bytes, numbers) = match content {
                 Content::Whole { bytes, .. } => (bytes, None),

@@ -7,6 +7,7 @@ use super::table::Table;
 use super::values::one_of;
 use crate::change::{Change, ChangedFile, Commit, Nature};
 use crate::diff::{Kind, LineMap};
+use crate::sides::Sides;
 
 /// A test of a rule.
 pub(super) static EXAMPLE: Keys = Keys::one_of("example", "A test of the rule.", &[&FILE, &FILES, &CHANGE_EXAMPLE]);
@@ -140,7 +141,7 @@ fn read_change(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Exampl
             nature: if binary { Nature::Binary } else { Nature::Text },
             mode_only: false,
             modes: None,
-            executable: (false, false),
+            executable: Sides::default(),
             map: LineMap::nothing(),
             added: usize::try_from(added).unwrap_or(usize::MAX),
             removed: usize::try_from(removed).unwrap_or(usize::MAX),

@@ -16,6 +16,7 @@ use super::matchers::{Matcher, SyntaxFault, SyntaxMatch};
 use super::paths::{PathSet, is_rule_file, is_wanted};
 use crate::change::Change;
 use crate::lang::Language;
+use crate::sides::Side;
 
 /// How grave a finding is: the levels of SARIF 2.1.0, section 3.27.10.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
@@ -67,7 +68,7 @@ pub struct Rule {
     /// Free words.
     pub tags: Vec<String>,
     /// Which side of a change it looks at.
-    pub side: RuleSide,
+    pub side: Side,
     /// Only these paths; all when `None`.
     pub paths: Option<PathSet>,
     /// Never these paths.
@@ -188,15 +189,6 @@ pub enum Beyond {
     Change(ChangeMatch),
     /// What an outside program finds.
     Checker(Checker),
-}
-
-/// Which side of a change a rule looks at.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum RuleSide {
-    /// What is there after the change.
-    New,
-    /// What the change takes away.
-    Old,
 }
 
 /// One way to match, with its filters.

@@ -9,12 +9,13 @@ use super::checker::{CHECKER, read_checker};
 use super::clauses::{CLAUSE, read_clauses};
 use super::example::{EXAMPLE, read_example};
 use super::keys::{Holds, Key, Keys, words};
-use super::model::{Beyond, Clause, Rule, RuleSide, Severity};
+use super::model::{Beyond, Clause, Rule, Severity};
 use super::problem::{At, Problems, nearest};
 use super::read_link::{LINK, read_link};
 use super::table::Table;
 use super::values::{LANGUAGES_KEY, PATH_KEYS, languages, one_of, path_set};
 use crate::lang::Language;
+use crate::sides::Side;
 
 /// A rule.
 pub(crate) static RULE: Keys =
@@ -40,7 +41,7 @@ static RULE_KEYS: [Key; 14] = [
     Key::new("skip_generated", Holds::Flag, "It skips generated files."),
 ];
 static MATCH: Keys = Keys::one_of("match", "What a rule looks for.", &[&CLAUSE, &LINK, &CHANGE, &CHECKER]);
-const SIDES: [(&str, RuleSide); 2] = [("new", RuleSide::New), ("old", RuleSide::Old)];
+const SIDES: [(&str, Side); 2] = [("new", Side::New), ("old", Side::Old)];
 
 /// The words for severities.
 pub(crate) fn severity_words() -> Vec<&'static str> {
@@ -75,7 +76,7 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
     let languages = languages(table, p);
     let paths = path_set(table, "paths", p);
     let skip_paths = path_set(table, "skip_paths", p);
-    let side = table.string("side", p).and_then(|s| one_of(&s, "side", SIDES, p)).unwrap_or(RuleSide::New);
+    let side = table.string("side", p).and_then(|s| one_of(&s, "side", SIDES, p)).unwrap_or(Side::New);
     let secret = table.flag("secret", p).unwrap_or(false);
     let skip_generated = table.flag("skip_generated", p).unwrap_or(false);
     let (mut clauses, mut beyond) = (Vec::new(), None);

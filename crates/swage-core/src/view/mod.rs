@@ -9,9 +9,10 @@ use self::paint::paint;
 use crate::change::{Change, ChangedFile, Content, Contents, Nature};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
-use crate::review::{Finding, Marker, Path, Review, Side};
+use crate::review::{Finding, Marker, Path, Review};
 use crate::rule::RuleSet;
 use crate::scan::Span;
+use crate::sides::{Side, Sides};
 
 pub use self::paint::{Painted, Word};
 
@@ -138,10 +139,10 @@ fn hide(text: &mut String, line: u32, hidden: &[Span]) -> bool {
     !own.is_empty()
 }
 
-fn file_view(file: &ChangedFile, sides: &crate::change::Sides, secrets: &[&Finding]) -> FileView {
+fn file_view(file: &ChangedFile, sides: &Sides<Content>, secrets: &[&Finding]) -> FileView {
     let path = Path::new(if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path });
     let old_path = Path::new(&file.old_path);
-    let unavailable = [&sides.old, &sides.new].into_iter().find_map(|content| match content {
+    let unavailable = sides.iter().find_map(|content| match content {
         Content::Unavailable(why) => Some(why.clone()),
         _ => None,
     });

@@ -10,9 +10,10 @@ use swage_core::baseline::State;
 use swage_core::change::Tree;
 use swage_core::decision::Decision;
 use swage_core::lang::Language;
-use swage_core::review::{Finding, Fix, Marker, Proof, Review, Side};
+use swage_core::review::{Finding, Fix, Marker, Proof, Review};
 use swage_core::rule::{CodeMatch, ExampleFile, Rule};
 use swage_core::scan::try_pattern;
+use swage_core::sides::Side;
 use swage_git::{FolderTree, LineSince, Repository};
 
 use self::elsewhere::{Accepted, Fixed, accepted, fixed};

@@ -5,8 +5,9 @@ use std::process::ExitCode;
 
 use serde_json::{Value, json};
 use swage_core::baseline::State;
-use swage_core::review::{Finding, Fixes, Proof, Review, Side};
+use swage_core::review::{Finding, Fixes, Proof, Review};
 use swage_core::scan::Span;
+use swage_core::sides::Side;
 
 use crate::checkers::Outside;
 use crate::cli::{HandoffArgs, HandoffFormat};

@@ -35,6 +35,7 @@ use swage_core::change::{Change, Content, Contents, Tree};
 use swage_core::review::{CheckerReport, Examination, Finding, Fixes, Review, examine, scan_tree};
 use swage_core::rule::is_rule_file;
 use swage_core::scan::{Cache, NoCache};
+use swage_core::sides::Sides;
 use swage_git::Repository;
 use swage_host::StanceWord;
 use swage_store::Store;
@@ -180,7 +181,8 @@ pub fn add_totals(review: &mut Review, base: &dyn Tree, configuration: &Configur
         f.is_counted() && !f.about_change && !by_program
     };
     let of = |state: State| review.findings.iter().filter(|f| counted(f) && f.state == state).count() as u64;
-    review.totals = Some((before, (before + of(State::New)).saturating_sub(of(State::Absent))));
+    let after = (before + of(State::New)).saturating_sub(of(State::Absent));
+    review.totals = Some(Sides { old: before, new: after });
 }
 
 /// A change to the rules themselves is pointed out: it counts only once it is merged.

@@ -4,7 +4,8 @@ use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use swage_core::gate::Outcome;
-use swage_core::review::{ChangeKind, Finding, Side};
+use swage_core::review::{ChangeKind, Finding};
+use swage_core::sides::Side;
 
 use super::Document;
 use crate::terminal::printable;

@@ -5,7 +5,8 @@ use serde_json::{Value, json};
 use swage_core::baseline::State;
 use swage_core::gate::Outcome;
 use swage_core::invisible::escaped_json;
-use swage_core::review::{Anchor, Finding, Fix, Path, Proof, Review, Side, Standing};
+use swage_core::review::{Anchor, Finding, Fix, Path, Proof, Review, Standing};
+use swage_core::sides::Side;
 
 use super::{Document, Purpose};
 

@@ -10,7 +10,7 @@ use minijinja::value::Serde;
 use minijinja::{Value, context};
 use serde::Deserialize;
 use swage_core::invisible::shown;
-use swage_core::review::Side as LineSide;
+use swage_core::sides::Side as LineSide;
 use swage_page::{Lines, escaped, reading_order};
 
 use super::asked::{Filled, PageForm, Visitor};

@@ -208,7 +208,7 @@ impl Trial<'_> {
 fn reported_in(path: &[u8], bytes: &[u8], rules: &RuleSet, reports: &[CheckerReport]) -> Vec<Hit> {
     let of_report = |report: &CheckerReport| {
         let rule = rules.get(&report.rule).filter(|rule| rule.wants_path(path))?;
-        let own: Vec<&Reported> = report.head.as_ref().ok()?.iter().filter(|r| r.path == path).collect();
+        let own: Vec<&Reported> = report.found.new.as_ref().ok()?.iter().filter(|r| r.path == path).collect();
         swage_core::checker::place(&own, rule, Language::of(path, bytes), bytes).ok()
     };
     reports.iter().filter_map(of_report).flatten().collect()

@@ -5,7 +5,8 @@ use std::fmt::Write;
 use swage_core::baseline::State;
 use swage_core::config::Posting;
 use swage_core::gate::{Outcome, Verdict};
-use swage_core::review::{Anchor as ReviewAnchor, Finding, Fix, Marker, Proof, Review, Side};
+use swage_core::review::{Anchor as ReviewAnchor, Finding, Fix, Marker, Proof, Review};
+use swage_core::sides::Side;
 use swage_git::Target;
 use swage_host::{Anchor, CodeLine, Edit, Related, Report, ReportedFinding, Settled};
 

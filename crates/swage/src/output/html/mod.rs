@@ -14,8 +14,9 @@ use swage_core::brief::{Background, Brief, Map, brief};
 use swage_core::change::{Change, Contents};
 use swage_core::gate::Outcome;
 use swage_core::invisible::shown;
-use swage_core::review::{Finding, Marker, Proof, Review, Side};
+use swage_core::review::{Finding, Marker, Proof, Review};
 use swage_core::rule::Severity;
+use swage_core::sides::Side;
 use swage_core::view::ChangeView;
 use swage_page::{Lines, escaped, reading_order};
 

@@ -177,8 +177,8 @@ impl Page<'_> {
         if !rest.is_empty() {
             _ = writeln!(out, "Also: {}.", rest.join(", "));
         }
-        if let Some((base, head)) = self.review.totals {
-            _ = writeln!(out, "In the whole tree: {base} → {}.", count(head, "finding"));
+        if let Some(totals) = self.review.totals {
+            _ = writeln!(out, "In the whole tree: {} → {}.", totals.old, count(totals.new, "finding"));
         }
     }
 

@@ -7,8 +7,9 @@ use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use swage_core::baseline::State;
-use swage_core::review::{ExcerptLine, Finding, Fix, Marker, Proof, Review, ShortKeys, Side};
+use swage_core::review::{ExcerptLine, Finding, Fix, Marker, Proof, Review, ShortKeys};
 use swage_core::rule::Severity;
+use swage_core::sides::Side;
 use unicode_width::UnicodeWidthStr;
 
 use super::{Document, Purpose};

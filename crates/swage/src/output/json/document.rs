@@ -7,10 +7,11 @@ use swage_core::baseline::State;
 use swage_core::change::Nature;
 use swage_core::gate::Verdict;
 use swage_core::review::{
-    Anchor, ChangeKind, Counts, ExcerptLine, FileEntry, Finding, Fix, FixEdit, Path, Proof, RuleEntry, Settled, Side,
+    Anchor, ChangeKind, Counts, ExcerptLine, FileEntry, Finding, Fix, FixEdit, Path, Proof, RuleEntry, Settled,
     Suppressed,
 };
 use swage_core::rule::Severity;
+use swage_core::sides::Side;
 
 /// The name and version of the format.
 #[derive(Debug, Clone, Copy, Serialize, Deserialize, JsonSchema)]

@@ -105,7 +105,7 @@ fn change(r: &Review) -> ChangeRecord {
 }
 
 fn totals(r: &Review) -> Option<Totals> {
-    r.totals.map(|(base, head)| Totals { base, head })
+    r.totals.map(|totals| Totals { base: totals.old, head: totals.new })
 }
 
 /// How many findings of each state there are by name.
