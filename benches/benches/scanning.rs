@@ -64,8 +64,9 @@ fn hits(files: &[(String, String)], set: &RuleSet) -> usize {
 fn ten_times_the_rules(files: &[(String, String)]) {
     let once: Vec<Arc<Rule>> =
         PACKS.iter().filter(|p| p.on_by_itself).flat_map(|p| p.rules().iter().cloned()).collect();
-    let copy =
-        |n: usize| once.iter().map(move |rule| Arc::new(Rule { id: format!("{}-{n}", rule.id), ..Rule::clone(rule) }));
+    let copy = |n: usize| {
+        once.iter().map(move |rule| Arc::new(Rule { id: format!("{}-{n}", rule.id).into(), ..Rule::clone(rule) }))
+    };
     let many = RuleSet::new((0..10).flat_map(copy).collect());
     let once = RuleSet::new(once.clone());
     assert!(hits(files, &many) >= hits(files, &once));

@@ -36,7 +36,8 @@ fn main() -> Result<(), Box<dyn Error>> {
             println!("{path}: not examined: {why}");
         }
         for hit in &found.hits {
-            println!("{path}:{}:{}: {}: {}", hit.span.start_line, hit.span.start_column, hit.severity, hit.message);
+            let place = hit.span.map_or_else(|| path.clone(), |span| format!("{path}:{span}"));
+            println!("{place}: {}: {}", hit.severity, hit.message);
         }
     }
     Ok(())

@@ -6,17 +6,18 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::diff::{Body, Diff, FileDiff, Kind, LineMap, Mode};
+use crate::ids::CommitId;
 use crate::sides::{Side, Sides};
 
 /// The edits under review.
 #[derive(Debug, Clone, Default)]
 pub struct Change {
     /// Commit id of the base, when it is a commit.
-    pub base: Option<String>,
+    pub base: Option<CommitId>,
     /// Commit id of the head, when it is a commit.
-    pub head: Option<String>,
+    pub head: Option<CommitId>,
     /// Commit id of the target's tip, when there is a target.
-    pub target: Option<String>,
+    pub target: Option<CommitId>,
     /// Ids of the trees before and after it, when they are known.
     pub trees: Option<Sides<String>>,
     /// What the change is, for people: `main...quay-times`, `uncommitted work`.
@@ -37,7 +38,7 @@ pub struct Change {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Commit {
     /// Its id.
-    pub id: String,
+    pub id: CommitId,
     /// Who wrote it, as `Name <address>`.
     pub author: String,
     /// Its whole message.

@@ -1,21 +1,21 @@
 //! Comparing with the baseline and combining conditions: laws over random and enumerated cases.
 
 use proptest::prelude::*;
-use swage_core::sides::Sides;
 use swage_core::baseline::{FileHits, State, compare, keys};
 use swage_core::diff::{LineMap, ReadOptions, read};
 use swage_core::gate::{Condition, Outcome, Verdict};
 use swage_core::rule::Severity;
 use swage_core::scan::{Figure, Hit, Span};
+use swage_core::sides::Sides;
 
 /// A hit of few different rules, scopes and texts, so that many look alike.
 fn hit() -> impl Strategy<Value = Hit> {
     (1u32..12, 0usize..2, 0usize..2, 0u64..3, prop::option::of(3u64..6)).prop_map(|(line, rule, scope, text, value)| {
         Hit {
-            rule: ["one", "two"][rule].to_owned(),
+            rule: ["one", "two"][rule].into(),
             severity: Severity::Warning,
             message: format!("text {text}"),
-            span: Span { start_line: line, start_column: 1, end_line: line, end_column: 5 },
+            span: Some(Span { start_line: line, start_column: 1, end_line: line, end_column: 5 }),
             scope: ["", "f"][scope].to_owned(),
             exact: text,
             folded: text,

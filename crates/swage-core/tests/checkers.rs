@@ -82,7 +82,7 @@ fn placed(form: ReportForm, report: &str) -> String {
             Err(why) => why,
             Ok(hits) => hits
                 .iter()
-                .map(|h| match h.span.lines() {
+                .map(|h| match h.span {
                     Some(s) => format!(
                         "{path} {}:{}-{}:{} {}",
                         s.start_line, s.start_column, s.end_line, s.end_column, h.scope

@@ -22,11 +22,7 @@ fn find(language: &str, path: &str, matcher: &str, message: &str, code: &str) ->
     let language = Language::of(path.as_bytes(), code.as_bytes());
     let result =
         scan(code.as_bytes(), language, &set, &set.wanted(path.as_bytes()), &Limits::default(), Markers::Heeded);
-    result
-        .hits
-        .iter()
-        .map(|h| format!("{}:{} {} {}", h.span.start_line, h.span.start_column, h.scope, h.message))
-        .collect()
+    result.hits.iter().map(|h| format!("{} {} {}", h.span.expect("lines"), h.scope, h.message)).collect()
 }
 
 /// One language's answers to the table below.

@@ -426,7 +426,7 @@ proptest! {
             let known = Language::of(path.as_bytes(), &code);
             let found = scan(&code, known, &set, &set.wanted(path.as_bytes()), &Limits::default(), Markers::Heeded);
             let lines = Lines::new(&code).count() as u32 + 1;
-            prop_assert!(found.hits.iter().all(|h| h.span.start_line >= 1 && h.span.end_line <= lines));
+            prop_assert!(found.hits.iter().all(|h| h.span.is_some_and(|s| s.start_line >= 1 && s.end_line <= lines)));
             prop_assert_eq!(&found, &scan(&code, known, &set, &set.wanted(path.as_bytes()), &Limits::default(), Markers::Heeded));
         }
     }
@@ -455,7 +455,7 @@ proptest! {
         for (form, bytes) in [(ReportForm::Lines, text.as_bytes()), (ReportForm::Lines, &noise), (ReportForm::Sarif, &noise), (ReportForm::Sarif, sarif.as_bytes())] {
             let Ok(reported) = read_report(form, bytes, "/tmp/t") else { continue };
             let Ok(hits) = place(&reported.iter().collect::<Vec<_>>(), rule, Language::by_name("python"), content) else { continue };
-            for span in hits.iter().filter_map(|h| h.span.lines()) {
+            for span in hits.iter().filter_map(|h| h.span) {
                 prop_assert!(span.start_line <= span.end_line && span.end_line <= 3, "{span:?}");
                 prop_assert!(span.start_column >= 1 && (span.start_line < span.end_line || span.start_column <= span.end_column), "{span:?}");
             }

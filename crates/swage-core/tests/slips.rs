@@ -182,7 +182,7 @@ fn slips_are_met_and_their_neighbours_left_alone() {
         pack.read().unwrap_or_else(|all| panic!("{}", problems(all)))
     };
     let rules: BTreeMap<String, Arc<Rule>> =
-        PACKS.iter().flat_map(read).map(|rule| (rule.id.clone(), Arc::new(rule))).collect();
+        PACKS.iter().flat_map(read).map(|rule| (rule.id.to_string(), Arc::new(rule))).collect();
     let all = measure("slips", &rules);
     assert!(all.wrong.is_empty(), "{}{} of {} slips are met", all.wrong, all.whole.met, all.whole.slips);
     assert!(all.whole.slips >= 600 && all.whole.percent() >= 85, "{} of {}", all.whole.met, all.whole.slips);

@@ -9,6 +9,7 @@ use std::process::Command;
 use gix::ObjectId;
 use swage_core::change::{Change, ChangedFile, Content, Contents, Tree};
 use swage_core::diff::{Body, Diff, Direction, FileDiff, Kind, ReadOptions, apply, read};
+use swage_core::ids::CommitId;
 use swage_core::lang::Language;
 use swage_core::scan::{decoded, is_binary};
 use swage_core::sides::Sides;
@@ -32,12 +33,12 @@ pub enum DiffSource {
     /// A commit and the working tree with its untracked files; the empty tree before the first commit.
     WorkingTree {
         /// Before.
-        base: Option<String>,
+        base: Option<CommitId>,
     },
     /// A commit and the index.
     Index {
         /// Before.
-        base: Option<String>,
+        base: Option<CommitId>,
     },
 }
 
@@ -176,8 +177,8 @@ impl ReadChange<'_> {
         let empty = self.repo.empty_tree();
         match &self.source {
             DiffSource::Commits { base, head } => command.args([base, head]),
-            DiffSource::WorkingTree { base } => command.arg(base.as_ref().unwrap_or(&empty)),
-            DiffSource::Index { base } => command.arg("--cached").arg(base.as_ref().unwrap_or(&empty)),
+            DiffSource::WorkingTree { base } => command.arg(base.as_deref().unwrap_or(&empty)),
+            DiffSource::Index { base } => command.arg("--cached").arg(base.as_deref().unwrap_or(&empty)),
         };
         let only = only.iter().map(|path| OsString::from_vec([b":(top,literal)", &path[..]].concat()));
         command.arg("--").args(only);

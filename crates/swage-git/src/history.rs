@@ -7,6 +7,7 @@ use std::os::unix::ffi::OsStrExt;
 use crate::GitError;
 use crate::command::run;
 use crate::repository::Repository;
+use swage_core::ids::CommitId;
 
 /// More paths than this aren't named to git, which then looks at all of them.
 const MAX_NAMED: usize = 500;
@@ -70,9 +71,9 @@ impl Repository {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Landing {
     /// Its id.
-    pub id: String,
+    pub id: CommitId,
     /// Its first parent; `None` for the first commit of all, and where a shallow clone ends.
-    pub parent: Option<String>,
+    pub parent: Option<CommitId>,
     /// When it was committed, in seconds since 1970 (UTC).
     pub at: i64,
     /// The first line of its message.
@@ -96,9 +97,9 @@ impl Repository {
             let (head, subject) = text.split_once('\n')?;
             let mut fields = head.split(' ');
             Some(Landing {
-                id: fields.next()?.to_owned(),
+                id: fields.next()?.into(),
                 at: fields.next()?.parse().ok()?,
-                parent: fields.next().filter(|id| !id.is_empty()).map(str::to_owned),
+                parent: fields.next().filter(|id| !id.is_empty()).map(CommitId::from),
                 subject: subject.to_owned(),
             })
         };

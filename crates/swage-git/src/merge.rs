@@ -10,12 +10,13 @@ use crate::change::{DiffSource, ReadChange, with_objects};
 use crate::command::run;
 use crate::repository::Repository;
 use crate::target::Target;
+use swage_core::ids::CommitId;
 
 /// What wants to enter the target.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Head {
     /// A commit.
-    Commit(String),
+    Commit(CommitId),
     /// The working tree with its untracked files.
     WorkingTree,
     /// The index.
@@ -29,7 +30,7 @@ pub struct Merge<'r> {
     /// Paths in conflict.
     pub conflicts: Vec<String>,
     /// The commit of the head; for unsaved work, the commit that it sits on.
-    pub head: Option<String>,
+    pub head: Option<CommitId>,
     /// Holds the objects of the merged tree as long as they are needed.
     _objects: TempDir,
 }
@@ -64,15 +65,15 @@ impl Repository {
         let (out, code) = run(merge, "merge-tree", &[0, 1])?;
         let MergedTree { tree, conflicts } = MergedTree::read(&out, code);
         let source = match conflicts.as_slice() {
-            [] => DiffSource::Commits { base: target.tip.clone(), head: tree },
-            _ => DiffSource::Commits { base, head: commit },
+            [] => DiffSource::Commits { base: target.tip.to_string(), head: tree },
+            _ => DiffSource::Commits { base: base.to_string(), head: commit.to_string() },
         };
-        let change = self.diff_with(source, target.tip.clone(), Some(objects))?;
+        let change = self.diff_with(source, target.tip.to_string(), Some(objects))?;
         Ok(Merge { change, conflicts, head: shown, _objects: temporary })
     }
 
     /// A commit of unsaved work on top of HEAD, in a temporary object folder.
-    fn temporary_commit(&self, head: &Head, target: &Target, objects: &Path) -> Result<String, GitError> {
+    fn temporary_commit(&self, head: &Head, target: &Target, objects: &Path) -> Result<CommitId, GitError> {
         if self.workdir().is_none() {
             return Err(GitError::Bare);
         }
@@ -103,6 +104,6 @@ impl Repository {
         if let Some(parent) = self.head()? {
             commit.args(["-p", &parent]);
         }
-        Ok(text(run(commit, "commit-tree", &[0])?.0))
+        Ok(text(run(commit, "commit-tree", &[0])?.0).into())
     }
 }

@@ -9,6 +9,7 @@ use bstr::ByteSlice;
 use gix::ObjectId;
 use swage_core::change::{Commit, Content, Nature, Tree, TreeFile};
 use swage_core::config::FileReader;
+use swage_core::ids::CommitId;
 
 use crate::GitError;
 use crate::command::{git, run};
@@ -104,7 +105,7 @@ impl Repository {
     ///
     /// # Errors
     /// When it names no commit, or that can't be read.
-    pub fn commit(&self, revision: &str) -> Result<String, GitError> {
+    pub fn commit(&self, revision: &str) -> Result<CommitId, GitError> {
         let repo = self.inner.to_thread_local();
         let bad = || GitError::BadRevision(revision.to_owned());
         let (name, rest) = revision.split_at(revision.find(['^', '~', '@', ':']).unwrap_or(revision.len()));
@@ -121,7 +122,7 @@ impl Repository {
         let id = repo.rev_parse_single(whole.as_bytes().as_bstr()).map_err(|e| lost(&e))?;
         let commit = id.object().map_err(|e| lost(&e))?;
         let commit = commit.peel_to_kind(gix::object::Kind::Commit).map_err(|e| lost(&e))?;
-        Ok(commit.id.to_string())
+        Ok(commit.id.to_string().into())
     }
 
     fn has_ref(&self, name: &str) -> bool {
@@ -152,7 +153,7 @@ impl Repository {
     ///
     /// # Errors
     /// When it names a commit that can't be read.
-    pub fn head(&self) -> Result<Option<String>, GitError> {
+    pub fn head(&self) -> Result<Option<CommitId>, GitError> {
         let repo = self.inner.to_thread_local();
         if repo.head().map_err(unreadable)?.is_unborn() {
             return Ok(None);
@@ -195,12 +196,12 @@ impl Repository {
     ///
     /// # Errors
     /// When there is none, or the part of the history that holds it is missing.
-    pub fn merge_base(&self, one: &str, two: &str) -> Result<String, GitError> {
+    pub fn merge_base(&self, one: &str, two: &str) -> Result<CommitId, GitError> {
         let repo = self.inner.to_thread_local();
         let shallow = repo.is_shallow().unwrap_or(false);
         let none = || GitError::NoMergeBase { one: one.to_owned(), two: two.to_owned(), shallow };
         let (a, b) = (object_id(&self.commit(one)?)?, object_id(&self.commit(two)?)?);
-        repo.merge_base(a, b).map_err(|_| none())?.map(|id| id.detach().to_string()).ok_or_else(none)
+        repo.merge_base(a, b).map_err(|_| none())?.map(|id| id.detach().to_string().into()).ok_or_else(none)
     }
 
     /// The commits between two, merges aside, oldest first. Their bytes are read as they are: an author's name may hold
@@ -334,7 +335,7 @@ fn read_commit(id: ObjectId, object: &[u8]) -> Commit {
     let author = header("author ").unwrap_or_default();
     // The time stands behind the address.
     let end = author.rfind_byte(b'>').map_or(author.len(), |at| at + 1);
-    Commit { id: id.to_string(), author: text(&author[..end]), message: text(message) }
+    Commit { id: id.to_string().into(), author: text(&author[..end]), message: text(message) }
 }
 
 /// The files of a commit.

@@ -5,6 +5,7 @@ use bstr::ByteSlice;
 
 use crate::GitError;
 use crate::repository::Repository;
+use swage_core::ids::CommitId;
 
 /// The branch that changes want to enter.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -12,7 +13,7 @@ pub struct Target {
     /// Its name as the user knows it.
     pub name: String,
     /// The commit id of its tip.
-    pub tip: String,
+    pub tip: CommitId,
 }
 
 impl Repository {
@@ -105,7 +106,7 @@ impl Repository {
     ///
     /// # Errors
     /// As [`Repository::merge_base`].
-    pub fn fork_point(&self, target: &Target, commit: &str) -> Result<String, GitError> {
+    pub fn fork_point(&self, target: &Target, commit: &str) -> Result<CommitId, GitError> {
         self.merge_base(&target.tip, commit).map_err(|error| match error {
             GitError::NoMergeBase { two, shallow, .. } => {
                 GitError::NoMergeBase { one: target.name.clone(), two, shallow }

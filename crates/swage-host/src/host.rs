@@ -131,7 +131,7 @@ impl Host {
                 if !repository.is_ancestor(&after, &first.head).map_err(git)? {
                     return Err(Refusal::Invalid(format!("{after} isn't in the history of {}", new.branch)));
                 }
-                measured(&repository, after, first.head).map_err(git)?
+                measured(&repository, after.to_string(), first.head).map_err(git)?
             }
         };
         let number = self.storage().propose(&person.name, new, &first)?;

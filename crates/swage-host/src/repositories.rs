@@ -107,7 +107,7 @@ impl Repositories {
         let tip = target_repository.ref_commit(&format!("refs/heads/{target}"));
         let tip = tip.ok_or_else(|| GitError::BadRevision(target.to_owned()))?;
         let base = target_repository.merge_base(&tip, &head)?;
-        measured(&target_repository, base, head)
+        measured(&target_repository, base.to_string(), head)
     }
 
     /// What changes between two commits of a repository.

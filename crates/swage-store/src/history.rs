@@ -6,6 +6,7 @@ use std::sync::Mutex;
 use rusqlite::{Connection, Row, params};
 
 use crate::{connect, locked, version};
+use swage_core::ids::{CommitId, RuleId};
 
 /// The steps from each version of the form to the next.
 const MIGRATIONS: [&str; 1] = ["
@@ -41,9 +42,9 @@ pub struct Run {
     /// `review`, `gate` or `scan`.
     pub command: String,
     /// The commit that it compared with, when it was one.
-    pub base: Option<String>,
+    pub base: Option<CommitId>,
     /// The commit that it looked at; `None` for work that isn't committed.
-    pub head: Option<String>,
+    pub head: Option<CommitId>,
     /// Digest of the rules.
     pub rules: String,
     /// The gate's verdict.
@@ -56,7 +57,7 @@ pub struct Run {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Count {
     /// The rule's id.
-    pub rule: String,
+    pub rule: RuleId,
     /// The severity, as in results.
     pub severity: String,
     /// `new`, `fixed`, `unchanged`, `worse` or `improved`; `all` of a scan.
@@ -69,7 +70,7 @@ pub struct Count {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FindingRecord {
     /// The rule's id.
-    pub rule: String,
+    pub rule: RuleId,
     /// The finding's key.
     pub key: String,
     /// The branch on which it was found; empty when there was none.
@@ -142,14 +143,14 @@ impl History {
         let Run { at, command, base, head, rules, verdict, counts } = run;
         transaction.execute(
             "INSERT INTO runs (at, command, base, head, rules, verdict) VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
-            params![at, command, base, head, rules, verdict],
+            params![at, command, base.as_deref(), head.as_deref(), rules, verdict],
         )?;
         let id = transaction.last_insert_rowid();
         {
             let mut insert = transaction
                 .prepare("INSERT INTO counts (run, rule, severity, state, findings) VALUES (?1, ?2, ?3, ?4, ?5)")?;
             for c in counts {
-                insert.execute(params![id, c.rule, c.severity, c.state, c.findings])?;
+                insert.execute(params![id, c.rule.as_str(), c.severity, c.state, c.findings])?;
             }
             if let Some(branch) = branch {
                 let sql = "UPDATE findings SET gone = ?1 WHERE branch = ?2 AND gone IS NULL";
@@ -161,7 +162,16 @@ impl History {
                  ON CONFLICT (rule, key) DO UPDATE SET branch = ?3, path = ?4, place = ?5, message = ?6, last = ?7, gone = NULL, suppressed = ?8",
             )?;
             for f in findings {
-                insert.execute(params![f.rule, f.key, f.branch, f.path, f.place, f.message, at, f.suppressed])?;
+                insert.execute(params![
+                    f.rule.as_str(),
+                    f.key,
+                    f.branch,
+                    f.path,
+                    f.place,
+                    f.message,
+                    at,
+                    f.suppressed
+                ])?;
             }
         }
         transaction.execute(
@@ -188,13 +198,18 @@ impl History {
         )?;
         let run = |row: &Row<'_>| {
             let count = |row: &Row<'_>| {
-                Ok(Count { rule: row.get(0)?, severity: row.get(1)?, state: row.get(2)?, findings: row.get(3)? })
+                Ok(Count {
+                    rule: row.get::<_, String>(0)?.into(),
+                    severity: row.get(1)?,
+                    state: row.get(2)?,
+                    findings: row.get(3)?,
+                })
             };
             Ok(Run {
                 at: row.get(1)?,
                 command: row.get(2)?,
-                base: row.get(3)?,
-                head: row.get(4)?,
+                base: row.get::<_, Option<String>>(3)?.map(CommitId::from),
+                head: row.get::<_, Option<String>>(4)?.map(CommitId::from),
                 rules: row.get(5)?,
                 verdict: row.get(6)?,
                 counts: counts.query_map([row.get::<_, i64>(0)?], count)?.collect::<rusqlite::Result<_>>()?,
@@ -226,7 +241,7 @@ impl History {
         ))?;
         let record = |row: &Row<'_>| {
             Ok(FindingRecord {
-                rule: row.get(0)?,
+                rule: row.get::<_, String>(0)?.into(),
                 key: row.get(1)?,
                 branch: row.get(2)?,
                 path: row.get(3)?,
@@ -268,7 +283,7 @@ mod tests {
             at,
             command: "review".into(),
             base: None,
-            head: Some(format!("{at:040x}")),
+            head: Some(format!("{at:040x}").into()),
             rules: "0".into(),
             verdict: None,
             counts: vec![count("fixed", 1), count("new", 2)],

@@ -7,6 +7,7 @@ use std::sync::{Mutex, PoisonError};
 
 use swage_core::change::{Change, Contents, Tree};
 use swage_core::checker::{Reported, read_report};
+use swage_core::ids::RuleId;
 use swage_core::review::CheckerReport;
 use swage_core::rule::{Checker, ReportForm, RuleSet};
 use swage_core::sides::{Side, Sides};
@@ -22,7 +23,7 @@ use crate::program::{self, Program, read_bounded};
 /// A report that was given by hand: a rule's id, and the files for both sides, or for the one that there is.
 #[derive(Debug, Clone)]
 pub struct GivenReport {
-    rule: String,
+    rule: RuleId,
     base: Option<PathBuf>,
     head: PathBuf,
 }
@@ -40,7 +41,7 @@ impl std::str::FromStr for GivenReport {
         if rule.is_empty() || head.is_empty() || base.as_ref().is_some_and(|b| b.as_os_str().is_empty()) {
             return Err(form());
         }
-        Ok(Self { rule: rule.to_owned(), base, head: PathBuf::from(head) })
+        Ok(Self { rule: rule.into(), base, head: PathBuf::from(head) })
     }
 }
 
@@ -189,7 +190,7 @@ fn form_word(form: ReportForm) -> &'static str {
 /// Runs all programs on all sides at the same time; each has its own copy of the tree, so none sees what another writes.
 fn run_all(
     trees: &Trees<'_>,
-    jobs: Vec<(String, Checker)>,
+    jobs: Vec<(RuleId, Checker)>,
     programs: &dyn Tree,
     known: &Known,
 ) -> Result<Vec<CheckerReport>, Failure> {
@@ -236,7 +237,7 @@ fn run_all(
             thread.join().unwrap_or_else(|_| Err("running it went wrong".to_owned()))
         };
         let pairs = jobs.iter().zip(running).map(|((rule, _), [old, new])| CheckerReport {
-            rule: rule.clone(),
+            rule: rule.clone().into(),
             found: Sides { old: ended(old), new: ended(new) },
         });
         pairs.collect()

@@ -49,7 +49,7 @@ impl Wanted<'_> {
             && f.anchor.as_ref().is_none_or(|a| a.side == Side::New)
             && (f.counts_against_change() || (args.all || named) && f.state != State::Absent)
             && (args.key.is_empty() || named)
-            && (args.rule.is_empty() || args.rule.contains(&f.rule))
+            && (args.rule.is_empty() || args.rule.iter().any(|id| f.rule == *id))
             && self.paths.as_ref().is_none_or(|set| f.path().is_some_and(|path| set.has(path.text.as_bytes())))
     }
 

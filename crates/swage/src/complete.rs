@@ -47,7 +47,7 @@ fn rules() -> Vec<CompletionCandidate> {
     let own = Place::find().and_then(|place| Configuration::of_folder(&place.root, None)).map(|c| c.rules);
     let shipped = || PACKS.iter().chain([&INTEGRITY]).flat_map(|pack| pack.rules().iter().cloned()).collect();
     let rules: Vec<_> = own.map_or_else(|_| shipped(), |rules| rules.rules().to_vec());
-    rules.iter().map(|rule| CompletionCandidate::new(&rule.id).help(Some(rule.title.clone().into()))).collect()
+    rules.iter().map(|rule| CompletionCandidate::new(rule.id.as_str()).help(Some(rule.title.clone().into()))).collect()
 }
 
 fn languages() -> Vec<CompletionCandidate> {

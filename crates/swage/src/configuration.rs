@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use swage_core::config::{Config, FileReader, Loaded, load};
 use swage_core::decision::Decision;
+use swage_core::ids::RuleId;
 use swage_core::rule::RuleSet;
 use swage_git::{Repository, Target};
 
@@ -19,7 +20,7 @@ pub struct Configuration {
     /// The rules.
     pub rules: RuleSet,
     /// Rules that a layer switched off, each with the file that did.
-    pub off: Vec<(String, String)>,
+    pub off: Vec<(RuleId, String)>,
     /// What was decided of findings.
     pub decisions: Vec<Decision>,
     /// Where they come from, for people.

@@ -46,7 +46,7 @@ pub fn counts(review: &Review, is_scan: bool) -> Vec<Count> {
         *counts.entry((&f.rule, f.severity.word(), state)).or_default() += 1;
     }
     let count = |((rule, severity, state), findings): ((&str, &str, &str), u64)| Count {
-        rule: rule.to_owned(),
+        rule: rule.into(),
         severity: severity.to_owned(),
         state: state.to_owned(),
         findings,
@@ -87,7 +87,7 @@ impl Record<'_> {
         let branch = self.branch.as_ref().map(|(branch, _)| branch.clone()).unwrap_or_default();
         let finding = |f: &Finding| FindingRecord {
             rule: f.rule.clone(),
-            key: f.key.clone(),
+            key: f.key.to_string(),
             branch: branch.clone(),
             path: f.path().map(|path| path.text.clone()).unwrap_or_default(),
             place: f.place(),

@@ -58,7 +58,7 @@ impl<'h> Hosted<'h> {
             ("description".to_owned(), proposal.description.clone()),
         ];
         let commits = repository.commits(&revision.base, &revision.head)?;
-        texts.extend(commits.into_iter().map(|commit| (commit.id, commit.message)));
+        texts.extend(commits.into_iter().map(|commit| (commit.id.into(), commit.message)));
         texts.extend(review.files.iter().map(|file| (file.new_path.text.clone(), file.new_path.text.clone())));
         let tickets = proposal.tickets.iter().map(|ticket| {
             let points = ticket.points.iter().map(|point| (point.text.clone(), point.done)).collect();
@@ -110,7 +110,7 @@ impl<'h> Hosted<'h> {
             reason: c.reason.clone(),
         };
         let new = NewVerdict {
-            target: self.fetched.target.tip.clone(),
+            target: self.fetched.target.tip.to_string(),
             head: self.fetched.revision.head.clone(),
             result: verdict.result.word().to_owned(),
             conditions: verdict.conditions.iter().map(condition).collect(),

@@ -87,7 +87,7 @@ impl Hosting {
         ];
         let repository = place.repository()?;
         self.fetch_refs(repository, &proposal.repository, &specs)?;
-        let target = Target { name: proposal.target.clone(), tip };
+        let target = Target { name: proposal.target.clone(), tip: tip.into() };
         Ok(Fetched { proposal, revision, target })
     }
 

@@ -149,7 +149,7 @@ impl PatchFile {
 impl Part {
     fn of_mail(mail: &Mail) -> Self {
         let id = mail.id.clone().unwrap_or_default();
-        let commit = Commit { id, author: mail.author(), message: mail.commit_message() };
+        let commit = Commit { id: id.into(), author: mail.author(), message: mail.commit_message() };
         let text = decode_mail(&mail.raw).into_owned();
         Self { subject: mail.commit_subject().to_owned(), commit: Some(commit), text }
     }

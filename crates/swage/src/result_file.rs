@@ -73,7 +73,7 @@ fn hit(f: &Finding) -> Hit {
         rule: f.rule.clone(),
         severity: f.severity,
         message: f.message.clone(),
-        span: f.span().unwrap_or(Span::WHOLE_FILE),
+        span: f.span(),
         scope: f.scope.clone(),
         definition: None,
         fix: None,
@@ -113,7 +113,7 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
     let findings = compared.iter().zip(keys(&files, &compared)).filter_map(|(c, key)| {
         let of = |side: Side, (file, index): (usize, usize)| {
             let hit = &files[file].hits.on(side)[index];
-            (Anchor { path: paths[file].clone(), side, span: hit.span.lines(), commit: None }, hit)
+            (Anchor { path: paths[file].clone(), side, span: hit.span, commit: None }, hit)
         };
         let before = c.place.old.map(|place| of(Side::Old, place));
         let now = c.place.new.map(|place| of(Side::New, place));
@@ -182,16 +182,16 @@ fn severity(value: &Value) -> Option<Severity> {
 }
 
 /// First line and column, last line and column; without a first line, the whole file.
-fn span(numbers: [Option<u32>; 4]) -> Span {
+fn span(numbers: [Option<u32>; 4]) -> Option<Span> {
     let [start_line, start_column, end_line, end_column] = numbers.map(|number| number.filter(|n| *n > 0));
-    let Some(start_line) = start_line else { return Span::WHOLE_FILE };
+    let start_line = start_line?;
     let start_column = start_column.unwrap_or(1);
-    Span {
+    Some(Span {
         start_line,
         start_column,
         end_line: end_line.unwrap_or(start_line),
         end_column: end_column.unwrap_or(start_column),
-    }
+    })
 }
 
 /// The stored digest of the text; for results of other programs, one of the message.
@@ -220,7 +220,7 @@ fn recorded_hit(f: FindingRecord) -> Hit {
     Hit {
         rule: f.rule,
         severity: f.severity,
-        span: f.anchor.map_or(Span::WHOLE_FILE, |a| span([a.start_line, a.start_column, a.end_line, a.end_column])),
+        span: f.anchor.and_then(|a| span([a.start_line, a.start_column, a.end_line, a.end_column])),
         scope: f.scope,
         definition: None,
         fix: None,
@@ -249,7 +249,7 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
             let folded = digest(prints[TEXT_FINGERPRINT].as_str(), &message);
             let named = prints[IDENTITY_FINGERPRINT].as_str().or(prints[TEXT_FINGERPRINT].as_str());
             let hit = Hit {
-                rule: r["ruleId"].as_str()?.to_owned(),
+                rule: r["ruleId"].as_str()?.into(),
                 severity: severity(&r["level"])?,
                 span: span(region.map(|key| u32::try_from(place["region"][key].as_u64()?).ok())),
                 scope: r["locations"][0]["logicalLocations"][0]["fullyQualifiedName"]
@@ -282,7 +282,7 @@ fn from_sarif(value: &Value) -> Option<ResultFile> {
                 title,
                 help,
                 tags: Vec::new(),
-                id,
+                id: id.into(),
             });
         }
     }

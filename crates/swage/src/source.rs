@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use swage_core::change::{Change, Commit, Contents};
 use swage_core::diff::{Diff, ReadOptions};
+use swage_core::ids::CommitId;
 use swage_core::rule::RuleSet;
 use swage_git::{DiffSource, GitError, Head, Repository, Target};
 
@@ -133,7 +134,7 @@ pub fn with_change<R>(
     let mut offer = Offer::of(args)?;
     let head = repository.head()?;
     let mut target: Option<Target> = None;
-    let since_target = |target: &mut Option<Target>| -> Result<String, Failure> {
+    let since_target = |target: &mut Option<Target>| -> Result<CommitId, Failure> {
         let found = find_target(repository, args.target.as_deref())?;
         let base = repository.fork_point(&found, "HEAD")?;
         *target = Some(found);
@@ -150,7 +151,7 @@ pub fn with_change<R>(
         let range_of = Range::parse(range)?;
         let (from, to) = (repository.commit(range_of.from)?, repository.commit(range_of.to)?);
         let base = if range_of.since_fork { repository.merge_base(range_of.from, range_of.to)? } else { from };
-        (DiffSource::Commits { base, head: to }, range.clone())
+        (DiffSource::Commits { base: base.to_string(), head: to.to_string() }, range.clone())
     } else if args.staged {
         (DiffSource::Index { base: head.clone() }, "what is staged".to_owned())
     } else if args.uncommitted || head.is_none() {
@@ -158,7 +159,7 @@ pub fn with_change<R>(
     } else if args.committed {
         let base = since_target(&mut target)?;
         (
-            DiffSource::Commits { base, head: head.clone().unwrap_or_default() },
+            DiffSource::Commits { base: base.into(), head: head.clone().map(String::from).unwrap_or_default() },
             describe("what is committed since", target.as_ref()),
         )
     } else {
@@ -167,7 +168,9 @@ pub fn with_change<R>(
     };
     let unsaved_on = head;
     let (base, head) = match &source {
-        DiffSource::Commits { base, head } => (Some(base.clone()), Some(head.clone())),
+        DiffSource::Commits { base, head } => {
+            (Some(CommitId::from(base.as_str())), Some(CommitId::from(head.as_str())))
+        }
         DiffSource::WorkingTree { base } | DiffSource::Index { base } => (base.clone(), None),
     };
     let result = repository.diff(source)?.with(|change, contents| {
@@ -235,7 +238,7 @@ pub fn proposal_sides(fetched: &Fetched) -> (Target, Head, String) {
     let (target, revision) = (&fetched.target, &fetched.revision);
     let what = format!("proposal {}, revision {}", fetched.proposal.number, revision.number);
     let description = format!("{what} merged into {} ({})", target.name, &target.tip[..target.tip.len().min(10)]);
-    (target.clone(), Head::Commit(revision.head.clone()), description)
+    (target.clone(), Head::Commit(revision.head.clone().into()), description)
 }
 
 /// What wants to enter the target, and the target, in gate mode. A range's left side is the target.

@@ -25,7 +25,8 @@ use serde::{Deserialize, Serialize};
 use self::moves::{Moves, Stays};
 use crate::diff::LineMap;
 use crate::digest::short_digest;
-use crate::scan::Hit;
+use crate::ids::FindingKey;
+use crate::scan::{Hit, Span};
 use crate::sides::{Side, Sides};
 
 /// A finding's state against the baseline, in the words of SARIF 2.1.0, section 3.27.24.
@@ -109,17 +110,16 @@ pub fn compare(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Sides<Vec<u8>
         },
     };
     let place = |f: &FileHits, h: &Hit| {
-        let start = f.map.to_new(h.span.first_index()?)?;
-        let end = f.map.to_new(h.span.end_line - 1)?;
-        Some((start + 1, h.span.start_column, end + 1, h.span.end_column))
+        let span = h.span?;
+        let (start, end) = (f.map.to_new(span.first_index())?, f.map.to_new(span.end_line - 1)?);
+        Some(Span { start_line: start + 1, end_line: end + 1, ..span })
     };
-    let own = |h: &Hit| (h.span.start_line, h.span.start_column, h.span.end_line, h.span.end_column);
     let stays = Stays::new(files, texts);
     let in_place = |at: usize, before: &Hit, after: &Hit| stays.holds(at, before, after);
-    pairing.within_if(|f, h| Some((place(f, h)?, h.exact)), |_, h| Some((own(h), h.exact)), in_place);
+    pairing.within_if(|f, h| Some((place(f, h)?, h.exact)), |_, h| Some((h.span?, h.exact)), in_place);
     pairing.within_if(
-        |f, h| Some((f.map.to_new(h.span.first_index()?)? + 1, h.span.start_column, h.identity)),
-        |_, h| Some((h.span.start_line, h.span.start_column, h.identity)),
+        |f, h| Some((f.map.to_new(h.first_index()?)?, h.span?.start_column, h.identity)),
+        |_, h| Some((h.first_index()?, h.span?.start_column, h.identity)),
         in_place,
     );
     // Those of the same text first, so that it is others whose `many` holes took something else.
@@ -136,7 +136,7 @@ pub fn compare(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Sides<Vec<u8>
 
 /// The changed region that a finding outside of all definitions stands in: nothing else says that it stayed in its place.
 fn region(hit: &Hit, of: impl Fn(u32) -> usize) -> Option<usize> {
-    if hit.scope.is_empty() { hit.span.first_index().map(of) } else { None }
+    if hit.scope.is_empty() { hit.first_index().map(of) } else { None }
 }
 
 struct Pairing<'a> {
@@ -240,20 +240,13 @@ impl Pairing<'_> {
 
 /// Gives every compared finding its key: sixteen hexadecimal digits of a digest of rule, path, enclosing definition,
 /// identity and a number that tells equal ones apart. A finding that was there before keeps the key that it has on the base.
-pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
+pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<FindingKey> {
     let key = |path: &[u8], hit: &Hit, number: u32| {
-        format!(
-            "{:016x}",
-            short_digest(&[
-                hit.rule.as_bytes(),
-                path,
-                hit.scope.as_bytes(),
-                &hit.shown_identity().to_be_bytes(),
-                &number.to_be_bytes()
-            ])
-        )
+        let (rule, scope, identity) = (hit.rule.as_bytes(), hit.scope.as_bytes(), hit.shown_identity().to_be_bytes());
+        let digest = short_digest(&[rule, path, scope, &identity, &number.to_be_bytes()]);
+        FindingKey::from(format!("{digest:016x}"))
     };
-    let mut base_keys: HashMap<(usize, usize), String> = HashMap::new();
+    let mut base_keys: HashMap<(usize, usize), FindingKey> = HashMap::new();
     let mut used = HashSet::new();
     for (at, file) in files.iter().enumerate() {
         let mut numbers: HashMap<(&str, &str, u64), u32> = HashMap::new();
@@ -283,7 +276,7 @@ pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<String> {
         .map(|c| match (c.place.old, c.place.new) {
             (Some(place), _) => base_keys[&place].clone(),
             (None, Some((at, i))) => fresh(at, i),
-            (None, None) => String::new(),
+            (None, None) => FindingKey::from(""),
         })
         .collect()
 }

@@ -185,8 +185,9 @@ impl<'a> Stays<'a> {
             let stays = lines.iter().all(|line| line.moved || line.signs == 0);
             (stays && !lines.is_empty()).then(|| lines.iter().map(|line| line.digest).collect::<Vec<_>>())
         };
-        common_run(old, old.index(before.span.start_line), new, new.index(after.span.start_line))
-            || body(old, before).is_some_and(|lines| Some(lines) == body(new, after))
+        let at = |outline: &Outline, hit: &Hit| hit.start_line().map(|line| outline.index(line));
+        let stayed = at(old, before).zip(at(new, after)).is_some_and(|(was, is)| common_run(old, was, new, is));
+        stayed || body(old, before).is_some_and(|lines| Some(lines) == body(new, after))
     }
 }
 
@@ -203,7 +204,7 @@ struct FileMoves {
 impl FileMoves {
     /// The lines of the file as a finding before the change left it.
     fn left_by(&self, file: &FileHits, hit: &Hit) -> &Outline {
-        let stays = hit.span.first_index().is_some_and(|line| file.map.to_new(line).is_some());
+        let stays = hit.first_index().is_some_and(|line| file.map.to_new(line).is_some());
         if stays && file.old_path != file.new_path { &self.renamed } else { &self.left }
     }
 }
@@ -234,7 +235,7 @@ impl Moves {
     }
 
     fn trails<'a>(&self, outline: &Outline, hit: &'a Hit) -> Vec<Trail<'a>> {
-        let Some(first) = hit.span.first_index() else { return Vec::new() };
+        let Some(first) = hit.first_index() else { return Vec::new() };
         let at = outline.index(first + 1);
         if outline.0.get(at).is_none_or(|line| line.number != first + 1) {
             return Vec::new();
@@ -271,10 +272,10 @@ impl Moves {
                 match (trail.2, &self.outlines[from]) {
                     (Around::Definition(..), _) => true,
                     (Around::Lines(..), Some(sides)) => {
-                        let at = |outline: &Outline, hit: &Hit| outline.index(hit.span.start_line);
+                        let at = |outline: &Outline, hit: &Hit| hit.start_line().map(|line| outline.index(line));
                         let before = &files[from].hits.old[base];
                         let old = sides.left_by(&files[from], before);
-                        common_run(old, at(old, before), outline, at(outline, hit))
+                        at(old, before).zip(at(outline, hit)).is_some_and(|(was, is)| common_run(old, was, outline, is))
                     }
                     (Around::Lines(..), None) => false,
                 }

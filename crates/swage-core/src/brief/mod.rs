@@ -27,6 +27,7 @@ pub use self::uses::Use;
 
 use self::definitions::FileOutlines;
 use crate::change::{Change, Content, Contents, Nature, Tree};
+use crate::ids::CommitId;
 use crate::lang::Language;
 use crate::review::{ChangeKind, FindingCounts, Path, Review};
 
@@ -91,7 +92,7 @@ pub struct Brief {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct BriefCommit {
     /// Its id.
-    pub id: String,
+    pub id: CommitId,
     /// Who wrote it, as `Name <address>`.
     pub author: String,
     /// The first line of its message.

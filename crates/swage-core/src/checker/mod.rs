@@ -130,14 +130,14 @@ pub fn place(
     let mut hits = Vec::with_capacity(reported.len());
     for r in reported {
         let span = match r.start_line {
-            None => Span::WHOLE_FILE,
+            None => None,
             Some(line) if line as usize > lines.count().max(1) => {
                 let path = String::from_utf8_lossy(&r.path);
                 return Err(format!("it names line {line} of {path}, which has {}", lines.count()));
             }
-            Some(line) => region(r, line, &lines),
+            Some(line) => Some(region(r, line, &lines)),
         };
-        let text: Vec<u8> = span.lines().map_or_else(Vec::new, |s| {
+        let text: Vec<u8> = span.map_or_else(Vec::new, |s| {
             let rows = s.start_line..=s.end_line;
             rows.map(|row| lines.get(row as usize - 1)).collect::<Vec<_>>().join(&b'\n')
         });

@@ -1,9 +1,10 @@
 //! Reading `swage.toml` and rule files. Every mistake is noted with its place; nothing is guessed.
 
-use std::collections::HashMap;
+use std::collections::HashSet;
 
 use super::keys::{CONFIGURATION, SUBMODULES, WHEN_CLEAN};
 use super::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Posting};
+use crate::ids::RuleId;
 use crate::rule::{
     PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_toml, path_set, read_command, read_rule,
     read_timeout, size,
@@ -51,11 +52,11 @@ fn read_file(mut p: Problems<'_>, whole_config: bool) -> Result<RuleFile, Vec<Pr
             out.adjusts.extend(read_adjust(&mut adjust, &mut p).map(|a| (a, at)));
             adjust.finish(&mut p);
         }
-        let mut seen: HashMap<String, ()> = HashMap::new();
+        let mut seen: HashSet<RuleId> = HashSet::new();
         for mut rule in table.tables("rule", &mut p) {
             let at = rule.at;
             if let Some(rule) = read_rule(&mut rule, file, &mut p) {
-                if seen.insert(rule.id.clone(), ()).is_some() {
+                if !seen.insert(rule.id.clone()) {
                     p.at(
                         at,
                         format!("duplicate rule id `{}` in this file", rule.id),
@@ -231,7 +232,7 @@ fn read_program(table: &mut Table<'_, '_>, name: &str, seconds: u64, p: &mut Pro
 #[derive(Debug, Clone)]
 pub struct Adjust {
     /// The rule's id.
-    pub rule: String,
+    pub rule: RuleId,
     /// Another severity.
     pub severity: Option<Severity>,
     /// Other paths.
@@ -252,5 +253,5 @@ fn read_adjust(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Adjust
         let hint = "give `severity`, `paths`, `skip_paths` or `off = true`".to_owned();
         p.at(table.at, format!("nothing is changed about `{rule}`"), Some(hint));
     }
-    Some(Adjust { rule, severity, paths, skip_paths, off })
+    Some(Adjust { rule: rule.into(), severity, paths, skip_paths, off })
 }

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use super::file::{Adjust, RuleFile, read_rules};
 use super::packs::{INTEGRITY, PACKS, pack_of};
 use super::settings::Config;
+use crate::ids::RuleId;
 use crate::rule::{Problem, Problems, Rule, digest, nearest};
 
 /// Where configuration files are read from: a folder, or a commit.
@@ -37,7 +38,7 @@ pub struct Loaded {
     /// The rules: packs first, then what is pulled in, then the project's own. A nearer rule replaces a farther one of the same id.
     pub rules: Vec<Arc<Rule>>,
     /// Rules that a layer switched off, each with the file that did.
-    pub off: Vec<(String, String)>,
+    pub off: Vec<(RuleId, String)>,
     /// The files that were read, in order.
     pub files: Vec<String>,
     /// The packs that are on.
@@ -122,7 +123,7 @@ enum Step {
 #[derive(Default)]
 struct Layers {
     rules: Vec<Arc<Rule>>,
-    off: Vec<(String, String)>,
+    off: Vec<(RuleId, String)>,
     notes: Vec<String>,
 }
 
@@ -149,12 +150,12 @@ impl Layers {
 
     /// Changes a rule of an outer layer. `place` is the mistake that it is when there is no such rule.
     fn adjust(&mut self, adjust: Adjust, place: Problem) -> Result<(), Box<Problem>> {
-        let known: Vec<String> = self.rules.iter().map(|r| r.id.clone()).collect();
+        let known: Vec<RuleId> = self.rules.iter().map(|r| r.id.clone()).collect();
         let Some(outer) = self.find(&adjust.rule) else {
             let message = format!("there is no rule `{}` to adjust", adjust.rule);
             let hint = Some(match pack_of(&adjust.rule) {
                 Some(pack) => format!("it is in the pack `{}`, which isn't on: add that to `packs`", pack.name),
-                None => nearest(&adjust.rule, known.iter().map(String::as_str)),
+                None => nearest(&adjust.rule, known.iter().map(RuleId::as_str)),
             });
             return Err(Box::new(Problem { message, hint, ..place }));
         };

@@ -7,6 +7,7 @@ mod read;
 mod report;
 mod write;
 
+use crate::ids::{FindingKey, RuleId};
 use jiff::civil::Date;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -22,7 +23,7 @@ pub const DECISIONS_FILE: &str = ".swage/decisions.toml";
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Decision {
     /// The rule that found it.
-    pub rule: String,
+    pub rule: RuleId,
     /// The file in which it was found.
     pub path: String,
     /// The names of the definitions around it; empty outside of all.
@@ -30,7 +31,7 @@ pub struct Decision {
     /// Digest of the text that was found, white space aside, in hexadecimal digits.
     pub text: String,
     /// The finding's key when it was settled.
-    pub key: String,
+    pub key: FindingKey,
     /// How far the decision reaches.
     pub scope: Scope,
     /// What was decided.

@@ -65,11 +65,11 @@ fn read_decision(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Deci
         p.at(table.at, "`later` and a date go together", Some(hint));
     }
     Some(Decision {
-        rule: rule?.value,
+        rule: rule?.value.into(),
         path: path?.value,
         definition,
         text: digest?.value,
-        key: key?.value,
+        key: key?.value.into(),
         scope: scope?,
         answer: answer?,
         because: because?.value,

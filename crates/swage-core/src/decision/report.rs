@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Answer, Decision};
+use crate::ids::{FindingKey, RuleId};
 
 /// Proposals take at least so many answers.
 const MIN_ANSWERS: usize = 3;
@@ -17,9 +18,9 @@ const USEFUL: (u32, u32) = (60, 40);
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PastFinding {
     /// The rule's id.
-    pub rule: String,
+    pub rule: RuleId,
     /// The finding's key.
-    pub key: String,
+    pub key: FindingKey,
     /// Its file; empty for the change as a whole.
     pub path: String,
     /// A later run on the same work found it no more.
@@ -34,7 +35,7 @@ pub struct PastFinding {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RuleReport {
     /// The rule's id.
-    pub rule: String,
+    pub rule: RuleId,
     /// Findings that changes introduced, and those that were settled.
     pub found: usize,
     /// Of those, the ones found first lately.
@@ -108,7 +109,7 @@ fn of_rule(rule: &str, findings: &[&PastFinding], decisions: &[&Decision]) -> Ru
         proposals.push(Proposal { why, edit });
     }
     RuleReport {
-        rule: rule.to_owned(),
+        rule: rule.into(),
         found: unsettled.len() + decisions.len(),
         lately: findings.iter().filter(|f| f.lately).count(),
         fixed,
@@ -152,7 +153,7 @@ mod tests {
 
     fn past(key: usize, path: &str, gone: bool, suppressed: bool) -> PastFinding {
         let key = format!("{key:04}");
-        PastFinding { rule: "r".into(), key, path: path.into(), gone, suppressed, lately: gone }
+        PastFinding { rule: "r".into(), key: key.into(), path: path.into(), gone, suppressed, lately: gone }
     }
 
     fn decision(key: usize, path: &str, answer: Answer) -> Decision {
@@ -161,7 +162,7 @@ mod tests {
             path: path.into(),
             definition: String::new(),
             text: String::new(),
-            key: format!("{key:04}"),
+            key: format!("{key:04}").into(),
             scope: Scope::Finding,
             answer,
             because: String::new(),

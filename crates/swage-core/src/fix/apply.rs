@@ -99,11 +99,11 @@ fn add_reported(scan: &mut FileScan, hits: impl Iterator<Item = Hit>) {
 /// A finding in its place after edits, its own edits too; `None` when its lines or the text of its edits were edited.
 fn moved(hit: &Hit, map: &LineMap, edits: &[Edit]) -> Option<Hit> {
     let mut hit = hit.clone();
-    if let Some(span) = hit.span.lines() {
+    if let Some(span) = hit.span {
         let new = |line: u32| map.to_new(line - 1).map(|line| line + 1);
         let lines = Some((new(span.start_line)?, new(span.end_line)?));
         let (start_line, end_line) = lines.filter(|(a, b)| b - a == span.end_line - span.start_line)?;
-        hit.span = Span { start_line, end_line, ..span };
+        hit.span = Some(Span { start_line, end_line, ..span });
     }
     for own in hit.fix.iter_mut().flat_map(|fix| &mut fix.edits) {
         if edits.iter().any(|edit| overlap(edit, own)) {
@@ -260,7 +260,8 @@ fn attempt(file: &Fixable<'_>, before: &Tried, chosen: &[usize]) -> Result<Tried
         let value = |hit: &Hit| hit.figure.map(|figure| figure.value);
         let is_worse = old.is_some_and(|at| value(hit) > value(&hits[at]));
         if c.state == State::New && !file.is_reported(hit) || is_worse {
-            return Err(format!("it would add a finding of `{}` in line {}", hit.rule, hit.span.start_line));
+            let place = hit.start_line().map_or_else(String::new, |line| format!(" in line {line}"));
+            return Err(format!("it would add a finding of `{}`{place}", hit.rule));
         }
     }
     Ok(after)

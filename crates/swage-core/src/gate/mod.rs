@@ -96,7 +96,7 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
     }
 
     let missed: Vec<String> = review.incomplete().map(|f| f.new_path.text.clone()).collect();
-    let idle: Vec<String> = review.not_run.iter().map(|(id, _)| id.clone()).collect();
+    let idle: Vec<String> = review.not_run.iter().map(|(id, _)| id.to_string()).collect();
     match (missed.as_slice(), idle.as_slice()) {
         _ if !merged => add("examined", Outcome::Incomplete, "there is no merged tree to examine".into()),
         ([], []) => add("examined", Outcome::Pass, "all files that rules apply to were examined".into()),

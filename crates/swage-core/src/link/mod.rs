@@ -153,7 +153,7 @@ fn hit(rule: &Rule, link: &Link, fact: &Fact, mut related: Vec<Elsewhere>) -> Hi
         rule: rule.id.clone(),
         severity: rule.severity,
         message,
-        span: fact.span,
+        span: Some(fact.span),
         scope: String::new(),
         definition: None,
         fix: None,

@@ -9,6 +9,7 @@ use crate::baseline::State;
 use crate::change::{Change, ChangedFile, Commit, Nature};
 use crate::diff::Kind;
 use crate::digest::short_digest;
+use crate::ids::{FindingKey, RuleId};
 use crate::rule::{ChangeMatch, Fault, PathSet, Rule, RuleSet, Subject, usually_generated, usually_vendored};
 use crate::scan::Figure;
 use crate::sides::{Side, Sides};
@@ -34,7 +35,7 @@ pub(super) fn about_change(
     change: &Change,
     facts: &[FileFacts],
     rules: &RuleSet,
-) -> (Vec<Finding>, Vec<(String, String)>) {
+) -> (Vec<Finding>, Vec<(RuleId, String)>) {
     let (mut found, mut idle): (Vec<Finding>, _) = (Vec::new(), Vec::new());
     for rule in rules.rules() {
         let Some(wanted) = rule.change() else { continue };
@@ -44,11 +45,11 @@ pub(super) fn about_change(
         }
     }
     // Commits of one subject would share a key.
-    let mut seen: HashMap<String, u64> = HashMap::new();
+    let mut seen: HashMap<FindingKey, u64> = HashMap::new();
     for finding in &mut found {
         let number = seen.entry(finding.key.clone()).or_default();
         if *number > 0 {
-            finding.key = format!("{:016x}", short_digest(&[finding.key.as_bytes(), &number.to_be_bytes()]));
+            finding.key = format!("{:016x}", short_digest(&[finding.key.as_bytes(), &number.to_be_bytes()])).into();
         }
         *number += 1;
     }
@@ -261,7 +262,7 @@ impl<'a> Work<'a> {
         let key = format!("{:016x}", short_digest(&[self.rule.id.as_bytes(), b"change", place.as_bytes()]));
         let related = Vec::new();
         Finding {
-            key,
+            key: key.into(),
             rule: self.rule.id.clone(),
             severity: self.rule.severity,
             message,

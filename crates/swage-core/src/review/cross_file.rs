@@ -12,6 +12,7 @@ use crate::baseline::FileHits;
 use crate::change::{Change, Content, Contents, Nature, Tree};
 use crate::checker::{Reported, place};
 use crate::diff::{Kind, LineMap};
+use crate::ids::RuleId;
 use crate::lang::Language;
 use crate::link::{LocatedFact, judge};
 use crate::rule::{Rule, RuleSet};
@@ -34,7 +35,7 @@ pub(super) struct Beyond<'c> {
     /// Untouched files with findings, in the order of their paths.
     pub extras: Vec<Extra>,
     /// Rules that couldn't run, each with the reason.
-    pub not_run: Vec<(String, String)>,
+    pub not_run: Vec<(RuleId, String)>,
     /// What a reader should know.
     pub notes: Vec<String>,
 }
@@ -107,7 +108,7 @@ enum Slot {
 
 impl Work<'_, '_> {
     /// Judges links; the rules that couldn't see all that they look at.
-    fn links(&mut self, rules: Vec<Arc<Rule>>, tree: &dyn Tree) -> Vec<(String, String)> {
+    fn links(&mut self, rules: Vec<Arc<Rule>>, tree: &dyn Tree) -> Vec<(RuleId, String)> {
         let mut not_run = Vec::new();
         let set = RuleSet::new(rules);
         let touched = self.change.touches();
@@ -190,7 +191,7 @@ impl Work<'_, '_> {
             add(Slot::Untouched(*index), &tree.files()[*index].path, facts, &|_| false);
         }
         for (index, (file, facts)) in self.change.files.iter().zip(changed).enumerate() {
-            let comes = |fact: &Fact| fact.span.first_index().is_none_or(|line| file.map.to_old(line).is_none());
+            let comes = |fact: &Fact| file.map.to_old(fact.span.first_index()).is_none();
             match side {
                 Side::Old => add(Slot::Changed(index), &file.old_path, &facts.old, &|_| false),
                 Side::New => add(Slot::Changed(index), &file.new_path, &facts.new, &comes),

@@ -1,6 +1,7 @@
 //! What an examination needs, and what it tells while it works.
 
 use crate::checker::Reported;
+use crate::ids::RuleId;
 use crate::rule::RuleSet;
 use crate::scan::{Cache, Limits};
 use crate::sides::Sides;
@@ -51,7 +52,7 @@ pub enum Progress {
 #[derive(Debug, Clone)]
 pub struct CheckerReport {
     /// The rule that it finds for.
-    pub rule: String,
+    pub rule: RuleId,
     /// What it found; or why there is no telling.
     pub found: Sides<Result<Vec<Reported>, String>>,
 }

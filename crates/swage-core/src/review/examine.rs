@@ -18,6 +18,7 @@ use super::written::{Written, written};
 use crate::baseline::{self, Compared, FileHits, State};
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoFiles, Tree};
 use crate::diff::{Kind, LineMap};
+use crate::ids::{CommitId, FindingKey, RuleId};
 use crate::lang::Language;
 use crate::rule::{Extent, Rule, RuleSet};
 use crate::scan::{Elsewhere, Hit, Lines};
@@ -26,7 +27,7 @@ use crate::sides::Sides;
 
 impl Examination<'_> {
     /// Rules that can't run on a language or without whole files, each with the reason.
-    fn not_run(&self, languages: &BTreeSet<&'static str>, partial: bool) -> Vec<(String, String)> {
+    fn not_run(&self, languages: &BTreeSet<&'static str>, partial: bool) -> Vec<(RuleId, String)> {
         let mut out: Vec<_> =
             languages
                 .iter()
@@ -54,7 +55,7 @@ impl Examination<'_> {
     }
 
     /// The rules that ran, and those that found something all the same.
-    fn rule_entries(&self, findings: &[Finding], not_run: &[(String, String)]) -> Vec<RuleEntry> {
+    fn rule_entries(&self, findings: &[Finding], not_run: &[(RuleId, String)]) -> Vec<RuleEntry> {
         let used: BTreeSet<&str> = findings.iter().map(|f| f.rule.as_str()).collect();
         let idle: BTreeSet<&str> = not_run.iter().map(|(id, _)| id.as_str()).collect();
         let ran = |r: &&Arc<Rule>| used.contains(r.id.as_str()) || !idle.contains(r.id.as_str());
@@ -147,7 +148,7 @@ fn put_together(
     };
     let compared = baseline::compare(&hits, &texts);
     let keys = baseline::keys(&hits, &compared);
-    let (compared, keys): (Vec<Compared>, Vec<String>) =
+    let (compared, keys): (Vec<Compared>, Vec<FindingKey>) =
         compared.into_iter().zip(keys).filter_map(|(c, key)| Some((as_seen(c, &hits, with.rules)?, key))).unzip();
     let findings: Vec<Finding> =
         compared.iter().zip(keys).map(|(c, key)| finding(change, &hits, c, key, with.rules)).collect();
@@ -239,11 +240,11 @@ fn as_seen(c: Compared, hits: &[FileHits], rules: &RuleSet) -> Option<Compared> 
     }
 }
 
-fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules: &RuleSet) -> Finding {
+fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: FindingKey, rules: &RuleSet) -> Finding {
     let at = |side: Side, (file, index): (usize, usize)| {
         let (path, hit) = (hits[file].path(side), &hits[file].hits.on(side)[index]);
         let commit = if side == Side::Old { &change.base } else { &change.head };
-        (Anchor { path: Path::new(path), side, span: hit.span.lines(), commit: commit.clone() }, hit, file)
+        (Anchor { path: Path::new(path), side, span: hit.span, commit: commit.clone() }, hit, file)
     };
     let before = c.place.old.map(|place| at(Side::Old, place));
     let now = c.place.new.map(|place| at(Side::New, place));
@@ -251,7 +252,7 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: String, rules:
     // Every compared finding is on one side at least; the head speaks for it when it is there.
     let (anchor, hit, file) = now.clone().or_else(|| before.clone()).expect("a compared finding is on some side");
     let map = &hits[file].map;
-    let lines = hit.span.first_index().map_or(0..0, |first| first..hit.span.end_line);
+    let lines = hit.span.map_or(0..0, |span| span.first_index()..span.end_line);
     let on_changed_line = match anchor.side {
         Side::New => lines.into_iter().any(|l| map.to_old(l).is_none()),
         Side::Old => lines.into_iter().any(|l| map.to_new(l).is_none()),
@@ -305,7 +306,7 @@ fn refused_suppressions(compared: &[Compared], hits: &[FileHits], rules: &RuleSe
         let (file, index) = c.place.new?;
         let hit = &hits[file].hits.new[index];
         let rule = rules.get(&hit.rule).filter(|rule| !may_be_suppressed(rule))?;
-        let (path, line) = (Path::new(&hits[file].new_path), hit.span.start_line);
+        let (path, line) = (Path::new(&hits[file].new_path), hit.start_line()?);
         Some(format!(
             "A comment of the change suppresses `{}` at {path}:{line}, which is locked, so it has no effect.",
             rule.id
@@ -316,7 +317,7 @@ fn refused_suppressions(compared: &[Compared], hits: &[FileHits], rules: &RuleSe
 
 fn related(change: &Change, place: &Elsewhere) -> Related {
     let (side, commit) = if place.before { (Side::Old, &change.base) } else { (Side::New, &change.head) };
-    let (path, span) = (Path::new(&place.path), place.span.lines());
+    let (path, span) = (Path::new(&place.path), Some(place.span));
     Related { anchor: Anchor { path, side, span, commit: commit.clone() }, message: place.message.clone() }
 }
 
@@ -348,7 +349,7 @@ fn add_excerpts(
         };
         let texts = sides.as_ref().map(text);
         let lines = texts.as_ref().map(|text| text.as_deref().map(Lines::new));
-        let secret = |hits: &[Hit]| hits.iter().filter(|h| h.secret).map(|h| h.span).collect::<Vec<_>>();
+        let secret = |hits: &[Hit]| hits.iter().filter(|h| h.secret).filter_map(|h| h.span).collect::<Vec<_>>();
         let code = Code {
             lines: lines.as_ref().map(Option::as_ref),
             map: &hits[file].map,
@@ -423,7 +424,7 @@ fn file_entry(file: &ChangedFile, examined: &Examined, written: Written) -> File
 }
 
 /// Scans every file of a tree; every finding is `new`, as there is nothing to compare with.
-pub fn scan_tree(tree: &dyn Tree, commit: Option<&str>, with: &Examination<'_>) -> Review {
+pub fn scan_tree(tree: &dyn Tree, commit: Option<&CommitId>, with: &Examination<'_>) -> Review {
     let listed = tree.files().iter().map(|f| ChangedFile {
         old_path: f.path.clone(),
         new_path: f.path.clone(),
@@ -436,7 +437,7 @@ pub fn scan_tree(tree: &dyn Tree, commit: Option<&str>, with: &Examination<'_>) 
         added: 0,
         removed: 0,
     });
-    let change = Change { head: commit.map(str::to_owned), files: listed.collect(), ..Default::default() };
+    let change = Change { head: commit.cloned(), files: listed.collect(), ..Default::default() };
     let whole = Whole(tree);
     let Looked { mut review, .. } = look(&change, &Readable(&whole as &dyn Contents), with, Scope::Tree);
     review.findings.iter_mut().for_each(|f| f.on_changed_line = false);

@@ -94,7 +94,7 @@ fn single(set: &RuleSet, files: &[ExampleFile]) -> Vec<Vec<u64>> {
     let lines = |file: &ExampleFile| {
         let (path, code) = (file.path.as_bytes(), file.code.as_bytes());
         let result = scan(code, Language::of(path, code), set, &set.wanted(path), &Limits::default(), Markers::Heeded);
-        result.hits.iter().map(|h| u64::from(h.span.start_line)).collect()
+        result.hits.iter().filter_map(|h| h.start_line().map(u64::from)).collect()
     };
     files.iter().map(lines).collect()
 }

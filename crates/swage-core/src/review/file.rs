@@ -12,6 +12,7 @@ use super::written::ChangedLines;
 use crate::baseline::FileHits;
 use crate::change::{Change, ChangedFile, Content, Contents, Nature, Tree};
 use crate::diff::Kind;
+use crate::ids::RuleId;
 use crate::lang::Language;
 use crate::rule::{Clause, Extent, Rule, RuleSet, Severity, Subject, SyntaxFault};
 use crate::scan::{
@@ -139,8 +140,9 @@ impl Examination<'_> {
         let mut result = scan(bytes, None, self.rules, &lines_only, self.limits, Markers::Ignored);
         let number = |line: u32| numbers.get(line as usize - 1).copied().unwrap_or(line);
         let renumber = |hit: &mut Hit| {
-            hit.span.start_line = number(hit.span.start_line);
-            hit.span.end_line = number(hit.span.end_line);
+            if let Some(span) = &mut hit.span {
+                (span.start_line, span.end_line) = (number(span.start_line), number(span.end_line));
+            }
         };
         result.hits.iter_mut().for_each(renumber);
         let Some(language) = Language::by_path(path) else { return result };
@@ -160,8 +162,10 @@ impl Examination<'_> {
             }
             unparsed += u32::from(found.syntax.is_some_and(|syntax| syntax.errors > 0));
             result.hits.extend(found.hits.into_iter().map(|mut hit| {
-                hit.span.start_line += numbers[first] - 1;
-                hit.span.end_line += numbers[first] - 1;
+                if let Some(span) = &mut hit.span {
+                    span.start_line += numbers[first] - 1;
+                    span.end_line += numbers[first] - 1;
+                }
                 hit
             }));
             first = last + 1;
@@ -216,7 +220,7 @@ pub(super) struct Examined {
     /// The lines that it got and lost.
     pub lines: ChangedLines,
     /// Rules that would look at it and leave it alone, each with the reason.
-    pub skipped_by: Vec<(String, &'static str)>,
+    pub skipped_by: Vec<(RuleId, &'static str)>,
 }
 
 pub(super) fn examine_file(
@@ -328,7 +332,7 @@ fn skipped_by(
     language: Option<&'static Language>,
     generated: bool,
     rules: &RuleSet,
-) -> Vec<(String, &'static str)> {
+) -> Vec<(RuleId, &'static str)> {
     let looks_at = |rule: &Rule| {
         rule.clauses
             .iter()
@@ -410,7 +414,7 @@ fn leave_unlisted(
     for hit in &unlisted {
         out.unlisted[hit.severity as usize] += 1;
     }
-    let by: BTreeSet<String> = unlisted.into_iter().map(|hit| hit.rule).collect();
+    let by: BTreeSet<RuleId> = unlisted.into_iter().map(|hit| hit.rule).collect();
     out.skipped_by.extend(by.into_iter().map(|rule| (rule, "the file looks generated")));
 }
 
@@ -441,5 +445,5 @@ fn broken_by_the_change(
     let added = |span: &&Span| (span.start_line..=span.end_line).any(is_added);
     let place = syntax.places.iter().find(added).or(syntax.places.first())?;
     let message = rule.say(|gap| (gap == "value").then(|| syntax.errors.to_string()));
-    Some(Hit::new(rule, message, *place, String::new(), b"", None))
+    Some(Hit::new(rule, message, Some(*place), String::new(), b"", None))
 }

@@ -13,6 +13,7 @@ use crate::baseline::{Compared, FileHits, State};
 use crate::change::Nature;
 use crate::decision::{Answer, Decision};
 use crate::diff::{Diff, ShownLine, shown_after, shown_before};
+use crate::ids::{CommitId, FindingKey, RuleId};
 use crate::rule::Severity;
 use crate::scan::{Figure, Span};
 use crate::sides::{Side, Sides};
@@ -55,14 +56,14 @@ pub struct Anchor {
     /// Lines and columns; `None` stands for the whole file.
     pub span: Option<Span>,
     /// The commit that they refer to, when the side is one.
-    pub commit: Option<String>,
+    pub commit: Option<CommitId>,
 }
 
 impl fmt::Display for Anchor {
     /// `path:line:column`, or the path alone.
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self.span {
-            Some(span) => write!(f, "{}:{}:{}", self.path, span.start_line, span.start_column),
+            Some(span) => write!(f, "{}:{span}", self.path),
             None => self.path.fmt(f),
         }
     }
@@ -108,9 +109,9 @@ pub enum Marker {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Finding {
     /// Its stable name.
-    pub key: String,
+    pub key: FindingKey,
     /// The rule's id.
-    pub rule: String,
+    pub rule: RuleId,
     /// The rule's severity.
     pub severity: Severity,
     /// What it says.
@@ -266,7 +267,7 @@ impl Finding {
     }
 
     /// What findings are put in order by: those on the whole change first, then by path and place.
-    pub(crate) fn order(&self) -> (bool, Option<Path>, Option<Span>, String, String) {
+    pub(crate) fn order(&self) -> (bool, Option<Path>, Option<Span>, RuleId, FindingKey) {
         (self.state == State::Absent, self.path().cloned(), self.span(), self.rule.clone(), self.key.clone())
     }
 
@@ -402,14 +403,14 @@ pub struct FileEntry {
     /// How many new findings aren't listed, since it looks generated: errors, warnings, notes. The gate counts them.
     pub unlisted: [u64; 3],
     /// Rules for its language that leave it alone, each with the reason.
-    pub skipped_by: Vec<(String, String)>,
+    pub skipped_by: Vec<(RuleId, String)>,
 }
 
 /// A rule that took part, for formats that list rules.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct RuleEntry {
     /// Its id.
-    pub id: String,
+    pub id: RuleId,
     /// Its severity.
     pub severity: Severity,
     /// Its title.
@@ -424,11 +425,11 @@ pub struct RuleEntry {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Review {
     /// Commit id of the base.
-    pub base: Option<String>,
+    pub base: Option<CommitId>,
     /// Commit id of the head.
-    pub head: Option<String>,
+    pub head: Option<CommitId>,
     /// Commit id of the target's tip.
-    pub target: Option<String>,
+    pub target: Option<CommitId>,
     /// What was reviewed, for people.
     pub description: String,
     /// The subjects of the patches of a series, in order.
@@ -446,7 +447,7 @@ pub struct Review {
     /// How many rules there are, those that couldn't run included.
     pub rule_count: usize,
     /// Rules that couldn't run, each with the reason.
-    pub not_run: Vec<(String, String)>,
+    pub not_run: Vec<(RuleId, String)>,
     /// What else a reader should know.
     pub notes: Vec<String>,
 }

@@ -10,6 +10,7 @@ use super::link::{Link, Meeting, Within};
 use super::matchers::{Compiled, Matcher, Plan};
 use super::model::{Clause, Rule};
 use super::words::{Needs, Vocabulary, Word};
+use crate::ids::RuleId;
 use crate::lang::Language;
 use crate::pattern::PatternError;
 
@@ -30,7 +31,7 @@ pub struct LanguageSet {
     /// For each node kind, the entries that begin with it.
     pub(crate) by_kind: Vec<Vec<u32>>,
     /// Rules that can't be compiled for the language.
-    pub errors: Vec<(String, PatternError)>,
+    pub errors: Vec<(RuleId, PatternError)>,
 }
 
 /// One clause of one rule.

@@ -118,7 +118,7 @@ fn read_change(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Exampl
         commit.finish(p);
         let message = message?.value;
         shown.push(format!("commit of {author}: {}", message.lines().next().unwrap_or_default()));
-        commits.push(Commit { id: format!("{:040x}", commits.len() + 1), author, message });
+        commits.push(Commit { id: format!("{:040x}", commits.len() + 1).into(), author, message });
     }
     let (mut files, mut figures) = (Vec::new(), Vec::new());
     for mut file in inner.tables("files", p) {

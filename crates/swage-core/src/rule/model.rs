@@ -15,6 +15,7 @@ use super::link::Link;
 use super::matchers::{Matcher, SyntaxFault, SyntaxMatch};
 use super::paths::{PathSet, is_rule_file, is_wanted};
 use crate::change::Change;
+use crate::ids::RuleId;
 use crate::lang::Language;
 use crate::sides::Side;
 
@@ -54,7 +55,7 @@ impl fmt::Display for Severity {
 #[derive(Debug, Clone)]
 pub struct Rule {
     /// Its name, of lower-case letters, digits and hyphens.
-    pub id: String,
+    pub id: RuleId,
     /// How grave its findings are.
     pub severity: Severity,
     /// What it demands, in a line.

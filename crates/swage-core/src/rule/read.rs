@@ -107,7 +107,7 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
         return None;
     }
     let mut rule = Rule {
-        id: id?.value,
+        id: id?.value.into(),
         severity: severity?,
         title: title?.value,
         message: message?.value,

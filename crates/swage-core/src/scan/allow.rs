@@ -9,6 +9,7 @@ use tree_sitter::Tree;
 
 use super::{Edit, Fact, Hit, Lines, ProposedFix};
 use crate::digest::text_digest;
+use crate::ids::RuleId;
 use crate::lang::{Class, Language};
 use crate::pattern::ancestors;
 use crate::rule::{RuleSet, SuppressionFault, near};
@@ -20,7 +21,7 @@ pub(super) struct Suppression {
     /// Where the comment says so.
     pub range: Range<usize>,
     /// The rule's id, as written.
-    pub rule: String,
+    pub rule: RuleId,
     /// Why, when it says so.
     pub reason: Option<String>,
     /// The lines on which a finding may begin, 1-based.
@@ -55,7 +56,7 @@ pub(super) fn find(source: &[u8], language: Option<&'static Language>, tree: Opt
         let lines = covered(source, at);
         for rule in rules.split(',').map(str::trim).filter(|r| !r.is_empty()) {
             let (rule, reason) = (rule.to_owned(), reason.map(str::to_owned));
-            found.push(Suppression { range: at..end, rule, reason, lines, used: false });
+            found.push(Suppression { range: at..end, rule: rule.into(), reason, lines, used: false });
         }
     }
     found
@@ -104,7 +105,9 @@ pub(super) fn apply(suppressions: &mut [Suppression], hits: &mut [Hit], facts: &
             }
         }
         let covers = |h: &&mut Hit| {
-            h.suppressed.is_none() && h.rule == suppression.rule && suppression.lines.contains(&h.span.start_line)
+            h.suppressed.is_none()
+                && h.rule == suppression.rule
+                && h.start_line().is_some_and(|line| suppression.lines.contains(&line))
         };
         if let Some(hit) = hits.iter_mut().find(covers) {
             hit.suppressed = Some(reason.clone());
@@ -126,7 +129,7 @@ impl Suppression {
     pub fn hit(&self, rule: &crate::rule::Rule, known: &[&str], source: &[u8], lines: &Lines<'_>) -> Hit {
         let text = &source[self.range.clone()];
         let message = rule.say(|gap| match gap {
-            "name" => Some(self.rule.clone()),
+            "name" => Some(self.rule.to_string()),
             "hint" if known.contains(&self.rule.as_str()) => Some("remove it".to_owned()),
             "hint" => Some(match near(&self.rule, known.iter().copied()) {
                 Some(id) => format!("no rule of that name applies to this file; did you mean `{id}`?"),
@@ -135,7 +138,7 @@ impl Suppression {
             "match" => Some(String::from_utf8_lossy(text).into_owned()),
             _ => None,
         });
-        Hit::new(rule, message, lines.span(self.range.clone()), String::new(), text, None)
+        Hit::new(rule, message, Some(lines.span(self.range.clone())), String::new(), text, None)
     }
 
     /// Takes the comment away, when it says nothing else and stands on one line.

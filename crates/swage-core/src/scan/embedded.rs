@@ -84,7 +84,7 @@ impl Part {
         let lines = |(first, last): (u32, u32)| (first + self.line, last + self.line);
         facts.extend(inner.facts.into_iter().map(|fact| Fact { span: shift(fact.span), ..fact }));
         for mut hit in inner.hits {
-            hit.span = shift(hit.span);
+            hit.span = hit.span.map(shift);
             // Its bytes stand elsewhere in the file around it.
             hit.fix = None;
             hit.definition = hit.definition.map(lines);

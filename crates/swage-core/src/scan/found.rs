@@ -105,7 +105,7 @@ pub(super) fn hits_and_facts(
             }
             None => {
                 let definition = f.scope.lines(&lines);
-                let mut hit = Hit::new(rule, f.message, span, f.scope.names, text, f.figure);
+                let mut hit = Hit::new(rule, f.message, Some(span), f.scope.names, text, f.figure);
                 hit.definition = definition;
                 hit.fix = f.fix;
                 if !f.varying.is_empty() {
@@ -187,14 +187,14 @@ type Around = (String, Option<(u32, u32)>);
 pub(super) fn surroundings(
     source: &[u8],
     language: Option<&'static Language>,
-    spans: impl Iterator<Item = Span>,
+    spans: impl Iterator<Item = Option<Span>>,
 ) -> Option<(Vec<Around>, Vec<allow::Suppression>)> {
     let tree = language.map(|language| parse(source, language)).transpose().ok()?;
     let suppressions = allow::find(source, language, tree.as_ref());
     let lines = Lines::new(source);
     let scope = |span: Span| {
         let (language, root) = (language?, tree.as_ref().map(Tree::root_node)?);
-        let row = span.first_index()? as usize;
+        let row = span.first_index() as usize;
         let text = lines.get(row);
         let indent = text.len() - text.trim_ascii_start().len();
         let column = (span.start_column as usize - 1).max(indent).min(text.len());
@@ -204,5 +204,5 @@ pub(super) fn surroundings(
         let definition = scope.lines(&lines);
         Some((scope.names, definition))
     };
-    Some((spans.map(|span| scope(span).unwrap_or_default()).collect(), suppressions))
+    Some((spans.map(|span| span.and_then(scope).unwrap_or_default()).collect(), suppressions))
 }

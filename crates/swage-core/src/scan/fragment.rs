@@ -48,15 +48,16 @@ pub fn scan_fragment(
     let mut found = scan.nested(&source, Some(language), 0);
     found.facts.clear();
     found.syntax = Some(Syntax { errors, places: Vec::new() });
-    found.hits.retain(|hit| hit.span.start_line > lines && hit.span.end_line <= lines + count);
+    let is_inside = |span: Span| span.start_line > lines && span.end_line <= lines + count;
+    found.hits.retain(|hit| hit.span.is_some_and(is_inside));
     for hit in &mut found.hits {
         let column = |line: u32, column: u32| if line == lines + 1 { column - columns.min(column - 1) } else { column };
-        hit.span = Span {
-            start_line: hit.span.start_line - lines,
-            start_column: column(hit.span.start_line, hit.span.start_column),
-            end_line: hit.span.end_line - lines,
-            end_column: column(hit.span.end_line, hit.span.end_column),
-        };
+        hit.span = hit.span.map(|span| Span {
+            start_line: span.start_line - lines,
+            start_column: column(span.start_line, span.start_column),
+            end_line: span.end_line - lines,
+            end_column: column(span.end_line, span.end_column),
+        });
         hit.definition = None;
     }
     found

@@ -1,10 +1,13 @@
 //! What scanning a file gives: hits, facts, and where they stand.
 
+use std::fmt;
+
 use serde::{Deserialize, Serialize};
 
 use super::Syntax;
 use super::fix::ProposedFix;
 use crate::digest::{short_digest, without_white_space};
+use crate::ids::RuleId;
 use crate::rule::{Figure, Rule, Severity};
 
 /// Where a match stands. Lines and columns are 1-based; columns count Unicode scalar values; the end column is the one
@@ -22,17 +25,16 @@ pub struct Span {
 }
 
 impl Span {
-    /// Stands for the whole file, for hits that no line can be named for.
-    pub const WHOLE_FILE: Span = Span { start_line: 0, start_column: 0, end_line: 0, end_column: 0 };
-
-    /// The span, unless it stands for the whole file.
-    pub fn lines(self) -> Option<Self> {
-        (self.start_line > 0).then_some(self)
+    /// The line that it begins in, 0-based.
+    pub fn first_index(self) -> u32 {
+        self.start_line.saturating_sub(1)
     }
+}
 
-    /// The line that it begins in, counted from 0, unless it stands for the whole file.
-    pub fn first_index(self) -> Option<u32> {
-        self.start_line.checked_sub(1)
+impl fmt::Display for Span {
+    /// Where it begins: `line:column`.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}:{}", self.start_line, self.start_column)
     }
 }
 
@@ -40,13 +42,13 @@ impl Span {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Hit {
     /// The rule's id.
-    pub rule: String,
+    pub rule: RuleId,
     /// The rule's severity.
     pub severity: Severity,
     /// The message with its gaps filled in.
     pub message: String,
-    /// Where it stands.
-    pub span: Span,
+    /// Where it stands; `None` for the whole file.
+    pub span: Option<Span>,
     /// The names of the definitions around it, outermost first, joined with dots.
     pub scope: String,
     /// First and last line (1-based) of the innermost definition around it.
@@ -93,11 +95,21 @@ impl Hit {
         if self.secret { self.shown_digest() } else { self.identity }
     }
 
+    /// The line that it begins in, 0-based; `None` for the whole file.
+    pub fn first_index(&self) -> Option<u32> {
+        self.span.map(Span::first_index)
+    }
+
+    /// The line that it begins in, 1-based; `None` for the whole file.
+    pub fn start_line(&self) -> Option<u32> {
+        self.span.map(|span| span.start_line)
+    }
+
     /// A hit of a rule on this text.
     pub(crate) fn new(
         rule: &Rule,
         message: String,
-        span: Span,
+        span: Option<Span>,
         scope: String,
         text: &[u8],
         figure: Option<Figure>,

@@ -63,13 +63,8 @@ impl<'a> Lines<'a> {
                 .nth(column as usize - 1)
                 .map_or(self.content.len(), |at| start + at)
         };
-        match span.lines() {
-            Some(s) => {
-                let (start, end) = (offset(s.start_line, s.start_column), offset(s.end_line, s.end_column));
-                &self.content[start..end.max(start)]
-            }
-            None => self.content,
-        }
+        let start = offset(span.start_line, span.start_column);
+        &self.content[start..offset(span.end_line, span.end_column).max(start)]
     }
 
     /// The span of a byte range.

@@ -174,7 +174,7 @@ impl Scan<'_> {
 pub(crate) fn read_texts(content: &[u8], hits: &mut [Hit]) {
     let lines = Lines::new(content);
     for hit in hits {
-        (hit.exact, hit.folded) = digests(lines.text(hit.span));
+        (hit.exact, hit.folded) = digests(hit.span.map_or(content, |span| lines.text(span)));
         // A link names what its facts meet by; without that, the text is all that there is.
         hit.identity = if hit.identity == 0 { hit.folded } else { hit.identity };
     }
@@ -232,7 +232,10 @@ mod tests {
     use crate::link::{LocatedFact, judge};
 
     /// The ids and lines of what all rules find in some files, their links judged among those alone.
-    fn told(files: &[(&str, &str)], set: &dyn Fn(&'static Language) -> RuleSet) -> BTreeSet<(String, String, u32)> {
+    fn told(
+        files: &[(&str, &str)],
+        set: &dyn Fn(&'static Language) -> RuleSet,
+    ) -> BTreeSet<(crate::ids::RuleId, String, u32)> {
         let mut told = BTreeSet::new();
         let mut facts: Vec<(&str, Fact)> = Vec::new();
         let mut rules = Vec::new();
@@ -241,7 +244,9 @@ mod tests {
             let set = set(language);
             let wanted = set.wanted(path.as_bytes());
             let found = scan(code.as_bytes(), Some(language), &set, &wanted, &Limits::default(), Markers::Heeded);
-            told.extend(found.hits.into_iter().map(|h| (h.rule, (*path).to_owned(), h.span.start_line)));
+            told.extend(
+                found.hits.into_iter().map(|h| (h.rule.clone(), (*path).to_owned(), h.start_line().unwrap_or(0))),
+            );
             facts.extend(found.facts.into_iter().map(|fact| (*path, fact)));
             rules = set.rules().to_vec();
         }
@@ -253,7 +258,7 @@ mod tests {
                 .collect();
             for (index, hit) in judge(rule, link, &held, None) {
                 let path = String::from_utf8_lossy(held[index].path).into_owned();
-                told.insert((hit.rule, path, hit.span.start_line));
+                told.insert((hit.rule.clone(), path, hit.start_line().unwrap_or(0)));
             }
         }
         told

@@ -122,7 +122,7 @@ impl Shown {
     /// Whether a finding is among those that are shown.
     pub fn has(&self, f: &Finding) -> bool {
         let args = &self.args;
-        (args.rule.is_empty() || args.rule.contains(&f.rule))
+        (args.rule.is_empty() || args.rule.iter().any(|id| f.rule == *id))
             && args.severity.is_none_or(|least| f.severity <= least.severity())
             && (args.state.is_empty() || args.state.iter().any(|state| state.word() == f.state_word()))
             && self.paths.as_ref().is_none_or(|set| f.path().is_some_and(|path| set.has(path.text.as_bytes())))

@@ -56,7 +56,7 @@ fn revisions(args: &CompareArgs, before: &str, after: &str) -> Result<(Review, O
     let outside = Outside::of_target(Some(repository), &trusted, &args.outside.checker_results)?;
     let (base, head) = (repository.commit(before)?, repository.commit(after)?);
     let commits = repository.commits(&base, &head).ok();
-    let diff = repository.diff(DiffSource::Commits { base: base.clone(), head: head.clone() })?;
+    let diff = repository.diff(DiffSource::Commits { base: base.to_string(), head: head.to_string() })?;
     let description = match args.proposal {
         Some(number) => format!("proposal {number}"),
         None => format!("{before}..{after}"),

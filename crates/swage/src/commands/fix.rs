@@ -9,7 +9,9 @@ use std::process::ExitCode;
 use swage_core::change::{Change, Content, Contents};
 use swage_core::diff::write_file as write_diff;
 use swage_core::fix::{Attempt, FixedFile, Outcome};
+use swage_core::ids::RuleId;
 use swage_core::review::Review;
+use swage_core::scan::Span;
 use swage_git::{FixedBlob, Repository};
 
 pub use self::trial::tried;
@@ -151,7 +153,7 @@ impl Work {
     /// What became of each finding, and what a review says now.
     fn table(&self) -> String {
         let (mut out, paint) = (String::new(), Paint);
-        let mut rows: BTreeMap<(u8, String), String> = BTreeMap::new();
+        let mut rows: BTreeMap<(u8, String, Option<Span>, RuleId), String> = BTreeMap::new();
         for (file, attempt) in self.attempts() {
             let hit = &attempt.hit;
             let title = hit.fix.as_ref().map_or("", |fix| fix.title.as_str());
@@ -162,12 +164,12 @@ impl Work {
                 Outcome::Refused(why) => (1, paint.warning("refused"), why.clone()),
                 Outcome::NoFix => (2, paint.faint("no fix "), hit.message.clone()),
             };
-            let place = format!("{}:{}", String::from_utf8_lossy(&file.path), hit.span.start_line);
-            let key = format!("{place}\0{:08}{:08}{}", hit.span.start_line, hit.span.start_column, hit.rule);
+            let path = String::from_utf8_lossy(&file.path);
+            let place = hit.start_line().map_or_else(|| path.to_string(), |line| format!("{path}:{line}"));
             let says = printable(&says).into_owned();
             let says = fit(&says, width().saturating_sub(10));
             let row = format!("{word}  {} {}\n         {says}\n", printable(&place), paint.faint(&hit.rule));
-            rows.insert((order, key), row);
+            rows.insert((order, path.to_string(), hit.span, hit.rule.clone()), row);
         }
         rows.into_values().for_each(|row| out.push_str(&row));
         let fixed = self.attempts().filter(|(_, a)| a.outcome.is_fixed()).count();

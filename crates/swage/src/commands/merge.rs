@@ -114,7 +114,7 @@ fn request(args: &MergeArgs, repository: &Repository, fetched: &Fetched) -> Resu
         None => message(args.kind(), repository, fetched)?,
     };
     Ok(MergeRequest {
-        target: fetched.target.tip.clone(),
+        target: fetched.target.tip.to_string(),
         head: revision.head.clone(),
         kind: args.kind(),
         message,

@@ -32,6 +32,7 @@ use std::time::Instant;
 
 use swage_core::baseline::State;
 use swage_core::change::{Change, Content, Contents, Tree};
+use swage_core::ids::CommitId;
 use swage_core::review::{CheckerReport, Examination, Finding, Fixes, Review, examine, scan_tree};
 use swage_core::rule::is_rule_file;
 use swage_core::scan::{Cache, NoCache};
@@ -127,7 +128,7 @@ pub fn examine_change(
 /// Scans a tree with a configuration's rules.
 pub fn watched_scan(
     tree: &dyn Tree,
-    commit: Option<&str>,
+    commit: Option<&CommitId>,
     configuration: &Configuration,
     cache: &dyn Cache,
     reports: &[CheckerReport],

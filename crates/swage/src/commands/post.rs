@@ -12,6 +12,7 @@ use std::process::ExitCode;
 use swage_core::change::Change;
 use swage_core::config::Posting;
 use swage_core::gate::Verdict;
+use swage_core::ids::CommitId;
 use swage_core::review::{Fixes, Review};
 use swage_git::{DiffSource, Head, Repository, Target};
 use swage_host::Report;
@@ -49,8 +50,8 @@ pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
 struct Offered {
     target: Target,
     /// Where they left the target.
-    base: String,
-    head: String,
+    base: CommitId,
+    head: CommitId,
     /// The same in all revisions: the branch, or the proposal.
     name: String,
     /// What they are, for people.
@@ -85,7 +86,7 @@ impl Offered {
         configuration: &Configuration,
         (store, outside): (Option<&Store>, &Outside<'_>),
     ) -> Result<Review, Failure> {
-        let diff = repository.diff(DiffSource::Commits { base: self.base.clone(), head: self.head.clone() })?;
+        let diff = repository.diff(DiffSource::Commits { base: self.base.to_string(), head: self.head.to_string() })?;
         diff.with(|change, contents| {
             let change = self.offer.on(change, &configuration.rules, repository, (&self.base, Some(&self.head)));
             let (base, head) = (Some(self.base.clone()), Some(self.head.clone()));

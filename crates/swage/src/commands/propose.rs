@@ -61,7 +61,7 @@ pub fn run(args: &ProposeArgs) -> Result<ExitCode, Failure> {
                 target: target_name,
                 source: Some(source).filter(|name| *name != hosting.repository),
                 branch: branch.clone(),
-                after,
+                after: after.map(String::from),
                 title: title(args, &commits, &branch),
                 description: description(args, &place, &commits, (&base, &head))?,
                 draft: args.draft,
@@ -198,7 +198,7 @@ fn drafted(place: &Place, base: &str, head: &str) -> Result<String, Failure> {
     let configuration = Configuration::of_folder(&place.root, None)?;
     let store = super::cache(Some(repository), false);
     let diff = repository.diff(DiffSource::Commits { base: base.to_owned(), head: head.to_owned() })?;
-    let (base, head) = (Some(base.to_owned()), Some(head.to_owned()));
+    let (base, head) = (Some(base.into()), Some(head.into()));
     diff.with(|change, contents| {
         let change = swage_core::change::Change { base, head, ..change };
         let outside = Outside::given(&[]);

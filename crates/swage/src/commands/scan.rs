@@ -4,6 +4,7 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use swage_core::change::Tree;
+use swage_core::ids::CommitId;
 use swage_core::review::Review;
 use swage_core::scan::Cache;
 use swage_git::{FolderTree, GitError};
@@ -36,7 +37,7 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     let cache = super::or_none(store.as_ref());
     let trusted = Configuration::of_trusted(place.repository.as_ref(), None, &configuration);
     let outside = Outside::of_target(place.repository.as_ref(), &trusted, &args.outside.checker_results)?;
-    let look = |tree: &dyn Tree, commit: Option<&str>| scan(tree, commit, &configuration, cache, &outside);
+    let look = |tree: &dyn Tree, commit: Option<&CommitId>| scan(tree, commit, &configuration, cache, &outside);
     let mut review = match (&args.revision, &args.tree, &place.repository) {
         (Some(revision), _, _) => {
             let repository = place.repository()?;
@@ -77,7 +78,7 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
 
 fn scan(
     tree: &dyn Tree,
-    commit: Option<&str>,
+    commit: Option<&CommitId>,
     configuration: &Configuration,
     cache: &dyn Cache,
     outside: &Outside<'_>,

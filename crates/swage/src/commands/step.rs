@@ -12,6 +12,7 @@ use std::time::Duration;
 use ratatui::DefaultTerminal;
 use ratatui::crossterm::event::{self, Event, KeyEventKind};
 use swage_core::decision::{Decision, Scope};
+use swage_core::ids::FindingKey;
 use swage_core::review::{Finding, Fixes, Proof, Review};
 use swage_core::view::{ChangeView, LineView};
 
@@ -70,9 +71,9 @@ pub fn run(args: &StepArgs) -> Result<ExitCode, Failure> {
 /// What can be taken back.
 enum Done {
     /// A fix: the files as they were, and as they are.
-    Fixed { key: String, files: Vec<(Vec<u8>, Vec<u8>, Vec<u8>)> },
+    Fixed { key: FindingKey, files: Vec<(Vec<u8>, Vec<u8>, Vec<u8>)> },
     /// A decision: all decisions as they were.
-    Settled { key: String, before: Vec<Decision> },
+    Settled { key: FindingKey, before: Vec<Decision> },
 }
 
 /// Everything at hand while going through findings.
@@ -86,7 +87,7 @@ struct Desk<'a> {
     session: Session,
     done: Vec<Done>,
     /// The diff of each fix that was tried, by the finding's key; empty when it can't be applied.
-    fixes: BTreeMap<String, String>,
+    fixes: BTreeMap<FindingKey, String>,
 }
 
 impl<'a> Desk<'a> {
@@ -173,7 +174,7 @@ impl<'a> Desk<'a> {
             let diff = self.tried(&key).map(|work| String::from_utf8_lossy(&work.diff()).into_owned());
             let hunks = diff.unwrap_or_default();
             let at = hunks.find("@@").unwrap_or(hunks.len());
-            self.fixes.insert(key, hunks[at..].to_owned());
+            self.fixes.insert(key.clone(), hunks[at..].to_owned());
         }
     }
 
@@ -194,7 +195,7 @@ impl<'a> Desk<'a> {
         }
         replace(&self.place.root, &replacements)?;
         let files = replacements.iter().map(|r| (r.path.to_vec(), r.before.to_vec(), r.after.to_vec())).collect();
-        self.done.push(Done::Fixed { key, files });
+        self.done.push(Done::Fixed { key: key.clone(), files });
         self.look_again()?;
         Ok("Fixed. u takes it back.".to_owned())
     }
@@ -208,7 +209,7 @@ impl<'a> Desk<'a> {
         all.retain(|old| !(old.key == made.key && old.scope == made.scope));
         all.push(made);
         write(&self.place.root, &all)?;
-        self.done.push(Done::Settled { key, before });
+        self.done.push(Done::Settled { key: key.clone(), before });
         self.look_again()?;
         Ok("Settled. u takes it back.".to_owned())
     }
@@ -320,11 +321,11 @@ fn branch(args: &StepArgs, place: &Place) -> String {
     branch.map(|(name, _)| name).unwrap_or_default()
 }
 
-fn remembered(path: &std::path::Path) -> BTreeMap<String, BTreeSet<String>> {
+fn remembered(path: &std::path::Path) -> BTreeMap<String, BTreeSet<FindingKey>> {
     let text = std::fs::read(path).unwrap_or_default();
     serde_json::from_slice(&text).unwrap_or_default()
 }
 
-fn passed(args: &StepArgs, place: &Place) -> BTreeSet<String> {
+fn passed(args: &StepArgs, place: &Place) -> BTreeSet<FindingKey> {
     memory(place).map(|path| remembered(&path)).and_then(|mut all| all.remove(&branch(args, place))).unwrap_or_default()
 }

@@ -7,6 +7,7 @@ use std::process::ExitCode;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use serde_json::json;
+use swage_core::ids::CommitId;
 use swage_core::review::Fixes;
 use swage_core::rule::Severity;
 use swage_git::{DiffSource, Landing, Repository};
@@ -144,7 +145,7 @@ fn fill(
     args: &TrendArgs,
 ) -> Result<(), Failure> {
     let rules = history::name_of(&configuration.rules);
-    let known: Vec<String> = read(history)?
+    let known: Vec<CommitId> = read(history)?
         .into_iter()
         .filter(|run| run.rules == rules && run.command == FILLED)
         .filter_map(|run| run.head)
@@ -158,7 +159,7 @@ fn fill(
         let scan = super::watched_scan(&tree, Some(&landing.id), configuration, super::or_none(store.as_ref()), &[]);
         let mut counts = history::counts(&scan, true);
         if let Some(parent) = &landing.parent {
-            let source = DiffSource::Commits { base: parent.clone(), head: landing.id.clone() };
+            let source = DiffSource::Commits { base: parent.to_string(), head: landing.id.to_string() };
             let review = repository.diff(source)?.with(|change, contents| {
                 super::examine_change(&change, contents, configuration, store.as_ref(), &outside, Fixes::LeftAside)
             })??;

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use swage_core::baseline::State;
 use swage_core::change::{Content, Tree};
 use swage_core::config::read_rules;
+use swage_core::ids::CommitId;
 use swage_core::review::{ChangeKind, Examination, Finding, Fixes, Review, examine, scan_tree};
 use swage_core::rule::{Clause, CodeMatch, EditAction, Hole, Rule, RuleSet};
 use swage_core::scan::{Limits, NoCache};
@@ -38,7 +39,7 @@ pub struct Accepted {
 /// How an earlier finding was fixed.
 #[derive(Debug, Clone)]
 pub struct Fixed {
-    pub commit: String,
+    pub commit: CommitId,
     /// When, in seconds since 1970 (UTC).
     pub at: i64,
     pub subject: String,
@@ -153,7 +154,7 @@ pub fn fixed(
     let mut found = Vec::new();
     for landing in repository.landings(&target.tip, None)?.into_iter().rev().take(CHANGES) {
         let Some(parent) = landing.parent else { break };
-        let source = DiffSource::Commits { base: parent, head: landing.id.clone() };
+        let source = DiffSource::Commits { base: parent.to_string(), head: landing.id.to_string() };
         let (review, view) = repository.diff(source)?.with(|change, contents| {
             let review = examine(&change, contents, &alone(&rules, limits));
             let view = ChangeView::of(&change, contents, &review, &rules);

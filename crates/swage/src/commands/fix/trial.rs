@@ -51,7 +51,7 @@ pub fn tried(
 }
 
 /// A finding of a file by its rule and its place.
-type Chosen<'a> = (&'a str, Span);
+type Chosen<'a> = (&'a str, Option<Span>);
 
 /// Reviews a change.
 type Examine<'a> = dyn Fn(&Change, &dyn Contents) -> Result<Review, Failure> + 'a;
@@ -72,7 +72,7 @@ impl Trial<'_> {
         let mut chosen: BTreeMap<&str, HashSet<Chosen<'_>>> = BTreeMap::new();
         for f in self.review.findings.iter().filter(|f| wanted.wants(f)) {
             if let (Some(path), Some(span)) = (f.path(), f.span()) {
-                chosen.entry(&path.text).or_default().insert((&f.rule, span));
+                chosen.entry(&path.text).or_default().insert((&f.rule, Some(span)));
             }
         }
         let files = self.review.files.iter().enumerate().collect::<Vec<_>>();
@@ -191,7 +191,7 @@ impl Trial<'_> {
                     return Some(format!("`{rule}` couldn't run any more: {why}"));
                 }
                 let is_own = |f: &&Finding| {
-                    f.rule == hit.rule && f.span() == Some(hit.span) && f.path().is_some_and(|own| own.text == *path)
+                    f.rule == hit.rule && f.span() == hit.span && f.path().is_some_and(|own| own.text == *path)
                 };
                 let own = self.review.findings.iter().find(is_own);
                 let still = |own: &Finding| after.findings.iter().any(|f| f.is_open() && f.key == own.key);

@@ -70,7 +70,14 @@ fn offered(args: &PostArgs, place: &Place) -> Result<Offered, Failure> {
         offer.take_from(&fetched);
         let (target, _, what) = proposal_sides(&fetched);
         let name = format!("proposal {number}");
-        return Ok(Offered { target, base: fetched.revision.base, head: fetched.revision.head, name, what, offer });
+        return Ok(Offered {
+            target,
+            base: fetched.revision.base.into(),
+            head: fetched.revision.head.into(),
+            name,
+            what,
+            offer,
+        });
     }
     // Threads are about commits: unsaved work has no name that others know.
     let change = ChangeArgs { committed: args.change.range.is_none(), ..args.change.clone() };

@@ -72,7 +72,14 @@ fn posted(
     offer.take_from(&fetched);
     let (target, _, what) = proposal_sides(&fetched);
     let (base, head) = (fetched.revision.base, fetched.revision.head);
-    let offered = Offered { target, base, head, name: format!("proposal {}", status.number), what, offer };
+    let offered = Offered {
+        target,
+        base: base.into(),
+        head: head.into(),
+        name: format!("proposal {}", status.number),
+        what,
+        offer,
+    };
     let (report, verdict) = offered.report(args, repository, &configuration)?;
     let found = crate::terminal::count(report.findings.len(), "new finding");
     status.set(&offered.head, StatusState::Pending, format!("sending {found}"))?;

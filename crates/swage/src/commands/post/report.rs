@@ -29,7 +29,7 @@ pub fn of(review: &Review, verdict: &Verdict, target: &Target, posting: &Posting
     let against: Vec<&Finding> = review.findings.iter().filter(|f| f.counts_against_change()).collect();
     let settled = review.findings.iter().filter_map(|f| {
         let decision = f.settled()?;
-        Some(Settled { key: f.key.clone(), why: format!("{}: {}", decision.answer.word(), decision.because) })
+        Some(Settled { key: f.key.to_string(), why: format!("{}: {}", decision.answer.word(), decision.because) })
     });
     let clean = posting.praise && against.is_empty() && verdict.result == Outcome::Pass;
     Report {
@@ -61,8 +61,8 @@ fn reported(f: &Finding, review: &Review) -> ReportedFinding {
         text: line.text.clone(),
     });
     ReportedFinding {
-        key: f.key.clone(),
-        rule: f.rule.clone(),
+        key: f.key.to_string(),
+        rule: f.rule.to_string(),
         severity: f.severity.word().to_owned(),
         message: f.message.clone(),
         help: review.rule(&f.rule).and_then(|r| r.help.clone()),

@@ -10,7 +10,7 @@ use swage_core::lang::Language;
 use swage_core::learn::{Learned, LearnedFix, Pair, learn};
 use swage_core::review::try_example;
 use swage_core::rule::{Rule, RuleSet};
-use swage_core::scan::{Limits, Markers, scan};
+use swage_core::scan::{Hit, Limits, Markers, scan};
 use swage_git::DiffSource;
 use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, Value, value};
 
@@ -72,21 +72,23 @@ fn pairs(args: &LearnArgs) -> Result<Vec<Pair>, Failure> {
             let parent = repository
                 .commit(&format!("{id}^"))
                 .map_err(|_| Failure::wrong(format!("{revision} has no parent to compare it with")))?;
-            repository.diff(DiffSource::Commits { base: parent, head: id })?.with(|change, contents| {
-                for (index, file) in change.files.iter().enumerate() {
-                    let sides = contents.sides(index);
-                    if let (Content::Whole { bytes: before, .. }, Content::Whole { bytes: after, .. }) =
-                        (sides.old, sides.new)
-                    {
-                        let language = Language::of(&file.old_path, &before).map(|language| language.name);
-                        let wanted = args.language.as_deref().is_none_or(|wanted| language == Some(wanted));
-                        if language.is_some() && wanted {
-                            let path = String::from_utf8_lossy(&file.old_path).into_owned();
-                            pairs.push(Pair { path, before, after });
+            repository.diff(DiffSource::Commits { base: parent.to_string(), head: id.to_string() })?.with(
+                |change, contents| {
+                    for (index, file) in change.files.iter().enumerate() {
+                        let sides = contents.sides(index);
+                        if let (Content::Whole { bytes: before, .. }, Content::Whole { bytes: after, .. }) =
+                            (sides.old, sides.new)
+                        {
+                            let language = Language::of(&file.old_path, &before).map(|language| language.name);
+                            let wanted = args.language.as_deref().is_none_or(|wanted| language == Some(wanted));
+                            if language.is_some() && wanted {
+                                let path = String::from_utf8_lossy(&file.old_path).into_owned();
+                                pairs.push(Pair { path, before, after });
+                            }
                         }
                     }
-                }
-            })?;
+                },
+            )?;
         }
     }
     if pairs.is_empty() {
@@ -285,7 +287,7 @@ fn hits(rule: &Arc<Rule>, path: &str, code: &str) -> Vec<u32> {
     let language = Language::of(path.as_bytes(), code.as_bytes());
     let wanted = set.wanted(path.as_bytes());
     let found = scan(code.as_bytes(), language, &set, &wanted, &Limits::default(), Markers::Heeded);
-    let mut lines: Vec<u32> = found.hits.iter().map(|hit| hit.span.start_line).collect();
+    let mut lines: Vec<u32> = found.hits.iter().filter_map(Hit::start_line).collect();
     lines.sort_unstable();
     lines
 }

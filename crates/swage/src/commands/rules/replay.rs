@@ -12,7 +12,7 @@ use swage_core::config::packs::PACKS;
 use swage_core::diff::Kind;
 use swage_core::review::{Examination, Fixes, examine};
 use swage_core::rule::{Rule, RuleSet, nearest};
-use swage_core::scan::NoCache;
+use swage_core::scan::{NoCache, Span};
 use swage_git::{DiffSource, Landing};
 
 use crate::cli::{ReplayArgs, ReportFormat};
@@ -63,7 +63,7 @@ pub fn run(args: &ReplayArgs) -> Result<ExitCode, Failure> {
     let (mut found, mut took): (Vec<Past>, Vec<Duration>) = (Vec::new(), Vec::new());
     for (index, landing) in landings.iter().enumerate() {
         let Some(parent) = &landing.parent else { continue };
-        let source = DiffSource::Commits { base: parent.clone(), head: landing.id.clone() };
+        let source = DiffSource::Commits { base: parent.to_string(), head: landing.id.to_string() };
         repository.diff(source)?.with(|change, contents| {
             follow(&mut found, &change, landing, &landings);
             let with = Examination {
@@ -78,17 +78,12 @@ pub fn run(args: &ReplayArgs) -> Result<ExitCode, Failure> {
             let review = examine(&change, contents, &with);
             took.push(begun.elapsed());
             let new = review.findings.iter().filter(|f| f.state == State::New && f.is_open());
-            found.extend(new.map(|f| {
-                Past {
-                    landing: index,
-                    place: f.place(),
-                    message: f.message.clone(),
-                    at: f
-                        .path()
-                        .zip(f.span().and_then(|span| span.first_index()))
-                        .map(|(p, l)| (p.text.clone().into_bytes(), l)),
-                    changed_after: None,
-                }
+            found.extend(new.map(|f| Past {
+                landing: index,
+                place: f.place(),
+                message: f.message.clone(),
+                at: f.path().zip(f.span().map(Span::first_index)).map(|(p, l)| (p.text.clone().into_bytes(), l)),
+                changed_after: None,
             }));
         })?;
         bar.inc(1);

@@ -38,7 +38,7 @@ pub fn run(args: &ReportArgs) -> Result<ExitCode, Failure> {
         suppressed: f.suppressed,
         lately: f.first >= since,
         rule: f.rule,
-        key: f.key,
+        key: f.key.into(),
         path: f.path,
     };
     let findings: Vec<PastFinding> = records.into_iter().map(past).collect();

@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use swage_core::decision::Answer;
+use swage_core::ids::FindingKey;
 
 /// What is to be done.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -37,11 +38,11 @@ pub enum Mode {
 #[derive(Debug)]
 pub struct Session {
     /// The keys of the findings, in order.
-    keys: Vec<String>,
+    keys: Vec<FindingKey>,
     /// Which one is shown; behind the last one at the end.
     at: usize,
     /// Keys of findings that were passed over, in this run and before.
-    pub passed: BTreeSet<String>,
+    pub passed: BTreeSet<FindingKey>,
     pub mode: Mode,
     /// What was done or couldn't be, for the bottom line.
     pub message: String,
@@ -51,7 +52,7 @@ pub struct Session {
 
 impl Session {
     /// Begins with the first finding that wasn't passed over.
-    pub fn new(keys: Vec<String>, passed: BTreeSet<String>) -> Self {
+    pub fn new(keys: Vec<FindingKey>, passed: BTreeSet<FindingKey>) -> Self {
         let at = keys.iter().position(|key| !passed.contains(key)).unwrap_or(keys.len());
         Self { keys, at, passed, mode: Mode::Look, message: String::new(), scroll: 0 }
     }
@@ -67,7 +68,7 @@ impl Session {
     }
 
     /// Takes a new list. What was shown stays, if it is still there; else what came behind it.
-    pub fn replace(&mut self, keys: Vec<String>) {
+    pub fn replace(&mut self, keys: Vec<FindingKey>) {
         let behind = self.keys[self.at.min(self.keys.len())..].iter();
         let stays = behind.filter_map(|key| keys.iter().position(|new| new == key)).next();
         self.at = stays.unwrap_or(keys.len());
@@ -199,7 +200,7 @@ mod tests {
 
     #[test]
     fn keys_lead_through_the_list() {
-        let keys = |names: &[&str]| names.iter().map(|name| (*name).to_owned()).collect::<Vec<_>>();
+        let keys = |names: &[&str]| names.iter().map(|name| FindingKey::from(*name)).collect::<Vec<_>>();
         let mut session = Session::new(keys(&["a", "b", "c"]), keys(&["a"]).into_iter().collect());
         assert_eq!(session.current(), Some((1, "b")));
         assert_eq!(press(&mut session, "nb"), []);
@@ -222,7 +223,7 @@ mod tests {
 
     #[test]
     fn settling_asks_for_answer_day_and_reason() {
-        let mut session = Session::new(vec!["a".to_owned()], BTreeSet::new());
+        let mut session = Session::new(vec!["a".into()], BTreeSet::new());
         let settle = |answer, because: &str, until: Option<&str>| Action::Settle {
             answer,
             because: because.to_owned(),

@@ -111,7 +111,7 @@ impl Page<'_> {
         // A rule that fires again and again is shown by its first findings; whoever asks for everything gets it.
         let is_whole = document.show_all || document.shown.names_rules();
         if findings.len() > MANY && !is_whole {
-            self.table("rule", document, |f| f.rule.clone(), out);
+            self.table("rule", document, |f| f.rule.to_string(), out);
         }
         let mut of_rule: BTreeMap<&str, usize> = BTreeMap::new();
         for finding in findings {
@@ -152,7 +152,7 @@ impl Page<'_> {
         };
         let advisory = f.is_advisory().then(|| "advisory".to_owned());
         let patch = f.patch.map(|number| format!("patch {number}/{}", self.review.series.len()));
-        let marks = [Some(f.rule.clone()), state, advisory, patch, Some(self.keys.of(&f.key).to_owned())];
+        let marks = [Some(f.rule.to_string()), state, advisory, patch, Some(self.keys.of(&f.key).to_owned())];
         self.marked(&format!("{}{scope}", place(f)), marks.into_iter().flatten(), indent, out);
         let also = |text: String, out: &mut String| {
             for line in wrap(&text, self.width - indent) {

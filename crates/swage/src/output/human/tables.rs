@@ -42,7 +42,7 @@ const OF_A_TREE: [Column; 3] = [
 impl Page<'_> {
     /// Per rule and per file: new, fixed, unchanged, worse, improved.
     pub(super) fn tables(&self, document: &Document<'_>, out: &mut String) {
-        self.table("rule", document, |f| f.rule.clone(), out);
+        self.table("rule", document, |f| f.rule.to_string(), out);
         self.table("file", document, |f| f.path().map_or_else(|| "the change".to_owned(), |p| p.text.clone()), out);
     }
 

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 use swage_core::baseline::State;
 use swage_core::change::Nature;
 use swage_core::gate::Verdict;
+use swage_core::ids::{CommitId, FindingKey, RuleId};
 use swage_core::review::{
     Anchor, ChangeKind, Counts, ExcerptLine, FileEntry, Finding, Fix, FixEdit, Path, Proof, RuleEntry, Settled,
     Suppressed,
@@ -61,11 +62,11 @@ pub struct ReviewDocument<Files = Vec<FileRecord>, Findings = Vec<FindingRecord>
 #[derive(Debug, Serialize, Deserialize, JsonSchema)]
 pub struct ChangeRecord {
     /// Commit id of the base.
-    pub base: Option<String>,
+    pub base: Option<CommitId>,
     /// Commit id of the head.
-    pub head: Option<String>,
+    pub head: Option<CommitId>,
     /// Commit id of the target's tip.
-    pub target: Option<String>,
+    pub target: Option<CommitId>,
     /// What was reviewed, for people.
     pub description: String,
 }
@@ -87,13 +88,13 @@ pub struct Totals {
 #[derive(Debug, Serialize, Deserialize, JsonSchema)]
 pub struct RuleAndReason {
     /// The rule's id.
-    pub rule: String,
+    pub rule: RuleId,
     /// Why.
     pub why: String,
 }
 
 impl RuleAndReason {
-    pub fn list(pairs: &[(String, String)]) -> Vec<Self> {
+    pub fn list(pairs: &[(RuleId, String)]) -> Vec<Self> {
         pairs.iter().map(|(rule, why)| Self { rule: rule.clone(), why: why.clone() }).collect()
     }
 }
@@ -218,7 +219,7 @@ pub struct AnchorRecord {
     #[schemars(range(min = 1))]
     pub end_column: Option<u32>,
     /// The commit that the numbers refer to, when the side is one.
-    pub commit: Option<String>,
+    pub commit: Option<CommitId>,
 }
 
 impl AnchorRecord {
@@ -265,9 +266,9 @@ pub struct FigureRecord {
 pub struct FindingRecord {
     /// Its stable name: the same in every run as long as it is the same finding.
     #[schemars(regex(pattern = "^[0-9a-f]{16}$"))]
-    pub key: String,
+    pub key: FindingKey,
     /// The rule's id.
-    pub rule: String,
+    pub rule: RuleId,
     pub severity: Severity,
     pub message: String,
     pub state: State,

@@ -144,7 +144,7 @@ pub fn summary(document: &Document<'_>) -> String {
         files: r.files.len(),
         counts: CountsByState::of(&r.counts()),
         totals: totals(r),
-        by_rule: by(&|f| f.rule.clone()),
+        by_rule: by(&|f| f.rule.to_string()),
         by_path: by(&|f| f.path().map_or_else(String::new, |path| path.text.clone())),
         by_severity: by(&|f| f.severity.word().to_owned()),
         not_examined: r.incomplete().count(),

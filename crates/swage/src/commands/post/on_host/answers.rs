@@ -46,8 +46,8 @@ pub fn run(args: &PostArgs, place: &Place, hosting: &Hosting, number: u64) -> Re
     let (target, _, what) = proposal_sides(&fetched);
     let offered = Offered {
         target,
-        base: fetched.revision.base,
-        head: fetched.revision.head,
+        base: fetched.revision.base.into(),
+        head: fetched.revision.head.into(),
         name: format!("proposal {number}"),
         what,
         offer,
