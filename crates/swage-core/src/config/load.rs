@@ -133,16 +133,16 @@ impl Layers {
     }
 
     /// A rule takes the place of one of the same id, unless that is locked.
-    fn put(&mut self, rule: Rule) {
-        let (id, origin) = (rule.id.clone(), rule.origin.clone());
+    fn put(&mut self, mut rule: Rule) {
+        let (id, origin) = (rule.id.clone(), rule.provenance.origin.clone());
         match self.find(&id) {
             Some(outer) if outer.locked => {
-                let note = locked(&id, &origin, &outer.origin);
+                let note = locked(&id, &origin, &outer.provenance.origin);
                 self.notes.push(note);
             }
             Some(outer) => {
-                let replaces = Some(outer.origin.clone());
-                *outer = Arc::new(Rule { replaces, ..rule });
+                rule.provenance.replaces = Some(outer.provenance.origin.clone());
+                *outer = Arc::new(rule);
             }
             None => self.rules.push(Arc::new(rule)),
         }
@@ -160,7 +160,7 @@ impl Layers {
             return Err(Box::new(Problem { message, hint, ..place }));
         };
         if outer.locked {
-            let note = locked(&adjust.rule, &place.file, &outer.origin);
+            let note = locked(&adjust.rule, &place.file, &outer.provenance.origin);
             self.notes.push(note);
             return Ok(());
         }
@@ -172,15 +172,15 @@ impl Layers {
         let mut rule = Rule::clone(outer);
         if let Some(severity) = adjust.severity {
             rule.severity = severity;
-            rule.changed.push(("severity", place.file.clone()));
+            rule.provenance.changed.push(("severity", place.file.clone()));
         }
         if let Some(paths) = adjust.paths {
             rule.paths = Some(paths);
-            rule.changed.push(("paths", place.file.clone()));
+            rule.provenance.changed.push(("paths", place.file.clone()));
         }
         if let Some(paths) = adjust.skip_paths {
             rule.skip_paths = Some(paths);
-            rule.changed.push(("skip_paths", place.file));
+            rule.provenance.changed.push(("skip_paths", place.file));
         }
         rule.digest = digest(&rule);
         *outer = Arc::new(rule);
@@ -265,14 +265,14 @@ impl Loader<'_> {
         // A nearer rule may replace a farther one, but two own rule files may not disagree in silence.
         for (rule, at) in rules {
             let twin = self.steps.iter().find_map(|step| match step {
-                Step::Rule(r) if r.id == rule.id && own(&r.origin) && own(path) => Some(r),
+                Step::Rule(r) if r.id == rule.id && own(&r.provenance.origin) && own(path) => Some(r),
                 Step::Rule(_) | Step::Adjust(..) => None,
             });
             if let Some(twin) = twin {
                 let mut p = Problems::of(path, source);
                 p.at(
                     at,
-                    format!("duplicate rule id `{}`, also defined in {}", rule.id, twin.origin),
+                    format!("duplicate rule id `{}`, also defined in {}", rule.id, twin.provenance.origin),
                     Some("give each rule an id of its own".into()),
                 );
                 self.problems.append(&mut p.list);

@@ -88,6 +88,17 @@ pub struct Rule {
     pub suppressible: bool,
     /// Its tests.
     pub examples: Vec<Example>,
+    /// Where it comes from.
+    pub provenance: Provenance,
+    /// A fingerprint of all that decides what it finds and says.
+    pub digest: [u8; 32],
+    /// A fingerprint of `match` as it was read.
+    pub definition: [u8; 32],
+}
+
+/// Where a rule comes from, and what layers made of it.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Provenance {
     /// The file or the pack that it comes from, as the user knows it.
     pub origin: String,
     /// What it looks for, as it is written in that file.
@@ -96,10 +107,6 @@ pub struct Rule {
     pub replaces: Option<String>,
     /// What nearer layers changed, in order: the key, and the file that did.
     pub changed: Vec<(&'static str, String)>,
-    /// A fingerprint of all that decides what it finds and says.
-    pub digest: [u8; 32],
-    /// A fingerprint of `match` as it was read.
-    pub definition: [u8; 32],
 }
 
 impl Rule {

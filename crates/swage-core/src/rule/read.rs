@@ -9,7 +9,7 @@ use super::checker::{CHECKER, read_checker};
 use super::clauses::{CLAUSE, read_clauses};
 use super::example::{EXAMPLE, read_example};
 use super::keys::{Holds, Key, Keys, words};
-use super::model::{Beyond, Clause, Rule, Severity};
+use super::model::{Beyond, Clause, Provenance, Rule, Severity};
 use super::problem::{At, Problems, nearest};
 use super::read_link::{LINK, read_link};
 use super::table::Table;
@@ -124,10 +124,7 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
         locked,
         suppressible,
         examples,
-        origin: file.to_owned(),
-        written,
-        replaces: None,
-        changed: Vec::new(),
+        provenance: Provenance { origin: file.to_owned(), written, ..Provenance::default() },
         definition,
         digest: [0; 32],
     };

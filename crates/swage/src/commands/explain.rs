@@ -238,7 +238,7 @@ impl Explanation<'_> {
         let heading = |out: &mut String, text: &str| _ = writeln!(out, "\n{}", paint.strong(text));
         heading(out, "Why");
         if let Some(rule) = self.rule {
-            _ = writeln!(out, "  {} ({})", printable(&rule.title), printable(&rule.origin));
+            _ = writeln!(out, "  {} ({})", printable(&rule.title), printable(&rule.provenance.origin));
             let help = rule.help.as_deref().unwrap_or_default().replace('\n', " ");
             wrap(&printable(&help), width().min(100) - 2).iter().for_each(|line| _ = writeln!(out, "  {line}"));
         }
@@ -382,7 +382,7 @@ impl Explanation<'_> {
         });
         let rule = self
             .rule
-            .map(|rule| json!({ "title": rule.title, "help": rule.help, "from": rule.origin, "match": rule.written }));
+            .map(|rule| json!({ "title": rule.title, "help": rule.help, "from": rule.provenance.origin, "match": rule.provenance.written }));
         json!({
             "format": "swage-explanation/1",
             "key": f.key,

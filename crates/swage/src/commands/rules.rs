@@ -63,8 +63,8 @@ fn list(configuration: &Configuration) -> Result<ExitCode, Failure> {
     let width = rules.iter().map(|r| r.id.len()).max().unwrap_or(0);
     let mut origin = "";
     for rule in rules {
-        if rule.origin != origin {
-            origin = &rule.origin;
+        if rule.provenance.origin != origin {
+            origin = &rule.provenance.origin;
             _ = writeln!(out, "{}{}", if out.is_empty() { "" } else { "\n" }, paint.strong(printable(origin)));
         }
         let severity = paint.severity(rule.severity, format!("{:7}", rule.severity.word()));
@@ -142,11 +142,11 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
         keyed(key, shown, &mut out);
     }
     keyed("applies to", wrap(&looks_at(rule), terminal_width() - INDENT), &mut out);
-    if let Some(outer) = &rule.replaces {
+    if let Some(outer) = &rule.provenance.replaces {
         _ = writeln!(out, "{:11} the rule of this id in {}", "replaces", printable(outer));
     }
     _ = writeln!(out);
-    rule.written.lines().for_each(|line| _ = writeln!(out, "    {}", printable(line)));
+    rule.provenance.written.lines().for_each(|line| _ = writeln!(out, "    {}", printable(line)));
     if let Some(help) = &rule.help {
         _ = writeln!(out, "\n{}", wrap(&printable(&help.replace('\n', " ")), terminal_width().min(100)).join("\n"));
     }
@@ -189,8 +189,8 @@ fn standing(rule: &Rule) -> Vec<(&'static str, String, Cow<'_, str>)> {
     said.extend(flags.iter().filter(|(_, on)| *on).map(|(key, _)| (*key, "true".to_owned())));
     said.extend((!rule.tags.is_empty()).then(|| ("tags", rule.tags.join(", "))));
     let from = |key: &str| {
-        let nearest = rule.changed.iter().rev().find(|(changed, _)| *changed == key);
-        printable(nearest.map_or(&rule.origin, |(_, file)| file))
+        let nearest = rule.provenance.changed.iter().rev().find(|(changed, _)| *changed == key);
+        printable(nearest.map_or(&rule.provenance.origin, |(_, file)| file))
     };
     said.into_iter().map(|(key, value)| (key, value, from(key))).collect()
 }
