@@ -2,7 +2,7 @@
 //!
 //! Promised: at most 1.3 times the time with the packs that are on by themselves, at most 1.5 with all of them. Ten times
 //! as many rules cost at most twice the time, and files that hold none of the rules' words aren't parsed. The files are
-//! of six languages; those whose scopes are analysed cost most, so they are held against the same besides.
+//! of six languages; those whose scopes are analysed cost most, so they are held against the same as well.
 
 use std::sync::Arc;
 

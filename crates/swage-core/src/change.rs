@@ -1,4 +1,4 @@
-//! A proposed change: its files, and how to come by their contents.
+//! A proposed change: its files, and how to get their contents.
 
 use std::collections::HashSet;
 
@@ -28,7 +28,7 @@ pub struct Change {
     pub title: Option<String>,
     /// The text with which it is offered, when that is known.
     pub body: Option<String>,
-    /// Its commits, merges aside, oldest first; `None` when they aren't known.
+    /// Its commits, without merges, oldest first; `None` when they aren't known.
     pub commits: Option<Vec<Commit>>,
     /// The subjects of its patches in order, when it came as a series of them.
     pub series: Vec<String>,
@@ -154,7 +154,7 @@ pub enum Content {
     Absent,
     /// All of it.
     Whole {
-        /// The id of its blob, or of nothing but itself, when it is known.
+        /// The id of its blob, or only of itself, when it is known.
         id: Option<String>,
         /// The bytes.
         bytes: Vec<u8>,
@@ -199,7 +199,7 @@ pub struct TreeFile {
     pub executable: bool,
 }
 
-/// All files of a state, and how to come by their contents, from any thread.
+/// All files of a state, and how to get their contents, from any thread.
 pub trait Tree: Sync {
     /// The files in the order of their paths.
     fn files(&self) -> &[TreeFile];

@@ -1,13 +1,13 @@
-//! Digests that tell texts apart: the beginning of SHA-256 (FIPS 180-4).
+//! Digests that distinguish texts: the beginning of SHA-256 (FIPS 180-4).
 
 use sha2::{Digest, Sha256};
 
-/// A digest that only has to tell texts apart.
+/// A digest that only has to distinguish texts.
 pub fn text_digest(text: &[u8]) -> u64 {
     short_digest(&[text])
 }
 
-/// The first eight bytes of SHA-256, for digests that only have to tell texts apart.
+/// The first eight bytes of SHA-256, for digests that only have to distinguish texts.
 pub(crate) fn short_digest(parts: &[&[u8]]) -> u64 {
     let mut hash = Sha256::new();
     for part in parts {

@@ -52,7 +52,7 @@ impl DiffSource {
     }
 }
 
-/// Up to so many bytes, a file that is named like source code is compared line by line whatever it holds.
+/// Up to this many bytes, a file that is named like source code is compared line by line whatever it holds.
 const SMALL: usize = 2 << 20;
 
 /// A diff that git made, with what is needed to read the contents of both sides.

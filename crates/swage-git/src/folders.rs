@@ -110,10 +110,10 @@ pub struct FolderTree {
 }
 
 impl FolderTree {
-    /// Every file below a folder, `.git` aside.
+    /// Every file below a folder, without `.git`.
     ///
     /// # Errors
-    /// What the user is told when a folder can't be read.
+    /// What to tell the user when a folder can't be read.
     pub fn of(root: &Path) -> Result<Self, String> {
         let mut paths = Vec::new();
         let mut open = vec![PathBuf::new()];

@@ -15,14 +15,14 @@ const MAX_NAMED: usize = 500;
 /// How often a file was changed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct FileHistory {
-    /// Commits that changed it, merges aside.
+    /// Commits that changed it, without merges.
     pub commits: u32,
     /// Their authors.
     pub authors: u32,
 }
 
 impl Repository {
-    /// How often each of some files was changed in so many days up to a commit, by the commit's own clock. Files that weren't
+    /// How often each of some files was changed in this many days up to a commit, by the commit's own clock. Files that weren't
     /// changed are left out.
     ///
     /// # Errors

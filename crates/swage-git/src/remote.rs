@@ -16,7 +16,7 @@ pub struct Remote<'a> {
 }
 
 impl Remote<'_> {
-    /// Puts the token where git finds it and others don't look: into the environment, behind what the user has there.
+    /// Puts the token where git finds it and others don't look: into the environment, after what the user has there.
     fn authorize(&self, command: &mut Command) {
         let Some(token) = self.token else { return };
         let there = std::env::var("GIT_CONFIG_COUNT").ok().and_then(|count| count.parse::<u32>().ok()).unwrap_or(0);

@@ -137,7 +137,7 @@ impl Repository {
     /// A file of the commit with this id, which may be shortened; `None` when the commit has none of that path.
     ///
     /// # Errors
-    /// What the user is told when there is no such commit, or the file can't be read.
+    /// What to tell the user when there is no such commit, or the file can't be read.
     pub fn file_at(&self, id: &str, path: &str) -> Result<Option<Vec<u8>>, String> {
         // A branch may be called like the beginning of an id.
         let commit = self.commit(id).ok().filter(|found| found.starts_with(&id.to_ascii_lowercase()));
@@ -204,7 +204,7 @@ impl Repository {
         repo.merge_base(a, b).map_err(|_| none())?.map(|id| id.detach().to_string().into()).ok_or_else(none)
     }
 
-    /// The commits between two, merges aside, oldest first. Their bytes are read as they are: an author's name may hold
+    /// The commits between two, without merges, oldest first. Their bytes are read as they are: an author's name may hold
     /// whatever a commit can.
     ///
     /// # Errors
@@ -333,7 +333,7 @@ fn read_commit(id: ObjectId, object: &[u8]) -> Commit {
         None => String::from_utf8_lossy(bytes).into_owned(),
     };
     let author = header("author ").unwrap_or_default();
-    // The time stands behind the address.
+    // The time comes after the address.
     let end = author.rfind_byte(b'>').map_or(author.len(), |at| at + 1);
     Commit { id: id.to_string().into(), author: text(&author[..end]), message: text(message) }
 }

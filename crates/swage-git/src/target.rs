@@ -80,7 +80,7 @@ impl Repository {
         }
     }
 
-    /// Local branches besides the current one; when there are none, those of remotes. Full and short names.
+    /// Local branches apart from the current one; when there are none, those of remotes. Full and short names.
     fn other_branches(&self) -> Vec<(String, String)> {
         let repo = self.inner.to_thread_local();
         let current = self.current_branch();

@@ -19,7 +19,7 @@ const MOST_BYTES: u64 = 64 << 20;
 const TIMEOUT: Duration = Duration::from_secs(60);
 /// How long is tried again when the host is busy or hangs up.
 const PATIENCE: Duration = Duration::from_secs(30);
-/// How long is tried again where nobody listens: a host that starts anew is soon back.
+/// How long is tried again where nobody listens: a host that restarts is soon back.
 const SHORT_PATIENCE: Duration = Duration::from_secs(2);
 /// The first pause before trying again; each is twice as long as the one before.
 const FIRST_PAUSE: Duration = Duration::from_millis(200);

@@ -16,7 +16,7 @@ use crate::reading::Readings;
 use crate::repositories::{Branches, Repositories, carried, measured};
 use crate::storage::{Intent, OpenError, Pushed, Refusal, Storage, Which, now};
 
-/// Lists look for pushes that nobody told of at most so often.
+/// Lists look for pushes that nobody reported at most this often.
 const LOOK_AGAIN: Duration = Duration::from_secs(2);
 
 /// Why the host's folder can't be used.
@@ -63,7 +63,7 @@ impl Host {
         self.storage.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Merges that were begun and not finished: the target's history tells whether it has moved.
+    /// Merges that were begun and not finished: the target's history shows whether it has moved.
     fn recover(&self) -> Result<(), Refusal> {
         let open = self.storage().open_merges()?;
         for intent in open {

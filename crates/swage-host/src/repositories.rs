@@ -15,7 +15,7 @@ use crate::storage::NewRevision;
 /// The hook that refuses pushes; git runs it for every ref, however the push comes.
 const UPDATE_HOOK: &str = include_str!("update-hook.sh");
 
-/// Lines of code that are kept before and behind those of an anchor.
+/// Lines of code that are kept before and after those of an anchor.
 const AROUND: u32 = 2;
 /// Most lines of code that are kept with a thread.
 const MOST_LINES: u32 = 40;

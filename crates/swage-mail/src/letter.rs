@@ -110,8 +110,8 @@ fn one_line(text: &str) -> String {
     text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect()
 }
 
-/// A mailbox with letters, one behind the other: each begins with a line `From `, and lines of a letter that begin so, or with
-/// that behind `>`, get one `>` more (the form "mboxrd").
+/// A mailbox with letters, one after another: each begins with a line `From `, and lines of a letter that begin so, or with
+/// that after `>`, get one `>` more (the form "mboxrd").
 ///
 /// # Errors
 /// When an address isn't one, or a letter is to nobody.

@@ -1,7 +1,7 @@
 //! Results of scans by the name of what was scanned and with which rules.
 //!
 //! Each row carries a digest of itself and of its name, so that one which was damaged or exchanged is never taken.
-//! Everything in it can be computed anew, so a cache that is missing, locked, damaged or of another version costs time
+//! Everything in it can be computed again, so a cache that is missing, locked, damaged or of another version costs time
 //! and nothing else: failures are logged and the run goes on without.
 
 use std::path::Path;

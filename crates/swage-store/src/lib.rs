@@ -1,6 +1,6 @@
 //! Swage's local databases: the [cache](Store) of scan results, and the [history](History) of runs.
 //!
-//! Both are SQLite files beside the repository's objects. The cache can be computed anew at any time; the history can't, so it is
+//! Both are SQLite files beside the repository's objects. The cache can be computed again at any time; the history can't, so it is
 //! migrated from version to version and never emptied.
 
 #![forbid(unsafe_code)]

@@ -84,7 +84,7 @@ pub fn are_rules_of(named: &[String], review: &Review) -> Result<(), Failure> {
 }
 
 /// The findings of the change that is at hand; those of the whole working tree when none of them has the key. Decisions are left
-/// aside: what is settled can be asked for, and settled anew.
+/// aside: what is settled can be asked for, and settled again.
 pub fn reviewed(
     place: &Place,
     key: &str,

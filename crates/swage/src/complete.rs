@@ -1,4 +1,4 @@
-//! What a shell completes besides the words of the command line: rules, languages and branches as they are here.
+//! What a shell completes apart from the words of the command line: rules, languages and branches as they are here.
 
 use clap::{Arg, Command};
 use clap_complete::CompleteEnv;
@@ -28,7 +28,7 @@ pub fn script(shell: clap_complete::Shell) -> Option<Vec<u8>> {
     Some(script)
 }
 
-/// The values of arguments are told by the names that help gives them.
+/// The values of arguments are recognised by the names that help gives them.
 fn with_values(command: Command) -> Command {
     let known = |arg: Arg| {
         let name = arg.get_value_names().and_then(|names| names.first()).map(|name| name.to_string());

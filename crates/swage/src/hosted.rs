@@ -23,7 +23,7 @@ pub struct Hosted<'h> {
 
 impl<'h> Hosted<'h> {
     pub fn fetch(hosting: &'h Hosting, place: &Place, number: u64) -> Result<Self, Failure> {
-        // What happens after this is told by the host, and voids the verdict.
+        // What happens after this is reported by the host, and voids the verdict.
         let upto = hosting.client.timeline(number).map_err(failed)?.last().map_or(0, |event| event.number);
         Ok(Self { hosting, fetched: hosting.fetch(place, number)?, upto })
     }

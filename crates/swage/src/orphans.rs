@@ -36,7 +36,7 @@ mod linux {
     }
 
     /// Children in other process groups, by `/proc` (proc_pid_stat(5)): parent and group are the second and the third field
-    /// behind the name in brackets and the state.
+    /// after the name in brackets and the state.
     fn adopted() -> Vec<Pid> {
         let (own, group) = (getpid().as_raw_nonzero().get(), getpgrp().as_raw_nonzero().get());
         let entries = std::fs::read_dir("/proc").into_iter().flatten().filter_map(Result::ok);

@@ -71,7 +71,7 @@ impl PatchFiles {
         self.files.iter().map(|file| decode_mail(&file.bytes)).collect()
     }
 
-    /// The diff that they make one behind the other.
+    /// The diff that they make one after another.
     ///
     /// # Errors
     /// When one isn't a diff, or none brings anything and that isn't expected.
@@ -84,7 +84,7 @@ impl PatchFiles {
         let mut whole = Diff::default();
         for (file, text) in self.files.iter().zip(texts) {
             self.has_components(file, text, options)?;
-            // A mail of several may bring nothing but words.
+            // A mail of several may bring only words.
             let may_be_empty = allow_empty || !file.mails.is_empty() && self.files.len() > 1;
             let own = match read(text, options) {
                 Err(e) if e.expected == Expected::AnyDiff && may_be_empty && !file.mails.is_empty() => Diff::default(),
@@ -213,7 +213,7 @@ fn refused(name: &str, error: &swage_core::diff::DiffError) -> Failure {
         ),
         _ => (
             format!("the diff in {name} is refused at {error}"),
-            "Nothing of it was used. Make the diff anew, or take the broken part out.",
+            "Nothing of it was used. Make the diff again, or take the broken part out.",
         ),
     };
     Failure::wrong(message).hint(remedy)

@@ -45,7 +45,7 @@ pub struct Ran {
 }
 
 impl Ran {
-    /// The first lines that it said on standard error, behind a colon.
+    /// The first lines that it said on standard error, after a colon.
     pub fn complaint(&self) -> String {
         let said = String::from_utf8_lossy(&self.errors);
         let told: Vec<&str> = said.lines().filter(|l| !l.trim().is_empty()).take(LINES_TOLD).collect();

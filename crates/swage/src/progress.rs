@@ -52,7 +52,7 @@ impl Cache for Watch<'_> {
 }
 
 impl<'a> Watch<'a> {
-    /// Watches the examination of so many files.
+    /// Watches the examination of this many files.
     pub fn new(files: usize, cache: &'a dyn Cache) -> Self {
         Self {
             bar: bar(files, FEWEST_STEPS, "{bar:30} {pos} of {len} files, {msg}"),
@@ -111,7 +111,7 @@ impl<'a> Watch<'a> {
     }
 }
 
-/// A bar of so many steps; with less than the fewest, none. Nothing is drawn in the first half second, nor anywhere but on a terminal.
+/// A bar of this many steps; with less than the fewest, none. Nothing is drawn in the first half second, nor anywhere but on a terminal.
 pub fn bar(steps: usize, fewest: usize, template: &str) -> ProgressBar {
     if !std::io::stderr().is_terminal() || steps < fewest {
         return ProgressBar::hidden();

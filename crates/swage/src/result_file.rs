@@ -153,7 +153,7 @@ fn add(review: &mut Review, mut old: ResultFile, mut new: ResultFile) {
         .push("Result files hold no code, so findings were paired by file, rule, definition and text, and none counts as moved to another file.".to_owned());
 }
 
-/// How to come by such a file.
+/// How to get such a file.
 const WAYS: &str = "Write one with `swage scan --format json` or `--format sarif`.";
 
 fn read(path: &Path) -> Result<ResultFile, Failure> {

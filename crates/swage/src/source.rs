@@ -5,7 +5,6 @@ use std::path::PathBuf;
 use swage_core::change::{Change, Commit, Contents};
 use swage_core::diff::{Diff, ReadOptions};
 use swage_core::ids::CommitId;
-use swage_core::rule::RuleSet;
 use swage_git::{DiffSource, GitError, Head, Repository, Target};
 
 use crate::cli::ChangeArgs;
@@ -102,16 +101,7 @@ impl Offer {
     }
 
     /// The change with its commits and with these words; a change of one commit is offered with its message.
-    pub fn on(
-        &self,
-        change: Change,
-        rules: &RuleSet,
-        repository: &Repository,
-        (base, head): (&str, Option<&str>),
-    ) -> Change {
-        if !rules.rules().iter().any(|rule| rule.change().is_some()) {
-            return change;
-        }
+    pub fn on(&self, change: Change, repository: &Repository, (base, head): (&str, Option<&str>)) -> Change {
         let commits = head.and_then(|head| repository.commits(base, head).ok());
         let only = commits.as_ref().and_then(|list| list.first().filter(|_| list.len() == 1));
         let title = self.title.clone().or_else(|| only.map(|c| c.subject().to_owned()));
@@ -177,7 +167,7 @@ pub fn with_change<R>(
         // Unsaved work sits on the commits up to HEAD.
         let last = head.clone().or(unsaved_on);
         let change = match &base {
-            Some(base) => offer.on(change, &configuration.rules, repository, (base, last.as_deref())),
+            Some(base) => offer.on(change, repository, (base, last.as_deref())),
             None => change,
         };
         let change = Change { base, head, target: target.map(|t| t.tip), description, ..change };

@@ -28,7 +28,7 @@ pub struct Table {
 }
 
 impl Table {
-    /// An empty table with so many blanks between its columns, each of which has at least a width.
+    /// An empty table with this many blanks between its columns, each of which has at least a width.
     pub fn new(gap: usize, heads: impl IntoIterator<Item = (impl Into<String>, Align, usize)>) -> Self {
         let heads = heads.into_iter().map(|(head, align, width)| (head.into(), align, width));
         Self { heads: heads.collect(), rows: Vec::new(), gap }
@@ -39,7 +39,7 @@ impl Table {
         self.rows.push(cells);
     }
 
-    /// The table in so many columns; what paints its heads is given. A name that is too long is cut as long as enough of it is left.
+    /// The table in this many columns; what paints its heads is given. A name that is too long is cut as long as enough of it is left.
     pub fn render(&self, columns: usize, paint: impl Fn(&str) -> String) -> String {
         /// Least columns of a name that tell anything.
         const LEAST: usize = 16;

@@ -92,13 +92,13 @@ pub fn fit(text: &str, columns: usize) -> Cow<'_, str> {
     Cow::Owned(out)
 }
 
-/// Breaks text into lines of at most so many columns, at blanks; a word that is longer is broken, too.
+/// Breaks text into lines of at most this many columns, at blanks; a word that is longer is broken, too.
 pub fn wrap(text: &str, columns: usize) -> Vec<String> {
     let text = text.split_whitespace().collect::<Vec<_>>().join(" ");
     textwrap::wrap(&text, options(columns)).into_iter().map(Cow::into_owned).collect()
 }
 
-/// Text for people with no line longer than so many columns: what goes on stands a little further in than its line.
+/// Text for people with no line longer than this many columns: what goes on stands a little further in than its line.
 pub fn fitted(text: &str, columns: usize) -> String {
     let mut out = String::with_capacity(text.len());
     for line in text.split_inclusive('\n') {

@@ -239,7 +239,7 @@ impl Pairing<'_> {
 }
 
 /// Gives every compared finding its key: sixteen hexadecimal digits of a digest of rule, path, enclosing definition,
-/// identity and a number that tells equal ones apart. A finding that was there before keeps the key that it has on the base.
+/// identity and a number that distinguishes equal ones. A finding that was there before keeps the key that it has on the base.
 pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<FindingKey> {
     let key = |path: &[u8], hit: &Hit, number: u32| {
         let (rule, scope, identity) = (hit.rule.as_bytes(), hit.scope.as_bytes(), hit.shown_identity().to_be_bytes());

@@ -43,12 +43,12 @@ fn digest_of(lines: &[Line]) -> u64 {
     short_digest(&digests.iter().map(<[u8; 8]>::as_slice).collect::<Vec<_>>())
 }
 
-/// The lines of one side of a file, blank ones aside.
+/// The lines of one side of a file, not counting blank ones.
 #[derive(Debug, Default)]
 pub(super) struct Outline(Vec<Line>);
 
 impl Outline {
-    /// `moved` tells by a line's number, 0-based, whether the change moved it.
+    /// `moved` says by a line's number, 0-based, whether the change moved it.
     fn of(text: &[u8], moved: impl Fn(u32) -> bool) -> Self {
         let line = |(number, text): (u32, &[u8])| {
             let text = without_white_space(text);

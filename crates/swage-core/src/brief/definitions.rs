@@ -50,7 +50,7 @@ impl What {
 pub struct DefinitionChange {
     /// What happens to it.
     pub what: What,
-    /// Its name behind those of the definitions around it, joined with dots; where it goes, the one that it had.
+    /// Its name after those of the definitions around it, joined with dots; where it goes, the one that it had.
     pub name: String,
     /// The name before, when that was another.
     pub old_name: Option<String>,

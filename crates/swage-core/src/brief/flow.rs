@@ -240,11 +240,11 @@ impl<'o> Drawing<'o> {
     }
 }
 
-/// The calls of both sides in order: those of the new side, each removed one behind what stood before it.
+/// The calls of both sides in order: those of the new side, each removed one after what stood before it.
 fn merged<'c>(old: &'c [Call], new: &'c [Call], file: &FileOutlines) -> Vec<(&'c Call, Marker)> {
     let removed: Vec<&Call> = old.iter().filter(|call| file.removes(call.line)).collect();
     let added: Vec<&Call> = new.iter().filter(|call| file.adds(call.line)).collect();
-    // A call on a line that was written anew is the same call.
+    // A call on a line that was written again is the same call.
     let count = |calls: &[&Call], name: &str| calls.iter().filter(|call| call.name == name).count();
     let mut kept: BTreeMap<&str, usize> = BTreeMap::new();
     for call in &removed {
@@ -264,7 +264,7 @@ fn merged<'c>(old: &'c [Call], new: &'c [Call], file: &FileOutlines) -> Vec<(&'c
         all.push((call, if is_new { Marker::Added } else { Marker::Same }));
     }
     for call in removed.into_iter().filter(|call| !is_kept(&mut kept_old, &call.name)) {
-        // Before the first call that stood behind it.
+        // Before the first call that came after it.
         let behind =
             |(other, _): &(&Call, Marker)| file.map.to_old(other.line - 1).is_some_and(|line| line + 1 > call.line);
         let at = all.iter().position(behind).unwrap_or(all.len());

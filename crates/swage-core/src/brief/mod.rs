@@ -40,7 +40,7 @@ pub struct Churn {
     pub authors: u32,
 }
 
-/// What is known of a change besides itself.
+/// What is known of a change apart from itself.
 #[derive(Debug, Clone, Default)]
 pub struct Background {
     /// How often each file was changed in the 90 days before, by its path before the change.
@@ -114,7 +114,7 @@ pub struct BriefFile {
     pub kind: FileKind,
     /// Its language, when it has one.
     pub language: Option<String>,
-    /// Added lines, those that only moved or were indented anew left out.
+    /// Added lines, those that only moved or were re-indented left out.
     pub written: u32,
     /// Removed lines, likewise.
     pub dropped: u32,

@@ -10,7 +10,7 @@ use crate::pattern::Children;
 /// A named definition of a file.
 #[derive(Debug, Clone)]
 pub(super) struct Definition {
-    /// Its name behind those of the definitions around it, joined with dots.
+    /// Its name after those of the definitions around it, joined with dots.
     pub name: String,
     /// Its own name.
     pub own_name: String,

@@ -1,6 +1,6 @@
 //! How to read a change: what each file is, in which order, how long it takes, and where to look twice.
 //!
-//! The figures are rules of thumb, and docs/brief.md gives them with their formulas. They are made of nothing but the change,
+//! The figures are rules of thumb, and docs/brief.md gives them with their formulas. They are made only of the change,
 //! so the same change has the same figures everywhere.
 
 use std::collections::{BTreeMap, BTreeSet};

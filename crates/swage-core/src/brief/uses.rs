@@ -120,7 +120,7 @@ pub(super) fn find(
                 if own.is_some_and(|own| own != file.family) || !is_home && file.defines.contains(name) {
                     continue;
                 }
-                // A name that is still defined where it stood is found there, whatever has gone besides.
+                // A name that is still defined where it stood is found there, whatever has gone as well.
                 let other =
                     definers.get(&(file.family, name.as_str())).into_iter().flatten().any(|path| **path != change.path);
                 if change.what == What::Removed && (is_home || other) && file.defines.contains(name) {

@@ -22,7 +22,7 @@ pub struct Region {
     pub start_column: Option<u32>,
     /// Last line, 1-based; the first one when missing.
     pub end_line: Option<u32>,
-    /// The column behind the end, 1-based; the end of the line when missing.
+    /// The column after the end, 1-based; the end of the line when missing.
     pub end_column: Option<u32>,
     /// Offset (0-based) and length in characters.
     pub chars: Option<(u32, u32)>,
@@ -31,7 +31,7 @@ pub struct Region {
 }
 
 impl ReportedFix {
-    /// The fix as edits of the file's text; `None` when a region isn't in it, or two overlap. `utf16` tells whether columns
+    /// The fix as edits of the file's text; `None` when a region isn't in it, or two overlap. `utf16` says whether columns
     /// and characters count UTF-16 code units.
     pub(super) fn proposed(&self, text: &[u8], lines: &Lines<'_>, utf16: bool) -> Option<ProposedFix> {
         let edit = |(region, text_in): &(Region, String)| {
@@ -66,7 +66,7 @@ impl Region {
     }
 }
 
-/// How many bytes so many characters take at the beginning of a text; `None` behind its end, and in the middle of a character.
+/// How many bytes so many characters take at the beginning of a text; `None` after its end, and in the middle of a character.
 fn units(text: &[u8], count: usize, utf16: bool) -> Option<usize> {
     let (mut left, mut at) = (count, 0);
     let mut chars = std::str::from_utf8(text).ok()?.chars();

@@ -28,7 +28,7 @@ pub struct Reported {
     pub start_column: Option<u32>,
     /// Last line, 1-based.
     pub end_line: Option<u32>,
-    /// The column behind the end, 1-based.
+    /// The column after the end, 1-based.
     pub end_column: Option<u32>,
     /// Whether columns count UTF-16 code units rather than characters.
     pub utf16: bool,

@@ -61,7 +61,7 @@ fn path_of(location: &Value, root: &str) -> Option<Result<Vec<u8>, String>> {
     Some(relative(&uri, root).map_err(|why| format!("names a place that can't be used: {why}")))
 }
 
-/// A fix (section 3.55) that changes nothing but the file itself; others aren't taken in.
+/// A fix (section 3.55) that changes only the file itself; others aren't taken in.
 fn read_fix(fix: &Value, path: &[u8], root: &str) -> Option<ReportedFix> {
     let [change] = fix["artifactChanges"].as_array()?.as_slice() else { return None };
     if path_of(&change["artifactLocation"], root)?.ok()? != path {

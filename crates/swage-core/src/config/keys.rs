@@ -13,11 +13,7 @@ pub(super) static CONFIGURATION: Keys =
     });
 static CONFIGURATION_KEYS: [Key; 15] = [
     Key::new("target", Holds::String, "The branch that changes want to enter."),
-    Key::new(
-        "packs",
-        Holds::Strings,
-        "The packs that are on; `leftovers`, `robustness`, `logic` and `resources` when left out.",
-    ),
+    Key::new("packs", Holds::Strings, "The packs that are on; `leftovers`, `robustness` and `logic` when left out."),
     Key::new("extends", Holds::Strings, "Rule files under this one: paths from it, or git:PATH@COMMIT."),
     Key::new("generated", Holds::Strings, "Files that are generated; packs skip them."),
     Key::new("vendored", Holds::Strings, "Files that come from elsewhere; packs skip them."),
@@ -74,7 +70,7 @@ static PEOPLE: Keys = Keys::new("people", "What people and outside programs must
     PEOPLE_KEYS.iter().collect()
 });
 static PEOPLE_KEYS: [Key; 12] = [
-    Key::new("approvals", Holds::Number, "Least approvals of the newest revision, the author's own aside."),
+    Key::new("approvals", Holds::Number, "Least approvals of the newest revision, not counting the author's own."),
     Key::new("owners", Holds::Flag, "Must an owner of each touched path that has owners approve?"),
     Key::new("objections", Holds::Number, "Most objections that may stand."),
     Key::new("todos", Holds::Number, "Most open threads that ask for something to be done."),

@@ -1,11 +1,11 @@
-//! The settings of `swage.toml` besides rules.
+//! The settings of `swage.toml` apart from rules.
 
 use std::collections::BTreeMap;
 
 use crate::rule::{PathSet, Severity};
 use crate::scan::Limits;
 
-/// What `swage.toml` says besides its rules.
+/// What `swage.toml` says apart from its rules.
 #[derive(Debug, Clone, Default)]
 pub struct Config {
     /// The branch that changes want to enter.
@@ -94,7 +94,7 @@ pub struct Policy {
 /// What people and outside programs must have said of a proposal. By default nothing.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct PeoplePolicy {
-    /// Least approvals of the newest revision, the author's own aside.
+    /// Least approvals of the newest revision, not counting the author's own.
     pub approvals: Option<u64>,
     /// Whether an owner of each touched path that has owners must approve.
     pub owners: bool,
@@ -150,7 +150,7 @@ impl Owners {
 }
 
 impl Policy {
-    /// Demands nothing but that comments of a change suppress no errors.
+    /// Demands only that comments of a change suppress no errors.
     pub fn open() -> Self {
         Self {
             new: [None; 3],

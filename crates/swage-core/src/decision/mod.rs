@@ -28,7 +28,7 @@ pub struct Decision {
     pub path: String,
     /// The names of the definitions around it; empty outside of all.
     pub definition: String,
-    /// Digest of the text that was found, white space aside, in hexadecimal digits.
+    /// Digest of the text that was found, not counting white space, in hexadecimal digits.
     pub text: String,
     /// The finding's key when it was settled.
     pub key: FindingKey,

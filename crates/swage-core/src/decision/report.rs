@@ -5,11 +5,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::{Answer, Decision};
 use crate::ids::{FindingKey, RuleId};
 
-/// Proposals take at least so many answers.
+/// Proposals take at least this many answers.
 const MIN_ANSWERS: usize = 3;
 /// And so many of those in a folder must say that the code is right, in percent.
 const MIN_SHARE: usize = 80;
-/// A rule is judged as a whole by at least so many answers.
+/// A rule is judged as a whole by at least this many answers.
 const MIN_JUDGED: usize = 5;
 /// With a smaller share of useful findings, in percent, a rule had better be a note; with less than the second, off.
 const USEFUL: (u32, u32) = (60, 40);

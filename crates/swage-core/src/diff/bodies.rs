@@ -9,7 +9,7 @@ use super::reader::Reader;
 use super::skip_blocks::skip_blocks;
 
 impl<'a> Reader<'a> {
-    /// What stands behind the names: hunks, or nothing when only properties change.
+    /// What comes after the names: hunks, or nothing when only properties change.
     pub(super) fn body(&mut self) -> Result<Body<'a>, DiffError> {
         let (first, second) = (self.peek().map(trim_cr), self.ahead(1));
         let properties = |line: Option<&[u8]>| line.is_some_and(|l| l.starts_with(b"Property changes on: "));
@@ -150,7 +150,7 @@ impl<'a> Reader<'a> {
                     break;
                 }
                 if decode_line(line, &mut packed).is_none() {
-                    // Some programs leave the empty line behind the last block out.
+                    // Some programs leave the empty line after the last block out.
                     break;
                 }
                 self.next();
@@ -176,7 +176,7 @@ fn start_of(hunk: &Hunk<'_>) -> u32 {
     if hunk.old_lines == 0 { hunk.old_start.saturating_add(1) } else { hunk.old_start }
 }
 
-/// First old line behind the hunk, 1-based.
+/// First old line after the hunk, 1-based.
 fn end_of(hunk: &Hunk<'_>) -> u64 {
     u64::from(start_of(hunk)) + u64::from(hunk.old_lines)
 }

@@ -19,7 +19,7 @@ pub enum Expected {
     Marker,
     /// A hunk header such as `@@ -1,2 +3,4 @@`.
     HunkHeader,
-    /// A hunk behind the one before it, not across or in front of it.
+    /// A hunk after the one before it, not across or in front of it.
     LaterHunk,
     /// A `+++` line.
     NewName,
@@ -39,7 +39,7 @@ pub enum Expected {
     NotContext,
     /// A unified diff; there is none in here.
     AnyDiff,
-    /// At most so many bytes.
+    /// At most this many bytes.
     AtMostBytes(u64),
 }
 
@@ -53,7 +53,7 @@ impl fmt::Display for Expected {
             Self::Marker => f.write_str("expected a line that begins with a blank, `+`, `-` or `\\`"),
             Self::HunkHeader => f.write_str("expected a hunk header such as `@@ -1,2 +3,4 @@`"),
             Self::LaterHunk => f.write_str("hunks are out of order or overlap"),
-            Self::NewName => f.write_str("expected a `+++` line behind the `---` line"),
+            Self::NewName => f.write_str("expected a `+++` line after the `---` line"),
             Self::FileHeader => f.write_str("expected a `---` or `diff` line before this hunk: it belongs to no file"),
             Self::Path => f.write_str("the two paths of this header can't be separated"),
             Self::BinaryBlock => f.write_str("expected a `literal` or `delta` block of a binary patch"),

@@ -8,7 +8,7 @@ pub(super) fn starts_patch(input: &[u8], at: usize, line: &[u8]) -> bool {
     match line.first() {
         Some(b'c') => line.strip_prefix(b"commit ").is_some_and(hex) || line.starts_with(b"changeset: "),
         Some(b'F') => line.strip_prefix(b"From ").is_some_and(|rest| {
-            // A mailbox separator: a commit id or an address, at the start or behind an empty line, a header below it.
+            // A mailbox separator: a commit id or an address, at the start or after an empty line, a header below it.
             let fresh = at == 0 || input[..at].ends_with(b"\n\n") || input[..at].ends_with(b"\r\n\r\n");
             let below = &input[(at + line.len() + 1).min(input.len())..];
             let name = below.iter().position(|b| !(b.is_ascii_alphanumeric() || *b == b'-')).unwrap_or(0);

@@ -22,8 +22,8 @@ pub fn decode_mail(input: &[u8]) -> Cow<'_, [u8]> {
     Cow::Owned(out)
 }
 
-/// The messages of a mailbox, each behind its separator line; input that doesn't begin with one is a single message. What separates is
-/// a line `From SENDER DATE` behind an empty line and before a header: text of a mail may begin with the word, too.
+/// The messages of a mailbox, each after its separator line; input that doesn't begin with one is a single message. What separates is
+/// a line `From SENDER DATE` after an empty line and before a header: text of a mail may begin with the word, too.
 pub(super) fn messages(input: &[u8]) -> Vec<(&[u8], &[u8])> {
     let mut starts = Vec::new();
     let (mut at, mut after_empty) = (0, true);

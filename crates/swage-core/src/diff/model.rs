@@ -57,7 +57,7 @@ impl<'a> Diff<'a> {
         paths.fold(folders(first), |shared, path| shared.min(same(first, path)).min(folders(path)))
     }
 
-    /// The same with so many leading components taken off every path; `None` when one has too few.
+    /// The same with this many leading components taken off every path; `None` when one has too few.
     pub fn without_leading(&self, components: usize) -> Option<Self> {
         let cut = |path: &Cow<'a, [u8]>| -> Option<Cow<'a, [u8]>> {
             let at = memchr::memchr_iter(b'/', path).nth(components.checked_sub(1)?)? + 1;
@@ -292,7 +292,7 @@ impl<'a> Hunk<'a> {
         self.text[..self.body_at as usize].trim_ascii_end()
     }
 
-    /// The body's lines, with their markers and without the LF behind the last.
+    /// The body's lines, with their markers and without the LF after the last.
     pub fn body(&self) -> &'a [u8] {
         &self.text[self.body_at as usize..]
     }
@@ -321,7 +321,7 @@ impl<'a> Hunk<'a> {
     }
 }
 
-/// Splits off the first line; the rest is `None` behind the last one.
+/// Splits off the first line; the rest is `None` after the last one.
 fn split_line(bytes: &[u8]) -> (&[u8], Option<&[u8]>) {
     match memchr::memchr(b'\n', bytes) {
         Some(at) => (&bytes[..at], Some(&bytes[at + 1..])),
@@ -347,6 +347,6 @@ pub struct HunkLine<'a> {
     pub kind: LineKind,
     /// Its text without marker and LF; a CR at its end belongs to the text.
     pub text: &'a [u8],
-    /// False when the file ends behind this line without an LF.
+    /// False when the file ends after this line without an LF.
     pub newline: bool,
 }

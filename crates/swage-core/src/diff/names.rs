@@ -74,7 +74,7 @@ pub fn quote_path(path: &[u8]) -> Cow<'_, [u8]> {
     Cow::Owned(out)
 }
 
-/// The name behind `--- ` or `+++ `, and whether a time stamp marks the side as not there (the epoch).
+/// The name after `--- ` or `+++ `, and whether a time stamp marks the side as not there (the epoch).
 pub(super) fn header_name(text: &[u8]) -> Option<(Cow<'_, [u8]>, bool)> {
     if text.starts_with(b"\"") {
         let (name, rest) = unquote_path(text)?;
@@ -112,7 +112,7 @@ fn is_epoch(stamp: &[u8]) -> bool {
 }
 
 /// Strips the prefixes off a pair of names: `a/` and `b/`, or whatever else stands before their longest common
-/// end; nothing when they are the same already. `strip` takes so many leading components instead.
+/// end; nothing when they are the same already. `strip` takes this many leading components instead.
 pub(super) fn strip_pair<'a>(
     old: Cow<'a, [u8]>,
     new: Cow<'a, [u8]>,

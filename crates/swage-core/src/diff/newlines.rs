@@ -1,6 +1,6 @@
 //! Finding every LF of a text fast, for lines that are short.
 //!
-//! A search that starts anew for each line spends more on starting than on searching. This one goes through the bytes in
+//! A search that restarts for each line spends more on starting than on searching. This one goes through the bytes in
 //! words of eight and marks each LF in a word at once: with x the word xor eight LFs, a byte of x is zero exactly where
 //! bit 7 of `!(((x & 0x7f…) + 0x7f…) | x | 0x7f…)` is set, and no carry crosses from one byte into the next.
 

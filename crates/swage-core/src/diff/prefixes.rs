@@ -30,7 +30,7 @@ impl<'a> Reader<'a> {
         {
             return (one, other);
         }
-        // Without a common end there is no telling: one of the two is a kept copy.
+        // Without a common end it can't be known: one of the two is a kept copy.
         if before.ends_with(&old) && after.ends_with(&new) {
             let vote = Votes::One((cut_end(before, old.len()), cut_end(after, new.len())));
             self.votes.join(vote);

@@ -82,7 +82,7 @@ impl FileDiff<'_> {
                 out.extend_from_slice(blocks);
             }
             Body::Text(_) => {
-                // A name with a blank gets a tab behind it, so that it can't be mistaken for a time stamp.
+                // A name with a blank gets a tab after it, so that it can't be mistaken for a time stamp.
                 let tab: &[u8] =
                     if self.old_path.contains(&b' ') || self.new_path.contains(&b' ') { b"\t" } else { b"" };
                 let tab = |name: &[u8]| if name.starts_with(b"\"") { b"" } else { tab };

@@ -17,7 +17,7 @@ pub(super) const SECTION: usize = 1 << 20;
 /// Sections that are read before they are joined; more would only keep more memory.
 const AT_ONCE: usize = 32;
 
-/// Reads a diff in sections of so many bytes at least.
+/// Reads a diff in sections of this many bytes at least.
 ///
 /// # Errors
 /// The first error in the order of the bytes.

@@ -8,7 +8,7 @@
 /// Bytes in a block; the sums of one block fit into a byte.
 const BLOCK: usize = 64;
 
-/// Crosses blocks from `start`, the beginning of a line behind an LF, and takes what they hold off `old` and `new`.
+/// Crosses blocks from `start`, the beginning of a line after an LF, and takes what they hold off `old` and `new`.
 /// Everything before the offset that comes back was crossed; it lies inside the last line that was counted.
 pub(super) fn skip_blocks(input: &[u8], start: usize, old: &mut u32, new: &mut u32) -> Option<usize> {
     let mut at = start.checked_sub(1)?;

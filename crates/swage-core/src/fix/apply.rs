@@ -142,7 +142,7 @@ fn editable(content: &[u8]) -> Result<&[u8], String> {
 }
 
 /// Applies the fixes of the findings that `chosen` names, as far as they can be proved, in rounds, until nothing more can be
-/// applied. The result depends on nothing but the arguments.
+/// applied. The result depends only on the arguments.
 pub fn fix_file(file: &Fixable<'_>, content: &[u8], chosen: &dyn Fn(&Hit) -> bool) -> FixedFile {
     let Ok(text) = editable(content) else {
         return FixedFile { content: content.to_vec(), map: LineMap::identity(), attempts: Vec::new() };

@@ -5,7 +5,7 @@
 //! files together, and what outside programs say, isn't seen here; whoever applies fixes reviews the result.
 //!
 //! Many fixes are tried at once, and halved where that fails, so a file with *n* good ones is scanned once or twice and not
-//! *n* times. Those that overlap others wait for the next round, in which the file is scanned anew.
+//! *n* times. Those that overlap others wait for the next round, in which the file is scanned again.
 
 mod after;
 mod apply;

@@ -112,7 +112,7 @@ impl Language {
         let text = |node: Node<'_>| source.get(node.byte_range()).unwrap_or_default();
         let commas = |node: Node<'_>| memchr::memchr_iter(b',', text(node)).count() as u64;
         let is_list = |child: &Node<'_>| !child.kind().contains("type_parameter");
-        // Wherever there is a list, commas part what is in it; behind it there may be another one.
+        // Wherever there is a list, commas part what is in it; after it there may be another one.
         let behind = |list: &Node<'_>| source.get(list.end_byte()..).unwrap_or_default();
         let is_last = |list: &Node<'_>| !behind(list).trim_ascii_start().starts_with(b"(");
         let only = node.child_by_field_id(list).filter(|child| is_list(child) && is_last(child));
@@ -167,7 +167,7 @@ impl Language {
             if passed || other || self.not_parameters.contains(&child.kind()) {
                 continue;
             }
-            // `a, b int` declares two; elsewhere a name field may hold a type besides.
+            // `a, b int` declares two; elsewhere a name field may hold a type as well.
             if !text(child).contains(&b',') {
                 count += 1;
                 continue;

@@ -193,7 +193,7 @@ impl Language {
         Class::ALL.into_iter().filter(|(_, class)| self.classes.iter().any(|(c, _)| c == class)).map(|(word, _)| word)
     }
 
-    /// The language of a file, told by its name or else by its `#!` line.
+    /// The language of a file, recognised by its name or else by its `#!` line.
     pub fn of(path: &[u8], content: &[u8]) -> Option<&'static Language> {
         let name = path.rsplit(|&b| b == b'/').next().unwrap_or(path);
         let extension = name.rsplit(|&b| b == b'.').next().filter(|e| e.len() < name.len());

@@ -19,7 +19,7 @@ pub(crate) fn nests_too_deep() -> String {
     format!("it nests more than {DEEPEST} deep")
 }
 
-/// Files up to so many bytes are parsed without a budget.
+/// Files up to this many bytes are parsed without a budget.
 const SMALL: usize = 16 << 10;
 
 /// Lends the thread's parser, set to a language.

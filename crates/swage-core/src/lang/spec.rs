@@ -111,12 +111,12 @@ pub struct Spec {
     pub code_signs: &'static [&'static str],
     /// Statements end in one of these, so that prose in a comment isn't taken for code; empty when a line end does.
     pub statement_ends: &'static [&'static str],
-    /// How many names stand side by side in code at most, keywords aside.
+    /// How many names stand side by side in code at most, not counting keywords.
     pub names_side_by_side: usize,
     /// Texts of which every function, loop, branch and comment holds one, so that a walk can leave out what holds
     /// none; empty when there is no such list.
     pub openers: &'static [&'static str],
-    /// Whether a CR without an LF behind it ends a line, and so a comment.
+    /// Whether a CR without an LF after it ends a line, and so a comment.
     pub lone_cr_ends_lines: bool,
     /// Nodes that say nothing: the indentation of an outline.
     pub(crate) silent: &'static [&'static str],

@@ -25,7 +25,7 @@ pub struct LocatedFact<'a> {
     pub touched: bool,
 }
 
-/// Most places that a finding names besides its own.
+/// Most places that a finding names apart from its own.
 const MOST_RELATED: usize = 3;
 
 /// What makes two facts meet: the texts of the holes, the place that both must share, and the file that both are about.
@@ -45,7 +45,7 @@ pub fn judge(
     let mut found = at_fault(link, here, before);
     if let Some(most) = link.max_files {
         let now = spread(link, here, &found);
-        // What everybody used before stays let be when the change takes users away: it brought nothing about.
+        // What everybody used before stays unreported when the change takes users away: it brought nothing about.
         let earlier = before.map(|before| spread(link, before, &at_fault(link, before, None))).unwrap_or_default();
         let judge = Judge { link };
         found.retain(|(index, _)| {
@@ -138,7 +138,7 @@ fn at_fault(link: &Link, here: &[LocatedFact<'_>], before: Option<&[LocatedFact<
     found
 }
 
-/// The digest of what facts meet by; 0 when that is nothing but their file.
+/// The digest of what facts meet by; 0 when that is only their file.
 fn named(link: &Link, fact: &Fact) -> u64 {
     let names = fact.values.get(..link.on.len()).unwrap_or_default();
     let names: Vec<&[u8]> = names.iter().map(|name| name.as_bytes()).collect();

@@ -156,7 +156,7 @@ pub(super) fn covering<'t>(
         }
         let within = children.into_iter().filter(|c| c.start_byte() >= range.start && c.end_byte() <= range.end);
         let within: Vec<_> = within.collect();
-        // Comments may stand before and behind what matters.
+        // Comments may stand before and after what matters.
         let (first, last) = (within.first()?, within.last()?);
         let inside: Vec<_> = within.iter().copied().filter(|c| !is_irrelevant(*c, node.kind_id(), language)).collect();
         // A closing semicolon of the pattern may belong to the parent.

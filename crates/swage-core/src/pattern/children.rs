@@ -2,7 +2,7 @@
 
 use tree_sitter::{Node, TreeCursor};
 
-/// Up to so many children are asked for one by one. That needs no cursor, whose every step costs several times as much,
+/// Up to this many children are asked for one by one. That needs no cursor, whose every step costs several times as much,
 /// but each child is counted from the first.
 const FEW: u32 = 8;
 
@@ -115,7 +115,7 @@ mod tests {
 
     proptest! {
         /// Few or many, they are those that a cursor gives: on examples with a piece cut out or doubled, so that much of
-        /// them doesn't parse, and behind one another, so that some nodes have many.
+        /// them doesn't parse, and one after another, so that some nodes have many.
         #[test]
         fn children_are_those_of_a_cursor(file in any::<Index>(), from in any::<Index>(), length in 0usize..40, doubled: bool) {
             let rules = PACKS.iter().flat_map(|pack| pack.rules());

@@ -15,7 +15,7 @@ impl Pattern {
     ///
     /// # Errors
     /// When the pattern doesn't parse under any wrapper (the place that got furthest is told), doesn't hold a declared
-    /// hole, or is nothing but a hole.
+    /// hole, or is only a hole.
     pub fn compile(
         code: &str,
         holes: &[Hole],
@@ -124,7 +124,7 @@ impl<'a> Compiler<'a> {
     }
 
     /// All readings of a spelling, the first wrapper's first. Where some have no error at all, those in which something is
-    /// missing behind the pattern, such as the end of an element, don't count; nor does plain text where it can have parts.
+    /// missing after the pattern, such as the end of an element, don't count; nor does plain text where it can have parts.
     fn readings(&mut self, spelling: &Spelling) -> Result<Vec<Reading>, NoReading> {
         let mut why = NoReading::default();
         let mut found: Vec<(Rank, Reading)> = Vec::new();
@@ -248,7 +248,7 @@ impl<'a> Compiler<'a> {
         matching.reading(reading, self.free.len(), node).is_some()
     }
 
-    /// What to read instead of doubtful readings, or besides them.
+    /// What to read instead of doubtful readings, or apart from them.
     fn better(&mut self, plain: &Spelling, readings: Vec<Reading>) -> Vec<Reading> {
         let (holes, language) = (self.holes, self.language);
         let doubt = self.doubt(&readings);
@@ -338,7 +338,7 @@ impl Rank {
 /// How good a reading is, the best first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 struct Rank {
-    /// Something is missing behind the pattern.
+    /// Something is missing after the pattern.
     incomplete: bool,
     /// A statement is wanted, and it isn't one.
     no_statement: bool,

@@ -197,7 +197,7 @@ impl<'t> Imports<'t> {
         });
     }
 
-    /// `const fs = require('fs')`, also with a member behind it and with a pattern before it.
+    /// `const fs = require('fs')`, also with a member after it and with a pattern before it.
     fn required(&self, declarator: Node<'_>, found: &mut HashMap<String, String>) {
         let (Some(name), Some(value)) =
             (declarator.child_by_field_name("name"), declarator.child_by_field_name("value"))
@@ -244,7 +244,7 @@ impl<'t> Imports<'t> {
         }
     }
 
-    /// A declaration may hold a list of others, each behind the same path.
+    /// A declaration may hold a list of others, each after the same path.
     fn rust(&self, declared: Node<'_>, found: &mut HashMap<String, String>) {
         let mut open = vec![(declared, String::new())];
         while let Some((tree, before)) = open.pop() {

@@ -2,7 +2,7 @@
 //!
 //! A pattern's children are matched against a node's children in order, with backtracking only where a `many` hole can
 //! take runs of different lengths. Where several can, what failed once isn't tried again: whether the rest of a pattern
-//! matches the rest of the nodes depends on nothing but what the holes in that rest have taken already, so the work is
+//! matches the rest of the nodes depends only on what the holes in that rest have taken already, so the work is
 //! a polynomial of the nodes whose degree is the number of holes that are named twice, instead of exponential. Depth is
 //! bounded by the pattern, never by the source.
 
@@ -210,7 +210,7 @@ impl Matching<'_> {
         let tables = self.language.tables();
         let may_be =
             |(pattern, node): (&PatternNode, &Node<'_>)| pattern.may_be(*node) || tables.is_annotated(node.kind_id());
-        // Each has its place where no run is among them, and kinds are told at once.
+        // Each has its place where no run is among them, and kinds are compared at once.
         if self.probe.is_none() && !patterns.iter().any(is_run) && !patterns.iter().zip(nodes).all(may_be) {
             return None;
         }
@@ -232,7 +232,7 @@ impl Matching<'_> {
             return (!whole || nodes.is_empty()).then_some(0);
         };
         if let PatternNode::Many(index) = first {
-            // The fixed patterns behind it bound how many nodes it may take.
+            // The fixed patterns after it bound how many nodes it may take.
             let most = nodes.len().checked_sub(least(rest))?;
             let least = if whole && !rest.iter().any(is_run) { most } else { 0 };
             let state = failures.state(patterns.len(), nodes.len(), bound);

@@ -4,7 +4,7 @@
 //! become a small tree: a reading. The same text means different things in different places (`a: b` is a pair in an object
 //! and a label before a statement), so all readings without an error are kept, and one of them must match. Identifiers that
 //! are declared as holes become holes; a statement that consists of a hole alone becomes the hole, so that it stands for any
-//! statement; a string that holds nothing but a hole's name is a string with that hole as its contents. Where the language
+//! statement; a string that holds only a hole's name is a string with that hole as its contents. Where the language
 //! wants more than a name (a parameter with its type, a value in JSON), the compiler writes a stand-in for the hole and takes
 //! it as the hole.
 //!
@@ -87,7 +87,7 @@ pub(crate) enum PatternNode {
     Leaf(u16, Option<Box<[u8]>>),
     /// A string whose contents a hole takes: the kind, and the hole.
     Quoted(u16, usize),
-    /// A word with a hole in it: the kind, what stands before the hole, the hole, and what stands behind it.
+    /// A word with a hole in it: the kind, what stands before the hole, the hole, and what comes after it.
     Word(u16, Box<[u8]>, usize, Box<[u8]>),
     /// A node with children.
     Inner {

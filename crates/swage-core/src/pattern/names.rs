@@ -13,7 +13,7 @@ pub(crate) fn names_in_capitals(code: &str) -> impl Iterator<Item = (usize, &str
             let start = at;
             if in_name(c) {
                 at += code[at..].find(|c| !in_name(c)).unwrap_or(code.len() - at);
-                // The unit behind a number is a name, too.
+                // The unit after a number is a name, too.
                 let name = code[start..at].trim_start_matches(|c: char| c.is_ascii_digit());
                 let shouts = name.starts_with(|c: char| c.is_ascii_uppercase())
                     && name.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_');

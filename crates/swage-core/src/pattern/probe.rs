@@ -28,7 +28,7 @@ struct State {
 
 /// Where a match failed.
 pub(crate) struct Failure {
-    /// Twice the number of the part that failed; one more than that of the last part when something came behind it.
+    /// Twice the number of the part that failed; one more than that of the last part when something came after it.
     pub progress: usize,
     /// How many parts the pattern has.
     pub parts: usize,

@@ -17,7 +17,7 @@ use crate::sides::{Side, Sides};
 /// Most files that a finding on the whole change names.
 const MOST_RELATED: usize = 3;
 
-/// What is known of a changed file besides the diff.
+/// What is known of a changed file apart from the diff.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct FileFacts {
     /// Its bytes before and after the change, when they are known.

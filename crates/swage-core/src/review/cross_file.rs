@@ -1,4 +1,4 @@
-//! What a review needs besides the changed files: facts of the whole tree for links, and places in untouched files for
+//! What a review needs apart from the changed files: facts of the whole tree for links, and places in untouched files for
 //! what outside programs found.
 
 use std::collections::BTreeMap;

@@ -6,7 +6,7 @@ use crate::rule::RuleSet;
 use crate::scan::{Cache, Limits};
 use crate::sides::Sides;
 
-/// What an examination needs besides the change.
+/// What an examination needs apart from the change.
 pub struct Examination<'a> {
     /// The rules.
     pub rules: &'a RuleSet,
@@ -27,7 +27,7 @@ pub struct Examination<'a> {
 pub enum Fixes {
     /// Each is tried, which takes a scan of its file, and offered with the result.
     Tried,
-    /// They are left aside.
+    /// They are ignored.
     LeftAside,
 }
 
@@ -53,7 +53,7 @@ pub enum Progress {
 pub struct CheckerReport {
     /// The rule that it finds for.
     pub rule: RuleId,
-    /// What it found; or why there is no telling.
+    /// What it found; or why it can't be known.
     pub found: Sides<Result<Vec<Reported>, String>>,
 }
 

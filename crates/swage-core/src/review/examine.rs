@@ -183,6 +183,7 @@ fn put_together(
             .cloned()
             .chain(refused_suppressions(&compared, &hits, with.rules))
             .chain(generated_files(change, examined))
+            .chain(unlisted_findings(change, examined))
             .chain(unparsed_hunks(change, examined))
             .collect(),
     };
@@ -215,19 +216,32 @@ fn unparsed_hunks(change: &Change, examined: &[Examined]) -> Option<String> {
 /// Most files that a note names.
 const MOST_NAMED: usize = 3;
 
-/// What a reader should know of files that weren't looked at because a program makes them.
+/// A note on files that packs skip because they are generated.
 fn generated_files(change: &Change, examined: &[Examined]) -> Option<String> {
-    let made: Vec<String> = change
-        .files
-        .iter()
-        .zip(examined)
-        .filter(|(_, e)| e.generated)
-        .map(|(f, _)| String::from_utf8_lossy(&f.new_path).into_owned())
-        .collect();
-    let named = made.iter().take(MOST_NAMED).cloned().collect::<Vec<_>>().join(", ");
-    let more = made.len().saturating_sub(MOST_NAMED);
+    let (_, files) = named_files(change, examined, |e| e.generated)?;
+    Some(format!("Generated and vendored files skipped by packs: {files}."))
+}
+
+/// A note on findings that aren't listed because their files look generated.
+fn unlisted_findings(change: &Change, examined: &[Examined]) -> Option<String> {
+    let number = |e: &Examined| e.unlisted.iter().sum::<u64>();
+    let (count, files) = named_files(change, examined, |e| number(e) > 0)?;
+    let all: u64 = examined.iter().map(number).sum();
+    let (plural, look) = (if all == 1 { "" } else { "s" }, if count == 1 { "which looks" } else { "which look" });
+    Some(format!(
+        "{all} finding{plural} not listed, but counted by the gate, in {files}, {look} generated. Name what belongs here under \
+         `generated` or `vendored` on the target."
+    ))
+}
+
+/// How many files of a change are of a kind, and the first of them by name.
+fn named_files(change: &Change, examined: &[Examined], is: impl Fn(&Examined) -> bool) -> Option<(usize, String)> {
+    let own = change.files.iter().zip(examined).filter(|(_, e)| is(e));
+    let own: Vec<String> = own.map(|(f, _)| String::from_utf8_lossy(&f.new_path).into_owned()).collect();
+    let more = own.len().saturating_sub(MOST_NAMED);
     let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-    (!made.is_empty()).then(|| format!("Generated and vendored files skipped by packs: {named}{more}."))
+    let named = own.iter().take(MOST_NAMED).cloned().collect::<Vec<_>>().join(", ");
+    (!own.is_empty()).then(|| (own.len(), named + &more))
 }
 
 /// A rule that looks at what a change takes away finds what was there and isn't any more, and nothing else.

@@ -6,7 +6,7 @@ use crate::sides::{Side, Sides};
 
 use super::model::{ExcerptLine, Marker};
 
-/// Lines shown before and behind a finding.
+/// Lines shown before and after a finding.
 const AROUND: u32 = 2;
 /// Most lines of a long finding that are shown.
 const LONGEST: u32 = 8;

@@ -14,7 +14,7 @@ use crate::change::{Change, ChangedFile, Content, Contents, Nature, Tree};
 use crate::diff::Kind;
 use crate::ids::RuleId;
 use crate::lang::Language;
-use crate::rule::{Clause, Extent, Rule, RuleSet, Severity, Subject, SyntaxFault};
+use crate::rule::{Clause, Extent, Rule, RuleSet, Severity, SyntaxFault};
 use crate::scan::{
     Fact, FileScan, Hit, Markers, Span, Status, Syntax, hides_security, is_binary, looks_generated, scan,
     scan_fragment, syntax_errors,
@@ -383,8 +383,8 @@ fn is_known_as_generated(
     looks(&file.old_path, old) && still
 }
 
-/// Takes the lesser findings out of a file that the change adds and that looks as if a program made it, when a rule says how
-/// many they are: nobody mends such a file line by line. The target doesn't know it as such, so it may only look so: errors
+/// Takes the warnings and notes out of a file that the change adds and that looks generated: nobody mends such a file line by
+/// line. The target doesn't know it as such, so it may only look so: errors
 /// stay, and what rules find that are locked or about security, and the gate counts the others by severity, so that no
 /// verdict is better for it. What a comment suppresses stays, since the gate limits that on its own.
 fn leave_unlisted(
@@ -395,19 +395,12 @@ fn leave_unlisted(
     out: &mut Examined,
 ) {
     let (path, Content::Whole { bytes, .. }) = (&file.new_path, &sides.new) else { return };
-    let tells = |rule: &&Arc<Rule>| {
-        rule.change().is_some_and(|change| change.subject == Subject::Generated) && rule.wants_path(path)
-    };
-    let Some(teller) = rules.rules().iter().find(tells).filter(|_| sides.old == Content::Absent) else { return };
-    if !rules.is_generated(path) && !looks_generated(bytes, Language::of(path, bytes)) {
+    let looks = rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes));
+    if sides.old != Content::Absent || !looks {
         return;
     }
     let is_lesser = |rule: &Arc<Rule>| {
-        rule.skip_generated
-            && rule.severity != Severity::Error
-            && rule.severity >= teller.severity
-            && !rule.locked
-            && !rule.is_about_security()
+        rule.skip_generated && rule.severity != Severity::Error && !rule.locked && !rule.is_about_security()
     };
     let leave = |hit: &mut Hit| hit.suppressed.is_none() && rules.get(&hit.rule).is_some_and(is_lesser);
     let unlisted: Vec<Hit> = hits.extract_if(.., leave).collect();

@@ -27,7 +27,7 @@ pub struct Path {
     pub encoded: bool,
 }
 
-/// What is encoded in a path that isn't UTF-8, besides the bytes above 0x7f.
+/// What is encoded in a path that isn't UTF-8, apart from the bytes above 0x7f.
 const ENCODED: &AsciiSet = &CONTROLS.add(b'%').add(b' ');
 
 impl Path {
@@ -192,7 +192,7 @@ pub enum Standing {
     Settled(Settled),
 }
 
-/// A finding that a decision lets be.
+/// A finding that a decision settles.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Settled {
     /// What was decided.
@@ -216,7 +216,7 @@ impl Settled {
     }
 }
 
-/// A finding that a comment beside it lets be.
+/// A finding that a comment beside it suppresses.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Suppressed {
     /// Why, in the comment's words.
@@ -398,7 +398,7 @@ pub struct FileEntry {
     pub syntax_errors: u32,
     /// What kind of thing it is.
     pub nature: Nature,
-    /// Lines that were written and dropped, those that only moved aside.
+    /// Lines that were written and dropped, without those that only moved.
     pub written: Written,
     /// How many new findings aren't listed, since it looks generated: errors, warnings, notes. The gate counts them.
     pub unlisted: [u64; 3],
@@ -482,7 +482,7 @@ impl Review {
         }
     }
 
-    /// Findings that a comment lets be and that the change brought the comment for.
+    /// Findings that a comment suppresses and that the change brought the comment for.
     pub fn new_suppressions(&self) -> impl Iterator<Item = (&Finding, &str)> {
         let own = self.findings.iter().filter_map(|f| Some((f, f.suppressed()?)));
         own.filter(|(_, suppressed)| suppressed.in_change).map(|(f, suppressed)| (f, suppressed.reason.as_str()))

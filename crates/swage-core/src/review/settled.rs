@@ -60,14 +60,14 @@ fn is_there(f: &Finding) -> bool {
     f.state != State::Absent
 }
 
-/// The findings that a decision is about, by index; those that are let be already aside.
+/// The findings that a decision is about, by index; without those that are settled already.
 fn covered(review: &Review, decision: &Decision) -> Vec<usize> {
     // A measure that has grown is more than what was settled, unless it is its present value that was: the message names it.
     let grown = |f: &Finding| f.is_worse() && f.message != decision.message;
     let own = |f: &Finding| f.rule == decision.rule && is_there(f) && f.is_open() && !grown(f);
     let same = |f: &Finding| f.text_digest == decision.text;
     // In another file only code that the comparison with the base knows as moved: the same text in new code, with the old
-    // taken away, is no move. Without a base there is no telling.
+    // taken away, is no move. Without a base it can't be known.
     let moved = |f: &Finding| f.state != State::New || review.base.is_none();
     let all = |wanted: &dyn Fn(&Finding) -> bool| {
         let wanted = review.findings.iter().enumerate().filter(|(_, f)| own(f) && wanted(f));

@@ -1,5 +1,5 @@
-//! Which of a change's lines were written, and which only moved or were indented anew: a line that one place lost and
-//! another got, white space aside, is neither written nor dropped.
+//! Which of a change's lines were written, and which only moved or were re-indented: a line that one place lost and
+//! another got, not counting white space, is neither written nor dropped.
 
 use std::collections::HashMap;
 

@@ -29,7 +29,7 @@ pub enum Subject {
     Files,
     /// How many added and removed lines.
     Lines,
-    /// How many commits, merges aside.
+    /// How many commits, without merges.
     Commits,
     /// Each file that it leaves, by its bytes.
     FileSize,

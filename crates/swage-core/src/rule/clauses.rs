@@ -23,7 +23,7 @@ pub(super) fn ways() -> Vec<&'static str> {
     READERS.iter().map(Reader::key).chain(["any"]).collect()
 }
 
-/// The keys of what is looked for, fixes aside.
+/// The keys of what is looked for, not counting fixes.
 pub(super) fn clause_keys() -> impl Iterator<Item = &'static Key> {
     let own = READERS.iter().flat_map(|reader| reader.keys);
     own.chain([&ANY_KEY, &LANGUAGES_KEY]).chain(FILTER_KEYS.iter())
@@ -96,7 +96,7 @@ fn read_clause(
 
 /// Notes that a table asks for nothing, or for several things at once.
 fn refuse(table: &mut Table<'_, '_>, given: &[&Reader], name: &str, p: &mut Problems<'_>) {
-    // So that they aren't called unknown besides.
+    // So that they aren't called unknown as well.
     READERS.iter().flat_map(|reader| reader.keys).for_each(|key| table.note(key.name));
     let quoted = |reader: &Reader| format!("`{}`", reader.key());
     let (what, hint) = if given.is_empty() {

@@ -19,7 +19,7 @@ use crate::pattern::PatternError;
 pub struct LanguageSet {
     /// Finds everything in `words`, in whatever case.
     pub(crate) finder: Option<AhoCorasick>,
-    /// Every word of `entries`, and behind those, where they are of use, the language's openers.
+    /// Every word of `entries`, and after those, where they are of use, the language's openers.
     pub(crate) words: Vec<Word>,
     /// How many of them are words of entries.
     pub(crate) word_count: usize,
@@ -49,11 +49,11 @@ pub(crate) struct Entry {
     pub plan: Plan,
 }
 
-/// What tells that entries find nothing in a file, side by side, since it is asked of all entries for every file.
+/// What says that entries find nothing in a file, side by side, since it is asked of all entries for every file.
 #[derive(Debug, Default)]
 pub(crate) struct Prefilters {
     all: Vec<Prefilter>,
-    /// Lists of words, each behind its length.
+    /// Lists of words, each after its length.
     lists: Vec<u32>,
 }
 
@@ -204,7 +204,7 @@ fn compile_clause(clause: &Clause, language: Option<&'static Language>) -> Resul
 }
 
 /// What a file must hold for the filters of a clause to let anything through: the words of the patterns that must be
-/// around it, in it, before it or behind it.
+/// around it, in it, before it or after it.
 fn filter_needs(clause: &Clause, language: &'static Language, words: &mut Vocabulary) -> Needs {
     let mut all = Needs::default();
     for filter in &clause.filters {

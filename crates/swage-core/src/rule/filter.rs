@@ -33,9 +33,9 @@ pub enum Relation {
     PrecededBy,
     /// No such node right before the match.
     NotPrecededBy,
-    /// The node right behind the match, where it begins on the line on which the match ends.
+    /// The node right after the match, where it begins on the line on which the match ends.
     FollowedBy,
-    /// No such node right behind the match.
+    /// No such node right after the match.
     NotFollowedBy,
     /// Not the match itself.
     Unless,
@@ -103,8 +103,8 @@ pub(super) static FILTER_KEYS: [Key; 13] = [
     Key::new("not_encloses", Holds::Tables(&PLACE), "What must not be in the match."),
     Key::new("preceded_by", Holds::Tables(&PLACE), "What must stand right before the match."),
     Key::new("not_preceded_by", Holds::Tables(&PLACE), "What must not stand right before the match."),
-    Key::new("followed_by", Holds::Tables(&PLACE), "What must stand right behind the match, on its last line."),
-    Key::new("not_followed_by", Holds::Tables(&PLACE), "What must not stand right behind the match, on its last line."),
+    Key::new("followed_by", Holds::Tables(&PLACE), "What must come right after the match, on its last line."),
+    Key::new("not_followed_by", Holds::Tables(&PLACE), "What must not come right after the match, on its last line."),
     Key::new("unless", Holds::Tables(&PLACE), "What the match itself must not be."),
     Key::new("earlier", Holds::Tables(&PLACE), "What must end before the match in the nearest function around it."),
     Key::new(

@@ -89,7 +89,7 @@ static EDIT_KEYS: [Key; 5] = [
     Key::new("rewrite", Holds::String, "What takes the place; {NAME} is filled in as in messages."),
     Key::new("remove", Holds::OneOf(|| words(&REMOVALS)), "What is taken away."),
     Key::new("insert_before", Holds::String, "Lines to put before the statement."),
-    Key::new("insert_after", Holds::String, "Lines to put behind the statement."),
+    Key::new("insert_after", Holds::String, "Lines to put after the statement."),
     Key::new("at", Holds::String, "The hole whose place is edited; the match when left out."),
 ];
 
@@ -168,7 +168,7 @@ pub(super) fn check_fix(fix: &PlacedFix, known: &[&str], p: &mut Problems<'_>) {
         } else {
             nearest(name, known.iter().copied())
         };
-        let hint = format!("{names} (a brace that is code needs a space behind it)");
+        let hint = format!("{names} (a brace that is code needs a space after it)");
         p.at(fix.at, format!("nothing gives `{name}` in the fix"), Some(hint));
     }
 }

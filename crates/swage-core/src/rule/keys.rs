@@ -9,7 +9,7 @@ pub(crate) struct Keys {
     pub about: &'static str,
     /// Its keys; those of several groups in turn.
     pub keys: fn() -> Vec<&'static Key>,
-    /// What must be given besides the required keys.
+    /// What must be given apart from the required keys.
     pub choice: Choice,
     /// Other tables, one of which this is; it has no keys of its own then.
     pub variants: &'static [&'static Keys],
@@ -68,7 +68,7 @@ pub(crate) enum Holds {
     Table(&'static Keys),
     /// A list of tables; one alone is a list of one.
     Tables(&'static Keys),
-    /// A table of tables with names of any kind; at least so many.
+    /// A table of tables with names of any kind; at least this many.
     Named(&'static Keys, u64),
 }
 

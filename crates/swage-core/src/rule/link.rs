@@ -19,7 +19,7 @@ pub struct Link {
     pub kept: Vec<String>,
     /// How far apart two facts may be.
     pub within: Within,
-    /// Facts whose texts stand in more files than so many aren't judged.
+    /// Facts whose texts stand in more files than this aren't judged.
     pub max_files: Option<u64>,
 }
 
@@ -50,7 +50,7 @@ pub enum Within {
 pub struct Collection {
     /// Its name in the rule.
     pub name: String,
-    /// What is said of a fact that a finding names besides.
+    /// What is said of a fact that a finding also names.
     pub says: String,
     /// Only these paths; all when `None`.
     pub paths: Option<PathSet>,
@@ -67,7 +67,7 @@ pub struct Collection {
     pub of_file_only: bool,
 }
 
-/// What tells which file a fact is about.
+/// What says which file a fact is about.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum FileOf {
     /// It is the one that the fact stands in.

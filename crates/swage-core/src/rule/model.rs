@@ -76,7 +76,7 @@ pub struct Rule {
     pub skip_paths: Option<PathSet>,
     /// Ways to match; a place that any of them finds is a finding.
     pub clauses: Arc<Vec<Clause>>,
-    /// What it looks at besides single files.
+    /// What it looks at apart from single files.
     pub beyond: Option<Arc<Beyond>>,
     /// What it finds is never shown whole.
     pub secret: bool,
@@ -188,7 +188,7 @@ impl Rule {
     }
 }
 
-/// What a rule looks at besides single files.
+/// What a rule looks at apart from single files.
 #[derive(Debug)]
 pub enum Beyond {
     /// Facts of many files, which its ways collect.
@@ -236,7 +236,7 @@ pub enum Example {
     Change {
         /// The change.
         change: Box<Change>,
-        /// What is known of each of its files besides.
+        /// What is known of each of its files as well.
         figures: Vec<FileFigures>,
         /// What it shows, for people.
         shown: String,

@@ -38,7 +38,7 @@ impl fmt::Display for Problem {
     }
 }
 
-/// Collects the mistakes of one file, so that all are told at once.
+/// Collects the mistakes of one file, so that all are reported at once.
 #[derive(Debug)]
 pub(crate) struct Problems<'s> {
     pub file: &'s str,

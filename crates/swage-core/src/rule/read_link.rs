@@ -43,7 +43,7 @@ static COLLECTION: Keys = Keys {
     })
 };
 static COLLECTION_KEYS: [Key; 3] = [
-    Key::new("says", Holds::String, "What a finding says of a fact that it names besides."),
+    Key::new("says", Holds::String, "What a finding says of a fact that it also names."),
     Key::new("removed", Holds::Flag, "Only facts that the change took away."),
     Key::new(
         "file",

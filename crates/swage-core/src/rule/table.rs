@@ -187,7 +187,7 @@ impl<'t, 'i> Table<'t, 'i> {
                 let renamed = RENAMED.iter().find(|(old, new)| *old == name && self.known.contains(new));
                 let word = renamed.map_or(name, |(_, new)| new);
                 let hint = nearest(word, self.known.iter().copied());
-                // What is misspelt isn't missing besides.
+                // What is misspelt isn't missing as well.
                 if let Some(meant) = near(word, self.known.iter().copied()) {
                     p.withdraw(self.at, &format!("needs `{meant}`"));
                 }

@@ -67,9 +67,9 @@ impl Vocabulary {
     }
 }
 
-/// Words of which one stands wherever an expression matches; `None` when there is no telling.
+/// Words of which one stands wherever an expression matches; `None` when it can't be known.
 pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
-    // Each letter that may be small or capital would double the number of beginnings, so they are told by one of them.
+    // Each letter that may be small or capital would double the number of beginnings, so they are recognised by one of them.
     let plain = without_case(expression);
     let any_case = plain != expression;
     let hir = regex_syntax::ParserBuilder::new().utf8(false).multi_line(true).crlf(true).build().parse(&plain).ok()?;

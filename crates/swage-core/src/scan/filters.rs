@@ -52,7 +52,7 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// Looks at the node before, attributes and decorators aside, or where this one is the first of what it merely
+    /// Looks at the node before, not counting attributes and decorators, or where this one is the first of what it merely
     /// heads, before that.
     fn preceded(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let mut at = node;
@@ -73,7 +73,7 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// Looks at the node behind, where it begins on the line on which this one ends.
+    /// Looks at the node after, where it begins on the line on which this one ends.
     fn followed(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let row = node.end_position().row;
         let mut at = node;

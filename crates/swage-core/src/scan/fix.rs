@@ -215,7 +215,7 @@ impl<'t> Proposal<'_, 't> {
         Edit { range: start..end, text }
     }
 
-    /// The outermost node that stands in the same place, closing semicolons aside.
+    /// The outermost node that stands in the same place, not counting closing semicolons.
     fn outermost(&self, range: Range<usize>) -> Option<Node<'t>> {
         let file = self.file?;
         let mut node = file.around(&range);
@@ -231,7 +231,7 @@ impl<'t> Proposal<'_, 't> {
         Some(node)
     }
 
-    /// The statement that a range is, with a semicolon behind it.
+    /// The statement that a range is, with a semicolon after it.
     fn statement(&self, range: Range<usize>) -> Option<Range<usize>> {
         let file = self.file?;
         let mut node = file.around(&range);

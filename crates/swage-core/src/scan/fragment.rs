@@ -1,7 +1,7 @@
 //! Code of which only a part is known: what a hunk of a diff shows.
 //!
 //! A fragment is cut off at both ends, so it is completed before it is parsed: brackets that were open before it or are
-//! open behind it get their other half, blocks told by indentation get heads, and of the ways in which a language wraps
+//! open after it get their other half, blocks recognised by indentation get heads, and of the ways in which a language wraps
 //! pieces of code that one is taken in which least fails to parse. A match counts only when all of it lies in the fragment
 //! and nothing of it is an error, so that what was made up is never reported.
 
@@ -171,7 +171,7 @@ fn bracketed(fragment: &[u8], language: &Language) -> (Vec<u8>, Vec<u8>) {
     (before, after)
 }
 
-/// What opens a bracket, by what stands behind its other half.
+/// What opens a bracket, by what comes after its other half.
 fn head(opener: u8, behind: &[u8], parenthesised: bool) -> Vec<u8> {
     let next = behind.trim_ascii_start();
     let head: &[u8] = match opener {

@@ -1,4 +1,4 @@
-//! Whether a program made a file, or it was released elsewhere, told by its contents: rules that skip such files leave it
+//! Whether a program made a file, or it was released elsewhere, recognised by its contents: rules that skip such files leave it
 //! alone, and the result names it, so that nothing is left out in silence.
 
 use std::sync::LazyLock;
@@ -73,7 +73,7 @@ fn is_released_source(head: &[u8]) -> bool {
 /// The head with which programs that put modules together begin: for every way of loading the file, or with their helpers.
 fn is_bundled(head: &[u8]) -> bool {
     let start = &head[..head.len().min(400)];
-    // People write such heads, too, and put a blank behind their `if`.
+    // People write such heads, too, and put a blank after their `if`.
     let by_hand = has(start, b"if (typeof exports");
     has(start, b"typeof exports") && !by_hand
         || has(start, b"Object.create;\nvar __")

@@ -11,7 +11,7 @@ use crate::ids::RuleId;
 use crate::rule::{Figure, Rule, Severity};
 
 /// Where a match stands. Lines and columns are 1-based; columns count Unicode scalar values; the end column is the one
-/// behind the last character.
+/// after the last character.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct Span {
     /// First line.
@@ -20,7 +20,7 @@ pub struct Span {
     pub start_column: u32,
     /// Last line.
     pub end_line: u32,
-    /// Column behind the end.
+    /// Column after the end.
     pub end_column: u32,
 }
 
@@ -71,7 +71,7 @@ pub struct Hit {
     pub secret: bool,
 }
 
-/// A place that a hit is about besides its own.
+/// A place that a hit is about apart from its own.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Elsewhere {
     /// The file.

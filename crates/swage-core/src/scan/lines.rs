@@ -20,13 +20,13 @@ impl<'a> Lines<'a> {
         Self { content, starts }
     }
 
-    /// How many lines there are; a last line without LF counts, an empty one behind the last LF doesn't.
+    /// How many lines there are; a last line without LF counts, an empty one after the last LF doesn't.
     pub fn count(&self) -> usize {
         let last = self.starts.last().copied().unwrap_or(0);
         if last == self.content.len() { self.starts.len() - 1 } else { self.starts.len() }
     }
 
-    /// A line (0-based) without its LF and a CR before it; empty behind the end.
+    /// A line (0-based) without its LF and a CR before it; empty after the end.
     pub fn get(&self, line: usize) -> &'a [u8] {
         let Some(&start) = self.starts.get(line) else { return &[] };
         let end = self.starts.get(line + 1).map_or(self.content.len(), |next| next - 1);
@@ -34,8 +34,8 @@ impl<'a> Lines<'a> {
         text.strip_suffix(b"\r").unwrap_or(text)
     }
 
-    /// The bytes of a line (0-based) without its LF and a CR before it; `None` behind the end, where an empty line is one only
-    /// right behind the last LF.
+    /// The bytes of a line (0-based) without its LF and a CR before it; `None` after the end, where an empty line is one only
+    /// right after the last LF.
     pub fn range(&self, line: usize) -> Option<std::ops::Range<usize>> {
         let start = *self.starts.get(line)?;
         Some(start..start + self.get(line).len())

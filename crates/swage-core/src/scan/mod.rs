@@ -61,7 +61,7 @@ pub enum Markers {
 
 /// Scans a file with the rules that are `wanted` for its path. Byte order marks are taken off before; see [`decoded`].
 ///
-/// `language` decides which rules apply and how the file is parsed. The result depends on nothing but the arguments.
+/// `language` decides which rules apply and how the file is parsed. The result depends only on the arguments.
 pub fn scan(
     content: &[u8],
     language: Option<&'static Language>,
@@ -211,7 +211,7 @@ pub(crate) fn settle(content: &[u8], language: Option<&'static Language>, hits: 
     allow::apply(&mut suppressions, hits, &mut [], &RuleSet::new(Vec::new()));
 }
 
-/// A NUL among the first 8,000 bytes, as git tells it.
+/// A NUL among the first 8,000 bytes, as git decides it.
 pub fn is_binary(content: &[u8]) -> bool {
     memchr::memchr(0, &content[..content.len().min(8000)]).is_some()
 }

@@ -1,7 +1,7 @@
 //! Paths through a function: whether one leads from a match to the function's end, or out of it, on which something is missing, or
 //! on which something stands.
 //!
-//! One pass over the statements behind the match, with their branches, and on to what stands around them. Where it isn't certain
+//! One pass over the statements after the match, with their branches, and on to what stands around them. Where it isn't certain
 //! that a path lacks something, it is taken not to: what stands in a loop's body counts although the loop may not run, what a
 //! function inside does counts as done, handlers of exceptions are followed only when nothing in what they guard counts, a branch
 //! that asks about what the match gave a name, or the same as a branch around the match, isn't followed out of the function, what
@@ -25,7 +25,7 @@ const DEEPEST: usize = 500;
 struct Flow {
     /// To the next statement.
     falls_through: bool,
-    /// To behind the loop or switch that a `break` or `continue` leaves.
+    /// To after the loop or switch that a `break` or `continue` leaves.
     breaks: bool,
     /// Out of the function.
     leaves: bool,
@@ -50,7 +50,7 @@ impl Flow {
 impl<'f> Search<'f> {
     /// Whether a path leads from a match to the end of its function on which nothing meets the filter.
     pub(super) fn has_path_without(&self, filter: &Filter, node: Node<'f>, given: Given<'_>) -> bool {
-        // What stands behind a fragment isn't known.
+        // What comes after a fragment isn't known.
         self.file.known.is_none() && self.paths(filter, node, given).leads_out(node)
     }
 
@@ -124,7 +124,7 @@ impl<'f> Paths<'_, 'f> {
         begun && (flow.falls_through || flow.leaves)
     }
 
-    /// The flow through statements one behind the other.
+    /// The flow through statements one after another.
     fn sequence(&self, statements: impl Iterator<Item = Node<'f>>, mut flow: Flow, depth: usize) -> Flow {
         for statement in statements {
             if !flow.falls_through {

@@ -327,7 +327,7 @@ impl<'a> Search<'a> {
     }
 }
 
-/// The zone at a byte offset; `zones` are in the order of their starts, inner behind outer.
+/// The zone at a byte offset; `zones` are in the order of their starts, inner after outer.
 fn zone_of(zones: &[(Range<usize>, Zone)], offset: usize) -> Zone {
     let upto = zones.partition_point(|(range, _)| range.start <= offset);
     zones[..upto].iter().rev().take(64).find(|(range, _)| range.end > offset).map_or(Zone::Code, |(_, zone)| *zone)

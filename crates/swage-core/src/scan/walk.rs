@@ -90,7 +90,7 @@ impl Marks<'_> {
         self.all.is_none() || self.are_between(node.start_byte(), node.end_byte())
     }
 
-    /// Whether there is a mark in the rest of a node, behind what is done in it.
+    /// Whether there is a mark in the rest of a node, after what is done in it.
     fn are_behind(&mut self, done: Node<'_>, outer: Node<'_>) -> bool {
         self.all.is_none() || self.are_between(done.end_byte(), outer.end_byte())
     }

@@ -1,7 +1,7 @@
 //! Names and their definitions, by the scopes of the language.
 //!
 //! The walk over the tree, parents first, gathers the scopes with the names that they bind, the uses of names, imports,
-//! and definitions that stand side by side. Order within a scope is left aside: a name that is bound anywhere in a scope
+//! and definitions that stand side by side. Order within a scope is ignored: a name that is bound anywhere in a scope
 //! is defined in all of it. Wherever there is doubt, the name counts as defined and as used, because a false alarm costs
 //! more than a miss: a file that doesn't parse whole has no odd names, and one that imports everything of a module or
 //! makes names while it runs has no undefined ones.

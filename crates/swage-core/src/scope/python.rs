@@ -122,7 +122,7 @@ fn function<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     each(list, |parameter| {
         let inner = match parameter.kind() {
             "default_parameter" | "typed_default_parameter" => g.field(parameter, Field::Name),
-            // The name comes first, the type behind it.
+            // The name comes first, the type after it.
             "typed_parameter" => parameter.named_child(0),
             _ => Some(parameter),
         };
@@ -220,7 +220,7 @@ fn guarded(node: Node<'_>) -> bool {
     around.is_some_and(|n| matches!(n.kind(), "try_statement" | "except_clause" | "else_clause"))
 }
 
-/// Whether a function does nothing but import, which must then be what it is for.
+/// Whether a function only imports, which must then be what it is for.
 fn is_all_of_function(node: Node<'_>) -> bool {
     let Some(block) = node.parent().filter(|block| block.kind() == "block") else { return false };
     let only = Children::named(block).all(|child| {

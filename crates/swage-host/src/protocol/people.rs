@@ -55,7 +55,7 @@ pub struct Me {
     pub name: String,
     /// What they may do.
     pub role: Role,
-    /// How many events they haven't been told of yet.
+    /// How many events they haven't been notified of yet.
     pub unread: u64,
 }
 

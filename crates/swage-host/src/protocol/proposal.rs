@@ -215,7 +215,7 @@ pub struct Proposal {
     pub delete_branch: bool,
     /// Who is asked to review it.
     pub reviewers: Vec<String>,
-    /// Who watches it besides.
+    /// Who watches it as well.
     pub watchers: Vec<String>,
     /// Labels.
     pub labels: Vec<String>,
@@ -417,7 +417,7 @@ pub struct Event {
 }
 
 impl Event {
-    /// What somebody did, for a sentence behind the name, and what else is told of it.
+    /// What somebody did, for a sentence after the name, and what else is told of it.
     pub fn in_words(&self) -> (&str, &str) {
         let text = self.text.as_str();
         let (kind, rest) = text.split_once(": ").unwrap_or((text, ""));

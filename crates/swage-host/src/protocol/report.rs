@@ -100,7 +100,7 @@ pub struct Edit {
     pub start_column: u32,
     /// Last line.
     pub end_line: u32,
-    /// The column behind the end.
+    /// The column after the end.
     pub end_column: u32,
     /// What takes its place.
     pub text: String,

@@ -36,7 +36,7 @@ pub struct Anchor {
     /// Last line.
     #[serde(default)]
     pub end_line: Option<u32>,
-    /// The column behind the end.
+    /// The column after the end.
     #[serde(default)]
     pub end_column: Option<u32>,
 }

@@ -57,7 +57,7 @@ pub struct ServerOptions {
     pub idle: Option<Duration>,
     /// What is run on each new revision. By default nothing.
     pub checker: Option<CheckerOptions>,
-    /// How people are told by mail what happened. By default not at all.
+    /// How people are notified by mail what happened. By default not at all.
     pub mail: Option<MailOptions>,
 }
 

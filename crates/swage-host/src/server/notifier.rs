@@ -21,7 +21,7 @@ pub struct MailOptions {
     pub quiet: Duration,
 }
 
-/// Looks so often for what is to be told.
+/// Looks this often for what is to be told.
 const PAUSE: Duration = Duration::from_millis(500);
 /// After a failure, so long.
 const LONG_PAUSE: Duration = Duration::from_secs(30);

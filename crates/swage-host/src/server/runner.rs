@@ -14,7 +14,7 @@ use crate::storage::{Due, Refusal};
 /// The name of the checker's status and of whoever it speaks as.
 pub const CHECKER: &str = "swage";
 
-/// Looks so often for what is to be done.
+/// Looks this often for what is to be done.
 const PAUSE: Duration = Duration::from_millis(200);
 /// Most bytes of what a failed run said that are kept.
 const MOST_SAID: usize = 120;
@@ -64,7 +64,7 @@ struct Checker {
 /// How a run ended.
 enum Ended {
     Well,
-    /// The host stops; it is begun anew when that is started again.
+    /// The host stops; it is started again when that is started again.
     Stopped,
     Badly(String),
 }

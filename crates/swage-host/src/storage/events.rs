@@ -24,7 +24,7 @@ pub(super) fn note(tx: &Transaction<'_>, event: &Happening<'_>, mentioned: &[Str
     )?;
     let number = tx.last_insert_rowid() as u64;
     tx.execute("UPDATE proposals SET updated = ?2 WHERE number = ?1", params![event.proposal, at])?;
-    // A program's steps are many, and what they come to is told by the verdict.
+    // A program's steps are many, and the verdict sums them up.
     if !matches!(event.what, "status" | "reported" | "verdict") {
         tx.execute(
             "INSERT OR IGNORE INTO notices (person, event)
@@ -45,7 +45,7 @@ pub(super) fn note(tx: &Transaction<'_>, event: &Happening<'_>, mentioned: &[Str
     Ok(number)
 }
 
-/// The names behind `@` in a text.
+/// The names after `@` in a text.
 pub(super) fn mentioned(text: &str) -> Vec<String> {
     let mut names: Vec<String> = Vec::new();
     for (at, _) in text.match_indices('@') {
@@ -71,7 +71,7 @@ impl Storage {
         self.events("WHERE proposal = ?1 ORDER BY number", params![proposal])
     }
 
-    /// What somebody hasn't been told of yet, oldest first, with the proposal of each.
+    /// What somebody hasn't been notified of yet, oldest first, with the proposal of each.
     pub fn notices(&self, person: &str) -> Result<Vec<(u64, Event)>, Refusal> {
         let mut select = self.connection.prepare_cached(
             "SELECT number, at, who, what, text, revision, thread, proposal FROM events

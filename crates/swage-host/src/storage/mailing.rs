@@ -1,4 +1,4 @@
-//! What people are told by mail: what happened that they haven't looked at yet.
+//! What people are notified of by mail: what happened that they haven't looked at yet.
 
 use rusqlite::params;
 
@@ -6,7 +6,7 @@ use super::events::event;
 use super::{Refusal, Storage, now};
 use crate::protocol::Event;
 
-/// What somebody is to be told of a proposal.
+/// What somebody is to be notified of a proposal.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Notification {
     /// Who.
@@ -31,7 +31,7 @@ impl Storage {
         Ok(tx.commit()?)
     }
 
-    /// What hasn't been mailed yet and is at least so many seconds old, so that what belongs together goes together.
+    /// What hasn't been mailed yet and is at least this many seconds old, so that what belongs together goes together.
     pub fn unmailed(&self, seconds: i64) -> Result<Vec<Notification>, Refusal> {
         let mut select = self.connection.prepare_cached(
             "SELECT e.number, e.at, e.who, e.what, e.text, e.revision, e.thread,
@@ -58,7 +58,7 @@ impl Storage {
         Ok(all)
     }
 
-    /// Notes that somebody has been told by mail.
+    /// Notes that somebody has been notified by mail.
     pub fn mailed(&mut self, told: &Notification) -> Result<(), Refusal> {
         let tx = self.write()?;
         for event in &told.events {

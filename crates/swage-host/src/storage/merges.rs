@@ -1,5 +1,5 @@
 //! Verdicts, and merges. What is about to be merged is written down before the target moves: when the host is cut short in
-//! between, the history of the target tells whether it did.
+//! between, the history of the target shows whether it did.
 
 use rusqlite::{OptionalExtension, Transaction, params};
 

@@ -30,7 +30,7 @@ pub struct ChangeArgs {
     /// Only what is committed since the target
     #[arg(long, conflicts_with = "patch")]
     pub committed: bool,
-    /// Diffs in files, one behind the other, or in a folder, by name; `-` is standard input
+    /// Diffs in files, one after another, or in a folder, by name; `-` is standard input
     #[arg(long, value_name = "FILE", num_args = 1..)]
     pub patch: Vec<PathBuf>,
     /// The folder with the files of --patch, before or after it
@@ -60,7 +60,7 @@ pub struct ChangeArgs {
 }
 
 impl ChangeArgs {
-    /// The words that name the change, each behind a blank, to be typed again.
+    /// The words that name the change, each after a blank, to be typed again.
     pub fn as_typed(&self) -> String {
         let flags = [(self.staged, "--staged"), (self.uncommitted, "--uncommitted"), (self.committed, "--committed")];
         let flags = flags.into_iter().filter(|(given, _)| *given).map(|(_, flag)| flag.to_owned());
@@ -116,7 +116,7 @@ pub struct OutputArgs {
 }
 
 impl OutputArgs {
-    /// What a page shows besides the review, when a page is asked for.
+    /// What a page shows apart from the review, when a page is asked for.
     pub fn page(
         &self,
         change: &Change,

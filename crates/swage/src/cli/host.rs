@@ -320,7 +320,7 @@ pub struct ServeArgs {
     /// The folder that keeps everything; it is made when it isn't there
     #[arg(long, value_name = "DIR", default_value = "swage-host")]
     pub data: PathBuf,
-    /// Stop by itself after so many seconds without a request
+    /// Stop by itself after this many seconds without a request
     #[arg(long, value_name = "SECONDS")]
     pub idle: Option<u64>,
     /// Review each new revision as `swage post` does, and answer what is asked in the threads of that

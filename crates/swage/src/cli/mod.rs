@@ -41,7 +41,7 @@ fn thread_count(text: &str) -> Result<u16, &'static str> {
 }
 
 /// Options that say which change is meant and that a command always refuses, since its change must be a branch, or
-/// committed; help and completions leave them out, and who types one is told why.
+/// committed; help and completions leave them out, and who types one gets the reason.
 const REFUSED: [(&str, &[&str]); 2] =
     [("gate", &["patch", "tree", "strip", "allow_empty"]), ("post", &["staged", "uncommitted"])];
 
@@ -316,10 +316,10 @@ pub enum Hook {
 
 #[derive(Debug, Args)]
 pub struct DemoArgs {
-    /// A folder that is empty or doesn't exist yet [default: swage-demo in the temporary folder, made anew]
+    /// A folder that is empty or doesn't exist yet [default: swage-demo in the temporary folder, recreated]
     #[arg(value_name = "DIR")]
     pub folder: Option<PathBuf>,
-    /// Make a demo's folder anew, unless anything in it was changed
+    /// Recreate a demo's folder, unless anything in it was changed
     #[arg(long)]
     pub again: bool,
     /// Leave the pages of the demo's review host up until interrupted

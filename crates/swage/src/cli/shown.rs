@@ -52,7 +52,7 @@ pub struct ShownArgs {
     /// Show counts by rule and by file instead of findings
     #[arg(long)]
     pub summary: bool,
-    /// Show only findings in these files and folders, named behind `--` from the current folder on
+    /// Show only findings in these files and folders, named after `--` from the current folder on
     #[arg(last = true, value_name = "PATHS")]
     pub only: Vec<PathBuf>,
 }

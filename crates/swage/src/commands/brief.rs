@@ -94,7 +94,7 @@ impl<'a> Pictures<'a> {
         };
         let map = args.map.as_deref();
         let wrong = |path: &FilePath, endings: &str| {
-            Failure::wrong(format!("{}: the ending of the name doesn't tell the kind of picture", path.display()))
+            Failure::wrong(format!("{}: the ending of the name doesn't say the kind of picture", path.display()))
                 .hint(format!("Give it the ending {endings}."))
         };
         if let Some(path) = map.filter(|path| !has_ending(path, &["svg", "dot", "gv"])) {

@@ -83,7 +83,7 @@ impl Demo {
                 None => return Err(left("isn't empty").hint(empty)),
                 Some(_) if !again => {
                     return Err(left("holds a demo already")
-                        .hint(format!("{empty} With --again this one is made anew, unless it was changed.")));
+                        .hint(format!("{empty} With --again this one is recreated, unless it was changed.")));
                 }
                 Some(made) if earlier.state().ok().as_ref() != Some(&made) => {
                     return Err(left("holds a demo that has been changed").hint(empty));
@@ -116,7 +116,7 @@ impl Demo {
         Ok(format!("{refs}{head}{config}{files}{}\n", hooks.join(" ")))
     }
 
-    /// Remembers what the folder is like, so that only a demo's own and unchanged folder is ever made anew.
+    /// Remembers what the folder is like, so that only a demo's own and unchanged folder is ever recreated.
     fn mark(&self) -> Result<(), Failure> {
         let state = self.state()?;
         std::fs::write(self.folder.join(".git").join(MARK), state).map_err(|e| failed("mark its folder", &e))
@@ -298,7 +298,7 @@ impl Demo {
 
         heading("7. Not now, or not by me")?;
         self.say("What is right and has to wait is settled, with a reason and a day; the maintainers decide whether that enters main. What somebody else is to do is handed over as a list of work, with all that they need. `swage step` goes through findings one at a time; it takes a terminal of its own.")?;
-        let later = ["--as", "later", "--until", "2031-12-31", "--because", "The timetable is read anew in autumn."];
+        let later = ["--as", "later", "--until", "2031-12-31", "--because", "The timetable is read again in autumn."];
         self.show(&[&["settle", SELECT_FINDING][..], &later].concat())?;
         self.show(&["review", "main...quay-times", "--format", "lines"])?;
         self.show(&["settle", SELECT_FINDING, "--drop"])?;

@@ -32,7 +32,7 @@ use crate::terminal::{Paint, printable, width, wrap};
 /// Most examples and decisions that are shown.
 const MOST: usize = 3;
 
-/// Lines shown before and behind a finding.
+/// Lines shown before and after a finding.
 const AROUND: u32 = 2;
 
 pub fn run(args: &ExplainArgs) -> Result<ExitCode, Failure> {

@@ -132,7 +132,7 @@ pub fn judge<R>(
             description,
             ..change
         };
-        let change = offer.on(change, &configuration.rules, repository, (&target.tip, merge.head.as_deref()));
+        let change = offer.on(change, repository, (&target.tip, merge.head.as_deref()));
         let mut review = super::examine_change(&change, contents, configuration, store, outside, Fixes::Tried)?;
         note_offered(&mut review, &change, contents, configuration)?;
         let seen = look(&change, contents, &review);

@@ -143,7 +143,7 @@ fn languages(repository: &Repository) -> BTreeMap<&'static str, usize> {
     counts
 }
 
-/// The line that tells our hook from others.
+/// The line that distinguishes our hook from others.
 const MARK: &str = "# Installed by `swage init --hook`.";
 
 /// Installs a hook beside one that is there: that one is kept and run first.

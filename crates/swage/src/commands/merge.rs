@@ -21,7 +21,7 @@ use crate::output::print_text;
 use crate::source::{Offer, Place, proposal_sides};
 use crate::terminal::{Paint, count, printable};
 
-/// How often a merge is begun anew because the target or the proposal moved.
+/// How often a merge is started again because the target or the proposal moved.
 const MOST_TRIES: u32 = 5;
 
 pub fn run(args: &MergeArgs) -> Result<ExitCode, Failure> {
@@ -72,7 +72,7 @@ fn merge(args: &MergeArgs, place: &Place, hosting: &Hosting, number: u64) -> Res
         hosted.post(&verdict)?;
         match hosting.client.merge(number, &request) {
             Ok(merged) => return Ok(Merged { result: Outcome::Pass, text: done(&merged) }),
-            // Something moved, or somebody spoke: it is decided anew for what is there now.
+            // Something moved, or somebody spoke: it is decided again for what is there now.
             Err(HostError::Refused { status: 409, why }) if is_race(&why) => {
                 anstream::eprintln!("{}; deciding again", printable(&why));
             }

@@ -88,7 +88,7 @@ impl Offered {
     ) -> Result<Review, Failure> {
         let diff = repository.diff(DiffSource::Commits { base: self.base.to_string(), head: self.head.to_string() })?;
         diff.with(|change, contents| {
-            let change = self.offer.on(change, &configuration.rules, repository, (&self.base, Some(&self.head)));
+            let change = self.offer.on(change, repository, (&self.base, Some(&self.head)));
             let (base, head) = (Some(self.base.clone()), Some(self.head.clone()));
             let change = Change { base, head, target: Some(self.target.tip.clone()), ..change };
             super::examine_change(&change, contents, configuration, store, outside, Fixes::Tried)

@@ -32,7 +32,7 @@ pub fn run(args: &ShowArgs) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
-/// What programs do is told by the gate; the page and JSON have all of it.
+/// What programs do is reported by the gate; the page and JSON have all of it.
 fn is_step(event: &Event) -> bool {
     matches!(event.what.as_str(), "status" | "reported" | "verdict")
 }

@@ -30,7 +30,7 @@ use crate::source::{Place, with_change};
 use crate::terminal::count;
 use crate::worktree::{Replacement, replace};
 
-/// Lines of code that are shown before and behind a finding.
+/// Lines of code that are shown before and after a finding.
 const AROUND: u32 = 8;
 
 /// How often is looked whether the terminal is still there.
@@ -108,7 +108,7 @@ impl<'a> Desk<'a> {
             self.try_fix();
             let shown = self.shown();
             terminal.draw(|frame| draw(frame, &self.session, shown.as_ref())).map_err(failed)?;
-            // A resized terminal is drawn anew.
+            // A resized terminal is redrawn.
             let Event::Key(key) = event::read().map_err(failed)? else { continue };
             if key.kind == KeyEventKind::Release {
                 continue;

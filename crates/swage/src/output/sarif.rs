@@ -22,7 +22,7 @@ pub const IDENTITY_FINGERPRINT: &str = "swageIdentity/v1";
 const ROOT: &str = "ROOT";
 const BASE: &str = "BASE";
 
-/// Characters that a URI's path may hold (RFC 3986, section 3.3), besides letters and digits.
+/// Characters that a URI's path may hold (RFC 3986, section 3.3), apart from letters and digits.
 const IN_PATH: &AsciiSet = &NON_ALPHANUMERIC
     .remove(b'/')
     .remove(b'-')

@@ -346,10 +346,10 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.warning",
     ),
     (
-        "do not edit, it says, where notes are: the one warning about the file doesn't stand for them",
+        "do not edit, it says, where notes are: the gate counts them although they aren't listed",
         |s| s.write("new.py", "# DO NOT EDIT\nwhisper(boat)\nwhisper(tide)\n"),
         |s| s.write("new.py", "whisper(boat)\n"),
-        "1 fail new.warning new.note",
+        "1 fail new.note",
         "1 fail new.note",
     ),
     (

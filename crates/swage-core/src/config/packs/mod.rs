@@ -28,7 +28,7 @@ pub static PACKS: [Pack; 14] = [
     Pack::new("leftovers", "What was put in to try something and forgotten", true, include_str!("leftovers.toml")),
     Pack::new("robustness", "Failures that are waiting to happen", true, include_str!("robustness.toml")),
     Pack::new("logic", "Conditions and statements that can't do what they say", true, include_str!("logic.toml")),
-    Pack::new("resources", "What is taken and not given back on every path", true, include_str!("resources.toml")),
+    Pack::new("resources", "What is taken and not given back on every path", false, include_str!("resources.toml")),
     Pack::new("changes", "What is wrong with a change rather than with its code", false, include_str!("changes.toml")),
     Pack::new("data", "Data from outside that reaches where it does harm", false, include_str!("data.toml")),
     Pack::new("docs", "Public definitions without documentation", false, include_str!("docs.toml")),
@@ -72,7 +72,7 @@ impl Pack {
         file.rules.into_iter().map(|(rule, _)| rule.skipping_generated(self.skips_generated())).collect()
     }
 
-    /// Reads the pack anew, and compiles its patterns for all of their languages.
+    /// Reads the pack again, and compiles its patterns for all of their languages.
     ///
     /// # Errors
     /// The mistakes in it; there are none in a release.

@@ -81,7 +81,7 @@ fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, par
             continue;
         }
         match line {
-            // A comment behind code on its line explains that code.
+            // A comment after code on its line explains that code.
             Some(_) if !alone_on_line(source, comment.start_byte()) => {}
             Some(marker) => {
                 run.push((comment.byte_range(), text[marker.len()..].trim_end().to_owned()));
@@ -159,10 +159,10 @@ fn judge(
         // A line that words before it lead up to says what they mean.
         let led_up = part.len() == 1 && part.len() < lines.len() && before.is_some_and(|text| !text.is_empty());
         // Code that stands further in than the words around it is an example, and what words right before it or an arrow
-        // behind it explain is there on purpose.
+        // after it explain is there on purpose.
         let words = |text: &str| text.split_whitespace().count() > 1 || text.ends_with(':');
         let shown = |text: &str| text.starts_with(ARROWS);
-        // So does a line with words of its own behind it.
+        // So does a line with words of its own after it.
         let noted = part.len() == 1 && part.first().is_some_and(|(_, text)| has_note(text, language));
         let formula = lines.len() == 1 && part.first().is_some_and(|line| is_formula(line, source));
         let explained = led_up || noted || formula || before.is_some_and(words) || behind.is_some_and(shown);
@@ -202,7 +202,7 @@ fn has_note(text: &str, language: &Language) -> bool {
 /// Whether a comment says how the value is made that the line below it gives to the same name.
 fn is_formula((range, text): &Line, source: &[u8]) -> bool {
     let in_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
-    // What stands before the first `=`; the last word of it is the name, behind its type and such.
+    // What stands before the first `=`; the last word of it is the name, after its type and such.
     let given = |code: &[u8]| -> Option<Vec<u8>> {
         let (head, _) = code.split_at(code.iter().position(|b| matches!(b, b'=' | b'\n'))?);
         let head = head.trim_ascii_end();
@@ -228,7 +228,7 @@ fn could_be_code(text: &str, language: &Language) -> bool {
 }
 
 /// Whether more names stand side by side in a line than code of the language ever has: that is prose. What stands in
-/// quotes, and a comment behind code, may well be prose. Neither an apostrophe nor a hyphen ends a word.
+/// quotes, and a comment after code, may well be prose. Neither an apostrophe nor a hyphen ends a word.
 fn reads_as_prose(text: &str, language: &Language) -> bool {
     // Markup holds prose.
     let most = if text.contains('<') { 2 } else { language.names_side_by_side };
@@ -242,7 +242,7 @@ fn reads_as_prose(text: &str, language: &Language) -> bool {
     })
 }
 
-/// Whether more words than so many stand in a row.
+/// Whether more words than this stand in a row.
 fn has_words_in_a_row(line: &str, most: usize, language: &Language) -> bool {
     let keywords = language.tables().keywords();
     let mut run = 0;

@@ -39,13 +39,13 @@ struct MeasureMatch {
 /// A figure of a definition.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Measure {
-    /// Declared parameters, the receiver aside.
+    /// Declared parameters, not counting the receiver.
     Parameters,
     /// Lines from the first to the last of the definition.
     Lines,
     /// The deepest nesting of loops and branches.
     Nesting,
-    /// Loops and branches, those of inner functions aside.
+    /// Loops and branches, not counting those of inner functions.
     Branches,
 }
 
@@ -163,7 +163,7 @@ fn row_count(node: Node<'_>) -> u64 {
     (node.end_position().row - node.start_position().row) as u64 + 1
 }
 
-/// How many lines a node takes, from the first behind its annotations.
+/// How many lines a node takes, from the first after its annotations.
 fn line_count(node: Node<'_>) -> u64 {
     (last_row(node) - first_row(node).unwrap_or_else(|| node.start_position().row)) as u64 + 1
 }
@@ -178,7 +178,7 @@ fn first_row(node: Node<'_>) -> Option<usize> {
     })
 }
 
-/// The last node in a node, or the node itself; some grammars put comments behind it into it, which don't count.
+/// The last node in a node, or the node itself; some grammars put comments after it into it, which don't count.
 fn last_part(node: Node<'_>) -> Node<'_> {
     let mut last = node;
     while let Some(inner) = (0..last.child_count()).rev().filter_map(|n| last.child(n)).find(|n| !n.is_extra()) {

@@ -259,7 +259,7 @@ impl<'t> ParsedFile<'t> {
         {
             return false;
         }
-        // A block told by indentation may go on behind the fragment.
+        // A block recognised by indentation may go on after the fragment.
         let classes = [Class::Function, Class::Class, Class::Loop, Class::Branch];
         let tables = self.language.tables();
         let may_go_on = self.language.name == "python" && classes.iter().any(|c| tables.is(node.kind_id(), *c));

@@ -83,7 +83,7 @@ impl Matcher for TextMatch {
     }
 
     fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
-        // Without a language there is no telling what is code.
+        // Without a language it can't be known what is code.
         if language.is_none() && !self.zones.is_empty() {
             return Ok(None);
         }

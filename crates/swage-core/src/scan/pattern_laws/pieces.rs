@@ -171,7 +171,7 @@ pub(super) fn pieces<'t>(files: &'t [File], language: &Language, count: usize, d
                 break;
             }
             let node = nodes.swap_remove(dice.roll(nodes.len()));
-            // A string behind a word is but a part of a literal.
+            // A string after a word is but a part of a literal.
             if node.kind().ends_with("string")
                 && file.source[..node.start_byte()].last().is_some_and(u8::is_ascii_alphanumeric)
             {

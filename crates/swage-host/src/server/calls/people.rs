@@ -24,7 +24,7 @@ pub async fn people(State(shared): State<Arc<Shared>>, Reader(_): Reader) -> Res
     with_host(shared, |host| host.storage().people()).await.map(Json)
 }
 
-/// An event that somebody hasn't been told of, with its proposal
+/// An event that somebody hasn't been notified of, with its proposal
 #[derive(serde::Serialize, utoipa::ToSchema)]
 pub struct Notice {
     /// The proposal's number.

@@ -28,7 +28,7 @@ const PEOPLE: [(&str, Role); 4] = [
     ("swage", Role::Checker),
 ];
 
-/// Texts of the branch that are written anew: file, before, after.
+/// Texts of the branch that are written again: file, before, after.
 type Edits<'a> = &'a [(&'a str, &'a str, &'a str)];
 
 /// Takes the route's reach into the store and the debugging print out again.
@@ -153,7 +153,7 @@ impl Demo {
         show("pier-dev", &["show", "1", "--since-seen"])?;
         show("pier-dev", &["say", "1", "--thread", "5", "--resolve", "It isn't called yet; fine."])?;
         show("pier-dev", &["approve", "1"])?;
-        self.say("Meanwhile the maintainer moves the boards into a place of their own, and merges that first. So the target isn't what it was, and proposal 1 is judged anew for what it is now.")?;
+        self.say("Meanwhile the maintainer moves the boards into a place of their own, and merges that first. So the target isn't what it was, and proposal 1 is judged again for what it is now.")?;
         self.git("maintainer", &["checkout", "--quiet", "tidy-folders"])?;
         show("maintainer", &["propose", "--describe"])?;
         show("pier-dev", &["approve", "2", "Much better to find."])?;
@@ -176,7 +176,7 @@ impl Demo {
         Ok(people)
     }
 
-    /// Writes texts of the branch that is checked out anew, and commits that as harbour-dev.
+    /// Writes texts of the branch that is checked out again, and commits that as harbour-dev.
     fn rewrite(&self, edits: Edits<'_>, message: &str) -> Result<(), Failure> {
         for (file, from, to) in edits {
             let path = self.folder.join(file);

@@ -48,7 +48,7 @@ pub struct Fixed {
 }
 
 /// Up to three places of a tree that do what the rule is about in a way that it accepts, those nearest to `path` first: what its
-/// patterns match and its filters let be, and what its fixes would have written.
+/// patterns match and its filters rule out, and what its fixes would have written.
 pub fn accepted(tree: &dyn Tree, rule: &Rule, path: &str, limits: &Limits) -> Vec<Accepted> {
     // Facts of many files have no places of their own, and secrets aren't shown.
     if rule.secret || rule.link().is_some() || rule.checker().is_some() || rule.change().is_some() {

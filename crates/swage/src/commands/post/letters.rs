@@ -14,7 +14,7 @@ use crate::terminal::{count, printable, wrap};
 
 /// Columns of our own text.
 const WIDTH: usize = 72;
-/// Lines that are quoted before a finding, and behind the last one of a hunk.
+/// Lines that are quoted before a finding, and after the last one of a hunk.
 const BEFORE: usize = 8;
 const BEHIND: usize = 2;
 /// What stands for lines that aren't quoted.

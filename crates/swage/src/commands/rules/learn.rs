@@ -124,7 +124,7 @@ fn settle_on(args: &LearnArgs, learned: &mut Learned, pairs: &[Pair]) -> Result<
         }
     }
     let last = reason.unwrap_or_default();
-    Err(Failure::wrong(format!("no pattern tells the code before from the code after: {last}"))
+    Err(Failure::wrong(format!("no pattern distinguishes the code before from the code after: {last}"))
         .hint("Give pairs that differ in one thing only, or write the rule by hand: docs/first-rule.md."))
 }
 

@@ -28,7 +28,7 @@ use crate::terminal::{Paint, count, fit, printable, width};
 /// How many changes are looked at unless `--since` says from where on.
 const CHANGES: usize = 100;
 
-/// A place that is changed again within so many seconds was perhaps as the rule says: 30 days.
+/// A place that is changed again within this many seconds was perhaps as the rule says: 30 days.
 const SOON: i64 = 30 * 86_400;
 
 /// Most findings that are listed.
@@ -113,7 +113,7 @@ fn find(configuration: &Configuration, id: &str) -> Result<Arc<Rule>, Failure> {
     Ok(rule)
 }
 
-/// Moves what was found along with a change. A line that the change takes away or writes anew was changed again.
+/// Moves what was found along with a change. A line that the change takes away or writes again was changed again.
 fn follow(found: &mut [Past], change: &Change, landing: &Landing, landings: &[Landing]) {
     for past in found {
         let Some((path, line)) = &past.at else { continue };

@@ -18,7 +18,7 @@ use crate::source::Place;
 use crate::table::{Align, Table};
 use crate::terminal::{Paint, printable, width, wrap};
 
-/// What is found first within so many seconds is found lately: 30 days.
+/// What is found first within this many seconds is found lately: 30 days.
 const LATELY: i64 = 30 * 86_400;
 
 /// The file in which proposals are applied.

@@ -185,7 +185,7 @@ fn compile(matcher: &str) -> Result<Rule, Failure> {
     let source = format!("{head}{matcher}");
     let told = |list: Vec<swage_core::rule::Problem>| {
         let first = list.first().map(|p| (p.message.clone(), p.hint.clone())).unwrap_or_default();
-        // The pattern stands behind `code = '`.
+        // The pattern comes after `code = '`.
         let at = list.first().filter(|p| p.text.starts_with("code = ") && p.column > 8).map(|p| p.column - 8);
         let place = at.map(|column| format!(" at its character {column}")).unwrap_or_default();
         let failure = Failure::wrong(format!("the pattern can't be used: {}{place}", first.0));
@@ -198,7 +198,7 @@ fn compile(matcher: &str) -> Result<Rule, Failure> {
     rules.into_iter().next().map(|(rule, _)| rule).ok_or_else(|| Failure::wrong("the pattern can't be used"))
 }
 
-/// All files below the paths, in order, hidden folders aside.
+/// All files below the paths, in order, not counting hidden folders.
 fn gather(paths: &[PathBuf]) -> Result<Vec<PathBuf>, Failure> {
     let mut open: Vec<PathBuf> = if paths.is_empty() { vec![PathBuf::from(".")] } else { paths.to_vec() };
     let mut files = Vec::new();

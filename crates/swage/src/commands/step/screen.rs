@@ -28,7 +28,7 @@ const STRONG: Style = Style::new().add_modifier(Modifier::BOLD);
 const ADDED: Style = Style::new().fg(Color::Green);
 const REMOVED: Style = Style::new().fg(Color::LightRed);
 
-/// Draws everything anew.
+/// Draws everything again.
 pub fn draw(frame: &mut Frame<'_>, session: &Session, shown: Option<&Shown<'_>>) {
     let parts = Layout::vertical([Constraint::Length(1), Constraint::Min(1), Constraint::Length(3)]);
     let [top, middle, bottom] = parts.areas(frame.area());

@@ -39,7 +39,7 @@ pub enum Mode {
 pub struct Session {
     /// The keys of the findings, in order.
     keys: Vec<FindingKey>,
-    /// Which one is shown; behind the last one at the end.
+    /// Which one is shown; after the last one at the end.
     at: usize,
     /// Keys of findings that were passed over, in this run and before.
     pub passed: BTreeSet<FindingKey>,
@@ -67,7 +67,7 @@ impl Session {
         self.keys.len()
     }
 
-    /// Takes a new list. What was shown stays, if it is still there; else what came behind it.
+    /// Takes a new list. What was shown stays, if it is still there; else what came after it.
     pub fn replace(&mut self, keys: Vec<FindingKey>) {
         let behind = self.keys[self.at.min(self.keys.len())..].iter();
         let stays = behind.filter_map(|key| keys.iter().position(|new| new == key)).next();
@@ -210,7 +210,7 @@ mod tests {
         assert_eq!((session.current(), session.passed.len()), (None, 3));
         assert_eq!(press(&mut session, "ubbbb"), [Action::Undo]);
         assert_eq!(session.current(), Some((0, "a")));
-        // What was shown stays; when it is gone, what came behind it is shown.
+        // What was shown stays; when it is gone, what came after it is shown.
         session.show("b");
         session.replace(keys(&["x", "b", "c"]));
         assert_eq!(session.current(), Some((1, "b")));

@@ -14,7 +14,7 @@ use crate::output::picture::{render, short};
 /// How far arrows bend away from their ends.
 const BEND: i64 = 60;
 
-/// Arrows carry names when there are at most so many.
+/// Arrows carry names when there are at most this many.
 const MAX_LABELS: usize = 20;
 
 /// Most letters of such names.

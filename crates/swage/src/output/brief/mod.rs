@@ -83,7 +83,7 @@ fn kind_of_change(file: &BriefFile) -> String {
     if file.old_path == file.path { file.change.to_string() } else { format!("{} from {}", file.change, file.old_path) }
 }
 
-/// A definition of a file with what happens to it, in pieces that come behind one another.
+/// A definition of a file with what happens to it, in pieces that come one after another.
 fn about(definition: &DefinitionChange) -> Vec<String> {
     let mut pieces = Vec::new();
     if definition.inside > 0 {

@@ -29,7 +29,7 @@ const TEMPLATE: &str = include_str!("page.html.jinja");
 const STYLE: &str = include_str!("page.css");
 const SCRIPT: &str = include_str!("page.js");
 
-/// What a page shows besides the review.
+/// What a page shows apart from the review.
 #[derive(Debug, Clone, Default)]
 pub struct Page {
     /// The change line by line.

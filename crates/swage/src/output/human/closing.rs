@@ -14,7 +14,7 @@ use crate::output::{Document, Purpose};
 use crate::terminal::{count, printable, wrap};
 
 impl Page<'_> {
-    /// The findings that comments let be: those that the change brought a comment for, or in a whole tree all of them.
+    /// The findings that comments suppress: those that the change brought a comment for, or in a whole tree all of them.
     pub(super) fn suppressions(&self, document: &Document<'_>, out: &mut String) {
         let whole_tree = document.purpose == Purpose::Scan;
         let all = self.review.findings.iter().filter_map(|f| Some((f, f.suppressed()?)));

@@ -184,7 +184,7 @@ impl Page<'_> {
         out.push('\n');
     }
 
-    /// A place with marks behind it, so many of them on a line as fit.
+    /// A place with marks after it, so many of them on a line as fit.
     fn marked(&self, place: &str, marks: impl Iterator<Item = String>, indent: usize, out: &mut String) {
         let (mut used, mut line) = (indent + place.width(), String::new());
         _ = write!(out, "{}{place}", " ".repeat(indent));

@@ -163,9 +163,9 @@ pub struct FileRecord {
     pub generated: bool,
     /// Places that don't parse after the change.
     pub syntax_errors: u32,
-    /// Added lines, those that only moved or were indented anew aside.
+    /// Added lines, without those that only moved or were re-indented.
     pub written: usize,
-    /// Removed lines, those that only moved or were indented anew aside.
+    /// Removed lines, without those that only moved or were re-indented.
     pub dropped: usize,
     /// New findings that aren't listed, since the file looks generated; the gate counts them. Without it, there are none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -215,7 +215,7 @@ pub struct AnchorRecord {
     pub start_column: Option<u32>,
     #[schemars(range(min = 1))]
     pub end_line: Option<u32>,
-    /// The column behind the end.
+    /// The column after the end.
     #[schemars(range(min = 1))]
     pub end_column: Option<u32>,
     /// The commit that the numbers refer to, when the side is one.

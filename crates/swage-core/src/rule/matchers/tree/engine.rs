@@ -45,7 +45,7 @@ impl<'t> Child<'t> {
         Self { node, kind: node.kind_id(), named: node.is_named() }
     }
 
-    /// Whether it may be what a shape asks for, its own children aside.
+    /// Whether it may be what a shape asks for, not counting its own children.
     fn fits(&self, shape: &Shape) -> bool {
         if shape.kinds.is_empty() { self.named } else { shape.kinds.contains(&self.kind) }
     }
@@ -63,7 +63,7 @@ impl<'t> Families<'t> {
 }
 
 impl<'t> Family<'t> {
-    /// Whether for each place there is a child of a kind that it takes; most nodes lack one, and kinds are told at once.
+    /// Whether for each place there is a child of a kind that it takes; most nodes lack one, and kinds are compared at once.
     fn may_have(&self, items: &[Item]) -> bool {
         items.iter().all(|item| {
             item.choices.iter().any(|shape| shape.kinds.is_empty())

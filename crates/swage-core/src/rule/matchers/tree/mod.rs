@@ -209,7 +209,7 @@ impl TreeMatch {
     }
 }
 
-/// What stands behind the first line of a definition, loop or branch: a query that captures one names what it begins with.
+/// What comes after the first line of a definition, loop or branch: a query that captures one names what it begins with.
 fn body_of(file: &ParsedFile<'_>, node: Node<'_>) -> Vec<std::ops::Range<usize>> {
     let tables = file.language.tables();
     let classes = [Class::Function, Class::Class, Class::Loop, Class::Branch];

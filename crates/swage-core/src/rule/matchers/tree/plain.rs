@@ -2,7 +2,7 @@
 //!
 //! A query begins at nodes of known kinds and asks for children in their order. The general engine keeps a state for each
 //! beginning and visits nodes in a way that serves all patterns; for one small pattern at a known node that costs more
-//! than looking at the few children that matter. What isn't plain (quantifiers, negated fields, anchors behind the last child
+//! than looking at the few children that matter. What isn't plain (quantifiers, negated fields, anchors after the last child
 //! and before signs, supertypes, other predicates) is left to the general engine, and so are all faults.
 
 use regex::bytes::Regex;
@@ -29,7 +29,7 @@ pub(super) struct PlainQuery {
 pub(super) struct Item {
     /// The field that holds it.
     pub field: Option<String>,
-    /// It must be the first named child from where it is looked for: of all, or behind the place before it.
+    /// It must be the first named child from where it is looked for: of all, or after the place before it.
     pub anchored: bool,
     /// Any of these may stand there.
     pub choices: Vec<Shape>,
@@ -242,7 +242,7 @@ impl<'q> Reader<'q> {
         })
     }
 
-    /// What stands behind the bracket that opens a node, up to the one that closes it.
+    /// What comes after the bracket that opens a node, up to the one that closes it.
     fn shape(&mut self) -> Option<Shape> {
         let kinds = match self.word()? {
             "_" => Vec::new(),
