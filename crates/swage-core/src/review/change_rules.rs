@@ -3,7 +3,8 @@
 
 use std::collections::HashMap;
 
-use super::model::{Anchor, Finding, Path, Related, Standing};
+use super::finding::{Anchor, Finding, Related, Standing};
+use super::path::Path;
 use super::written::Written;
 use crate::baseline::State;
 use crate::change::{Change, ChangedFile, Commit, Nature};

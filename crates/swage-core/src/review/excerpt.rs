@@ -4,7 +4,7 @@ use crate::diff::LineMap;
 use crate::scan::{Lines, Span};
 use crate::sides::{Side, Sides};
 
-use super::model::{ExcerptLine, Marker};
+use super::finding::{ExcerptLine, Marker};
 
 /// Lines shown before and after a finding.
 const AROUND: u32 = 2;

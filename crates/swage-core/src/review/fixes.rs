@@ -4,7 +4,7 @@ use rayon::prelude::*;
 
 use super::examination::Examination;
 use super::file::Examined;
-use super::model::{Finding, Fix, FixEdit, Proof};
+use super::finding::{Finding, Fix, FixEdit, Proof};
 use crate::baseline::{Compared, FileHits};
 use crate::change::{Change, Content, Contents};
 use crate::fix::{Fixable, NEEDS_RUN, Outcome, fix_file, prove};

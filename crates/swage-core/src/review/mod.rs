@@ -8,9 +8,11 @@ mod examine;
 mod example;
 mod excerpt;
 mod file;
+mod finding;
 mod fixes;
 mod foreign;
 mod model;
+mod path;
 mod readable;
 mod settled;
 mod short_keys;
@@ -21,10 +23,9 @@ pub use counts::{Counts, FindingCounts};
 pub use examination::{CheckerReport, Examination, Fixes, Progress};
 pub use examine::{examine, scan_tree};
 pub use example::{Tried, try_example};
-pub use model::{
-    Anchor, ChangeKind, ExcerptLine, FileEntry, Finding, Fix, FixEdit, Marker, Path, Proof, Related, Review, RuleEntry,
-    Settled, Standing, Suppressed,
-};
+pub use finding::{Anchor, ExcerptLine, Finding, Fix, FixEdit, Marker, Proof, Related, Settled, Standing, Suppressed};
+pub use model::{ChangeKind, FileEntry, Review, RuleEntry};
+pub use path::Path;
 pub use settled::{offered, settle_findings};
 pub use short_keys::ShortKeys;
 pub use written::Written;

@@ -3,7 +3,8 @@
 //! A decision on a finding covers one: the one with its key, else one in the same file and definition with the same text, else one
 //! elsewhere in a definition of that name. So it follows code that moves, and not code that changes its meaning.
 
-use super::model::{Finding, Review, Settled, Standing};
+use super::finding::{Finding, Settled, Standing};
+use super::model::Review;
 use crate::baseline::State;
 use crate::decision::{Answer, Decision, Scope};
 

@@ -18,6 +18,8 @@ mod lines;
 mod paths;
 #[cfg(test)]
 mod pattern_laws;
+#[cfg(test)]
+mod pruning;
 mod run;
 mod search;
 mod statements;
@@ -219,123 +221,4 @@ pub fn is_binary(content: &[u8]) -> bool {
 /// A name for content that isn't in a repository: its SHA-256, in hexadecimal digits.
 pub fn content_id(content: &[u8]) -> String {
     Sha256::digest(content).iter().map(|byte| format!("{byte:02x}")).collect()
-}
-
-#[cfg(test)]
-mod tests {
-    use std::collections::BTreeSet;
-    use std::sync::Arc;
-
-    use super::*;
-    use crate::config::packs::PACKS;
-    use crate::config::read_rules;
-    use crate::link::{LocatedFact, judge};
-
-    /// The ids and lines of what all rules find in some files, their links judged among those alone.
-    fn told(
-        files: &[(&str, &str)],
-        set: &dyn Fn(&'static Language) -> RuleSet,
-    ) -> BTreeSet<(crate::ids::RuleId, String, u32)> {
-        let mut told = BTreeSet::new();
-        let mut facts: Vec<(&str, Fact)> = Vec::new();
-        let mut rules = Vec::new();
-        for (path, code) in files {
-            let Some(language) = Language::of(path.as_bytes(), code.as_bytes()) else { continue };
-            let set = set(language);
-            let wanted = set.wanted(path.as_bytes());
-            let found = scan(code.as_bytes(), Some(language), &set, &wanted, &Limits::default(), Markers::Heeded);
-            told.extend(
-                found.hits.into_iter().map(|h| (h.rule.clone(), (*path).to_owned(), h.start_line().unwrap_or(0))),
-            );
-            facts.extend(found.facts.into_iter().map(|fact| (*path, fact)));
-            rules = set.rules().to_vec();
-        }
-        for rule in &rules {
-            let Some(link) = rule.link() else { continue };
-            let of = facts.iter().filter(|(_, fact)| fact.rule == rule.mark());
-            let held: Vec<LocatedFact<'_>> = of
-                .map(|(path, fact)| LocatedFact { path: path.as_bytes(), fact, fresh: true, touched: true })
-                .collect();
-            for (index, hit) in judge(rule, link, &held, None) {
-                let path = String::from_utf8_lossy(held[index].path).into_owned();
-                told.insert((hit.rule.clone(), path, hit.start_line().unwrap_or(0)));
-            }
-        }
-        told
-    }
-
-    /// A match, files, and the places that are found.
-    type Case = (&'static str, &'static [(&'static str, &'static str)], &'static str);
-
-    /// What is asked for stands in other files than what asks, or not at all.
-    const MATCHES: &[Case] = &[
-        (
-            "languages = ['python']\ncode = 'open(X)'\nholes.X = {}\nnot_enclosed_by = { code = \"with lock:\\n    B\", holes.B = { many = true } }",
-            &[("a.py", "open(a)\n"), ("b.py", "with lock:\n    open(b)\n")],
-            "a.py:1",
-        ),
-        (
-            "languages = ['python']\ncode = 'open(X)'\nholes.X = {}\nenclosed_by = [{ code = \"with lock:\\n    B\", holes.B = { many = true } }, { code = \"while late:\\n    B\", holes.B = { many = true } }]",
-            &[("a.py", "open(a)\n"), ("b.py", "while late:\n    open(b)\n"), ("c.py", "with lock:\n    open(c)\n")],
-            "b.py:2 c.py:2",
-        ),
-        (
-            "languages = ['python']\ncode = 'open(X)'\nholes.X = {}\nunless = { code = 'open(lock)' }\nnot_encloses = { code = 'safe(Y)', holes.Y = {} }",
-            &[("a.py", "open(a)\nopen(lock)\nopen(safe(b))\n"), ("b.py", "open(c)\n")],
-            "a.py:1 b.py:1",
-        ),
-        (
-            "languages = ['python']\ncode = 'X(a)'\nholes.X = { text = '^(open|shut)$' }\nencloses = { text = 'a' }",
-            &[("a.py", "shut(a)\n"), ("b.py", "open(a)\n"), ("c.py", "hold(a)\n")],
-            "a.py:1 b.py:1",
-        ),
-        (
-            "languages = ['python']\ntree = '((call function: (identifier) @f) @here (#match? @f \"^(open|shut)$\"))'\nnot_preceded_by = { code = 'lock(X)', holes.X = {} }",
-            &[("a.py", "shut(a)\n"), ("b.py", "lock(a)\nopen(b)\n")],
-            "a.py:1 b.py:2",
-        ),
-        (
-            "each = 'used'\nmust_not_meet = 'dropped'\nunless_meets = ['kept']\n[rule.match.collect]\nused = { languages = ['python'], code = 'use(N)', holes.N = {} }\ndropped = { languages = ['python'], code = 'drop(N)', holes.N = {} }\nkept = { languages = ['python'], code = 'keep(N)', holes.N = {} }",
-            &[("a.py", "use(x)\nuse(y)\n"), ("b.py", "drop(x)\ndrop(y)\n"), ("c.py", "keep(y)\n")],
-            "a.py:1",
-        ),
-        (
-            "each = 'used'\nmust_not_meet = 'dropped'\nunless_meets = ['kept']\nwithin = 'file'\n[rule.match.collect]\nused = { languages = ['python'], code = 'use(N)', holes.N = {} }\ndropped = { languages = ['python'], code = 'drop(N)', holes.N = {} }\nkept = { languages = ['python'], code = 'keep(N)', holes.N = {} }",
-            &[("a.py", "use(x)\ndrop(x)\n"), ("b.py", "use(x)\n"), ("c.py", "use(x)\ndrop(x)\nkeep(x)\n")],
-            "a.py:1",
-        ),
-        (
-            "each = 'used'\nmust_meet = 'given'\nwithin = 'file'\n[rule.match.collect]\nused = { languages = ['python'], code = 'use(N)', holes.N = {} }\ngiven = { languages = ['python'], any = [{ code = 'give(N)', holes.N = {} }, { code = 'lend(N)', holes.N = {} }] }",
-            &[("a.py", "use(x)\n"), ("b.py", "use(x)\nlend(x)\n"), ("c.py", "give(x)\n")],
-            "a.py:1",
-        ),
-    ];
-
-    /// Words, openers and what must stand beside a fact only save work: without them the same is found.
-    #[test]
-    fn what_words_leave_out_finds_nothing() {
-        let packs = || PACKS.iter().flat_map(|pack| pack.rules().iter().cloned()).collect::<Vec<_>>();
-        let mut found = 0;
-        for example in packs().iter().flat_map(|rule| &rule.examples) {
-            let files: Vec<(&str, &str)> = example.files().iter().map(|f| (&*f.path, &*f.code)).collect();
-            let with = told(&files, &|_| RuleSet::new(packs()));
-            let without = told(&files, &|language| RuleSet::new(packs()).without_words(language));
-            assert_eq!(with, without, "{files:?}");
-            found += with.len();
-        }
-        assert!(found > 500, "{found} findings");
-        for (matcher, files, expected) in MATCHES {
-            let head = "[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\n[rule.match]\n";
-            let read = read_rules("r.toml", &format!("{head}{matcher}\n"), false);
-            let read = read.unwrap_or_else(|problems| panic!("{matcher}: {}", problems[0]));
-            let rules: Vec<_> = read.rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect();
-            for set in
-                [&|_| RuleSet::new(rules.clone()), &|language| RuleSet::new(rules.clone()).without_words(language)]
-                    as [&dyn Fn(&'static Language) -> RuleSet; 2]
-            {
-                let places = told(files, set).into_iter().map(|(_, path, line)| format!("{path}:{line}"));
-                assert_eq!(places.collect::<Vec<_>>().join(" "), *expected, "{matcher}");
-            }
-        }
-    }
 }

@@ -143,8 +143,10 @@ impl Page<'_> {
         let worse = self.review.findings.iter().filter(|f| f.is_worse()).count();
         let better = self.review.findings.iter().filter(|f| f.is_better()).count();
         let idle = self.review.idle_rules();
+        let unlisted: u64 = Severity::ALL.into_iter().map(|severity| self.review.unlisted(severity)).sum();
         _ = match (brought.is_empty(), idle) {
             (false, _) => writeln!(out, "New: {brought}."),
+            (true, 0) if unlisted > 0 => writeln!(out, "No new findings are listed."),
             (true, 0) => writeln!(out, "{}", self.paint.good("No new findings.")),
             (true, idle) => {
                 let ran = count(self.review.rule_count.saturating_sub(idle), "rule");
@@ -153,6 +155,9 @@ impl Page<'_> {
             }
         };
         let mut rest = Vec::new();
+        if unlisted > 0 {
+            rest.push(self.paint.warning(format!("{unlisted} new and not listed")));
+        }
         let advisory = self.review.findings.iter().filter(|f| f.is_advisory() && f.state == State::New).count();
         if advisory > 0 {
             rest.push(format!("{advisory} advisory"));
