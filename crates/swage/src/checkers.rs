@@ -135,7 +135,7 @@ impl<'a> Outside<'a> {
         for rule in rules.rules() {
             let Some(checker) = rule.checker() else { continue };
             if let Some(given) = self.given.iter().find(|g| g.rule == rule.id) {
-                reports.push(read_given(given, checker.writes, matches!(trees, Trees::Change(..)))?);
+                reports.push(read_given(given, checker.output, matches!(trees, Trees::Change(..)))?);
                 continue;
             }
             // The working tree's own word for a command is a change voting on its own rules.
@@ -257,11 +257,11 @@ fn run(checker: &Checker, folder: &Path, home: &Path) -> Result<Vec<Reported>, S
     if !ran.status.code().is_some_and(|code| checker.exit_codes.contains(&code)) {
         return Err(format!("`{name}` failed with {}{}", ran.status, ran.complaint()));
     }
-    let report = match &checker.report {
+    let report = match &checker.output_file {
         None => ran.output.map_err(|why| format!("the output of `{name}` can't be used: {why}"))?,
         Some(path) => read_inside(folder, path).map_err(|why| format!("`{name}` was to write {path}: {why}"))?,
     };
-    read_report(checker.writes, &report, &folder.to_string_lossy())
+    read_report(checker.output, &report, &folder.to_string_lossy())
         .map_err(|why| format!("`{name}` wrote no report that can be read: {why}"))
 }
 

@@ -92,16 +92,16 @@ fn at_fault(link: &Link, here: &[LocatedFact<'_>], before: Option<&[LocatedFact<
             Meeting::Must(index) | Meeting::MustNot(index) => index,
             Meeting::Unique => link.each,
         };
-        let Some(knot) = judge.knot(other, held) else { continue };
+        let Some(key) = judge.key(other, held) else { continue };
         let met: Vec<&LocatedFact<'_>> =
-            others.get(&knot).into_iter().flatten().filter(|m| judge.same_file(held, m)).collect();
+            others.get(&key).into_iter().flatten().filter(|m| judge.same_file(held, m)).collect();
         let related = match link.demand {
             Meeting::Must(other) if met.is_empty() => {
-                let lost = lost.get(&knot).into_iter().flatten().filter(|l| judge.same_file(held, l));
+                let lost = lost.get(&key).into_iter().flatten().filter(|l| judge.same_file(held, l));
                 lost.map(|l| judge.place(l, true, &format!("{}, until this change", judge.says(other)))).collect()
             }
             Meeting::MustNot(other) if !met.is_empty() => {
-                let removed = link.collections[other].gone;
+                let removed = link.collections[other].removed;
                 met.iter().map(|m| judge.place(m, removed, judge.says(other))).collect()
             }
             Meeting::Unique if met.len() > 1 => {
@@ -120,15 +120,15 @@ fn at_fault(link: &Link, here: &[LocatedFact<'_>], before: Option<&[LocatedFact<
     for &excuse in &link.unless {
         let mut accused: HashMap<JoinKey<'_>, Vec<(usize, bool)>, FxBuildHasher> = HashMap::default();
         for (index, _) in &found {
-            if let Some(knot) = judge.knot(excuse, &here[*index]) {
-                accused.entry(knot).or_default().push((*index, false));
+            if let Some(key) = judge.key(excuse, &here[*index]) {
+                accused.entry(key).or_default().push((*index, false));
             }
         }
         if accused.is_empty() {
             continue;
         }
         for held in here.iter().filter(of(excuse)) {
-            let Some(list) = judge.knot(excuse, held).and_then(|knot| accused.get_mut(&knot)) else { continue };
+            let Some(list) = judge.key(excuse, held).and_then(|key| accused.get_mut(&key)) else { continue };
             list.iter_mut().for_each(|(index, excused)| *excused |= judge.same_file(&here[*index], held));
         }
         let excused: HashSet<usize> =
@@ -178,7 +178,7 @@ impl Judge<'_> {
     }
 
     /// What the fact meets those of a collection by; `None` when it lacks a text.
-    fn knot<'a>(&self, collection: usize, held: &LocatedFact<'a>) -> Option<JoinKey<'a>> {
+    fn key<'a>(&self, collection: usize, held: &LocatedFact<'a>) -> Option<JoinKey<'a>> {
         let of = |index: usize| &self.link.collections[index];
         let texts = if of(collection).of_file_only { &[] } else { held.fact.values.get(..self.link.on.len())? };
         let place = match of(collection).within.unwrap_or(self.link.within) {
@@ -213,8 +213,8 @@ impl Judge<'_> {
     fn table<'a>(&self, collection: usize, facts: impl Iterator<Item = &'a LocatedFact<'a>>) -> Table<'a> {
         let mut table = Table::default();
         for held in facts {
-            if let Some(knot) = self.knot(collection, held) {
-                table.entry(knot).or_default().push(*held);
+            if let Some(key) = self.key(collection, held) {
+                table.entry(key).or_default().push(*held);
             }
         }
         table
@@ -228,18 +228,18 @@ impl Judge<'_> {
         before: Option<&'a [LocatedFact<'a>]>,
     ) -> Table<'a> {
         let own = |held: &&LocatedFact<'_>| held.fact.collection == index;
-        if !self.link.collections[index].gone {
+        if !self.link.collections[index].removed {
             return self.table(index, here.iter().filter(own));
         }
         let before = before.unwrap_or_default().iter().filter(|held| held.touched);
-        let mut gone = self.table(index, before.filter(own));
-        let own = if gone.is_empty() { &[][..] } else { here }.iter().filter(own);
+        let mut removed = self.table(index, before.filter(own));
+        let own = if removed.is_empty() { &[][..] } else { here }.iter().filter(own);
         for held in own {
-            let Some(list) = self.knot(index, held).and_then(|knot| gone.get_mut(&knot)) else { continue };
+            let Some(list) = self.key(index, held).and_then(|key| removed.get_mut(&key)) else { continue };
             list.retain(|before| !self.same_file(before, held));
         }
-        gone.retain(|_, list| !list.is_empty());
-        gone
+        removed.retain(|_, list| !list.is_empty());
+        removed
     }
 
     fn says(&self, collection: usize) -> &str {

@@ -79,9 +79,12 @@ impl<'a> Work<'a> {
         let files: Vec<&ChangedFile> = wanted().map(|(file, _)| file).collect();
         let figure = |value: u64| match self.wanted.fault {
             Fault::Over(limit) if value > limit => Some(Figure { value, limit }),
-            Fault::Over(_) | Fault::Under(_) | Fault::Has(_) | Fault::Lacks(_) | Fault::Without(_) | Fault::There => {
-                None
-            }
+            Fault::Over(_)
+            | Fault::Under(_)
+            | Fault::Has(_)
+            | Fault::MustMatch(_)
+            | Fault::Without(_)
+            | Fault::There => None,
         };
         let total = |value: u64| {
             let over = figure(value).map(|figure| self.finding(&About { figure: Some(figure), ..About::default() }));
@@ -201,8 +204,8 @@ impl<'a> Work<'a> {
                 Some(found) => (None, text.get(found.range()).unwrap_or(text)),
                 None => return Vec::new(),
             },
-            Fault::Lacks(regex) if regex.is_match(text.as_bytes()) => return Vec::new(),
-            Fault::Lacks(_) | Fault::Without(_) | Fault::There => (None, text),
+            Fault::MustMatch(regex) if regex.is_match(text.as_bytes()) => return Vec::new(),
+            Fault::MustMatch(_) | Fault::Without(_) | Fault::There => (None, text),
         };
         vec![self.finding(&About { figure, text: shown, ..about })]
     }

@@ -308,14 +308,14 @@ fn examine_text(
     };
     let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
     let skips = with.rules.rules().iter().any(|r| r.skip_generated && r.wants_path(path));
-    let made = match origin {
+    let generated = match origin {
         Origin::Generated => true,
         Origin::Written => false,
         Origin::AsItStands => new.scan.generated || with.rules.is_generated(path) && out.language.is_some(),
     };
-    out.generated = skips && made;
+    out.generated = skips && generated;
     if scope == Scope::Change {
-        out.skipped_by = skipped_by(path, out.language, made, with.rules);
+        out.skipped_by = skipped_by(path, out.language, generated, with.rules);
     }
     if scope == Scope::Change && origin == Origin::Written {
         leave_unlisted(file, sides, with.rules, &mut new.scan.hits, out);

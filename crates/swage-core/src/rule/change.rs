@@ -84,7 +84,7 @@ pub enum Fault {
     /// A text in which this matches.
     Has(Regex),
     /// A text in which this doesn't match.
-    Lacks(Regex),
+    MustMatch(Regex),
     /// Files are touched, and none of these is.
     Without(PathSet),
     /// That it is there at all.
@@ -172,7 +172,7 @@ pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problem
     }
     faults.extend(table.number("under", p).map(|n| Fault::Under(n.value)));
     faults.extend(table.string("text", p).and_then(|t| regex(&t, p)).map(Fault::Has));
-    faults.extend(table.string("must_match", p).and_then(|t| regex(&t, p)).map(Fault::Lacks));
+    faults.extend(table.string("must_match", p).and_then(|t| regex(&t, p)).map(Fault::MustMatch));
     faults.extend(path_set(table, "without", p).map(Fault::Without));
     let added_over = table.number("added_over", p);
     if let Some(count) = &added_over
@@ -196,7 +196,7 @@ pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problem
     let optional = matches!(subject, Subject::Binary | Subject::Generated | Subject::Paths);
     let fits = |fault: &Fault| match fault {
         Fault::Over(_) => !optional,
-        Fault::Under(_) | Fault::Has(_) | Fault::Lacks(_) => subject.is_text(),
+        Fault::Under(_) | Fault::Has(_) | Fault::MustMatch(_) => subject.is_text(),
         Fault::Without(_) => subject == Subject::Paths,
         Fault::There => true,
     };

@@ -11,9 +11,9 @@ pub struct Checker {
     /// The program and its arguments; no shell is between.
     pub command: Vec<String>,
     /// The form in which it tells what it found.
-    pub writes: ReportForm,
+    pub output: ReportForm,
     /// The file in the tree that it writes; its standard output when `None`.
-    pub report: Option<String>,
+    pub output_file: Option<String>,
     /// Exit codes with which it has done its work. By default, 0 and 1.
     pub exit_codes: Vec<i32>,
     /// Most seconds that it may take. By default, 300.
@@ -51,20 +51,20 @@ pub(crate) static TIMEOUT_KEY: Key = Key::new("timeout", TIME, "How long it may 
 pub(super) fn read_checker(table: &mut Table<'_, '_>, name: &str, p: &mut Problems<'_>) -> Option<Checker> {
     let before = p.list.len();
     let command = read_command(table, "checker", name, p)?;
-    let writes = table.required_string("output", name, p).and_then(|w| one_of(&w, "form of output", FORMS, p));
-    let report = table.string("output_file", p);
-    if let Some(report) = &report
-        && (report.value.starts_with('/') || report.value.split('/').any(|part| part == ".."))
+    let output = table.required_string("output", name, p).and_then(|w| one_of(&w, "form of output", FORMS, p));
+    let output_file = table.string("output_file", p);
+    if let Some(path) = &output_file
+        && (path.value.starts_with('/') || path.value.split('/').any(|part| part == ".."))
     {
-        p.at(report.at, "`output_file` leads out of the tree", Some("give a path from the root of the tree".into()));
+        p.at(path.at, "`output_file` leads out of the tree", Some("give a path from the root of the tree".into()));
     }
     let exit_codes = table.numbers("exit_codes", p).unwrap_or_else(|| vec![0, 1]);
     let seconds = read_timeout(table, 300, p);
     let advisory = table.flag("advisory", p).unwrap_or(false);
     (p.list.len() == before).then_some(Checker {
         command,
-        writes: writes?,
-        report: report.map(|r| r.value),
+        output: output?,
+        output_file: output_file.map(|path| path.value),
         exit_codes: exit_codes.into_iter().filter_map(|code| i32::try_from(code).ok()).collect(),
         seconds,
         advisory,

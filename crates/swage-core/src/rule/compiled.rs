@@ -235,10 +235,10 @@ fn share_needs(rule: &Rule, link: &Link, entries: &mut [Entry], words: &Vocabula
             words.either(&own)
         })
         .collect();
-    // What is gone stood in the file as it was before, and so did what is missing now.
+    // What is removed was in the file as it was before, and so did what is missing now.
     let in_file = |collection: usize| {
         let own = &link.collections[collection];
-        own.within.unwrap_or(link.within) == Within::File && !own.gone && link.demand != Meeting::Must(collection)
+        own.within.unwrap_or(link.within) == Within::File && !own.removed && link.demand != Meeting::Must(collection)
     };
     for entry in entries {
         let Some(own) = of(entry).filter(|own| *own == link.each || in_file(*own)) else { continue };

@@ -59,7 +59,7 @@ pub struct Collection {
     /// How far apart its facts may be from those that they meet; as the link says when `None`.
     pub within: Option<Within>,
     /// Only facts that were there before the change and whose texts no fact has any more.
-    pub gone: bool,
+    pub removed: bool,
     /// Which file its facts are about: those of two collections that both say so meet only when both mean one of the
     /// same name.
     pub file: Option<FileOf>,

@@ -68,7 +68,7 @@ pub(super) fn read_link(
         let index = collections.len();
         let says = inner.string("says", p).map_or_else(|| word.replace(['-', '_'], " "), |s| s.value);
         let (paths, skip_paths) = (path_set(&mut inner, "paths", p), path_set(&mut inner, "skip_paths", p));
-        let gone = inner.flag("removed", p).unwrap_or(false);
+        let removed = inner.flag("removed", p).unwrap_or(false);
         let within = read_within(&mut inner, p);
         let file = inner.string("file", p);
         let mut own = read_clauses(&mut inner, outer, &format!("the collection `{word}` of {name}"), p);
@@ -100,7 +100,7 @@ pub(super) fn read_link(
             paths,
             skip_paths,
             within,
-            gone,
+            removed,
             file: None,
             of_file_only: false,
         });

@@ -133,13 +133,13 @@ impl RuleSet {
     }
 
     /// Which rules look at a file with this path that a program makes, or doesn't.
-    pub fn wanted_as(&self, path: &[u8], made: bool) -> Vec<bool> {
+    pub fn wanted_as(&self, path: &[u8], generated: bool) -> Vec<bool> {
         let own_file = is_rule_file(path);
         let has = self.sets.of_path(path);
         let within =
             |reach: &Reach| reach.paths.is_none_or(|set| has[set]) && !reach.skipped.is_some_and(|set| has[set]);
         let wants = self.rules.iter().zip(&self.reaches).map(|(rule, (own, collections))| {
-            !(made && rule.skip_generated)
+            !(generated && rule.skip_generated)
                 && (!own_file || rule.names_rule_files())
                 && within(own)
                 && (collections.is_empty() || collections.iter().any(within))

@@ -112,10 +112,10 @@ impl Scan<'_> {
             let plain = self.nested(content, None, depth);
             return FileScan { hits: plain.hits, ..given_up(why) };
         }
-        let made = markers == Markers::Heeded && generated::looks_generated(content, language);
-        let looks = |gate: &Prefilter| wanted[gate.rule] && !(made && gate.skip_generated);
-        if made && !holds_code && !set.prefilters.iter().any(looks) {
-            return FileScan { generated: made, ..FileScan::without_hits(Status::NotWanted) };
+        let generated = markers == Markers::Heeded && generated::looks_generated(content, language);
+        let looks = |gate: &Prefilter| wanted[gate.rule] && !(generated && gate.skip_generated);
+        if generated && !holds_code && !set.prefilters.iter().any(looks) {
+            return FileScan { generated, ..FileScan::without_hits(Status::NotWanted) };
         }
         let source = text::with_plain_line_ends(content, language);
         let source = source.as_ref();
@@ -168,7 +168,7 @@ impl Scan<'_> {
         // What an expression finds in a script of a page it finds in the page, too.
         facts.sort_by(|a, b| (a.span, a.rule, a.collection, &a.values).cmp(&(b.span, b.rule, b.collection, &b.values)));
         facts.dedup();
-        FileScan { status, hits, facts, generated: made, syntax }
+        FileScan { status, hits, facts, generated, syntax }
     }
 }
 
