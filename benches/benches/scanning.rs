@@ -9,7 +9,7 @@ use std::sync::Arc;
 use rayon::prelude::*;
 use swage_benches::{in_turn, module, report};
 use swage_core::config::packs::{PACKS, Pack};
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::Language;
 use swage_core::rule::{Rule, RuleSet};
 use swage_core::scan::Limits;
@@ -85,7 +85,7 @@ message = "{match}"
 languages = ["c", "go", "java", "python", "rust", "typescript"]
 match = { code = "harbourZone.open(ARGS)", holes.ARGS = { many = true } }
 "#;
-    let rules = read_rules("bench", RULE, true).expect("the rule is right").rules;
+    let rules = read_rules("bench", RULE, FileRole::Configuration).expect("the rule is right").rules;
     let set = RuleSet::new(rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect());
     let marked = |(n, (path, text)): (usize, &(String, String))| {
         let call = match n % 10 {
@@ -113,8 +113,11 @@ match = { code = "harbourZone.open(ARGS)", holes.ARGS = { many = true } }
 }
 
 fn compare(what: &str, files: &[(String, String)], wanted: fn(&Pack) -> bool, most: f64) {
-    let own =
-        read_rules("bench", MEASURES, true).expect("the rules are right").rules.into_iter().map(|(r, _)| Arc::new(r));
+    let own = read_rules("bench", MEASURES, FileRole::Configuration)
+        .expect("the rules are right")
+        .rules
+        .into_iter()
+        .map(|(r, _)| Arc::new(r));
     let packs = PACKS.iter().filter(|p| wanted(p));
     let rules: Vec<Arc<Rule>> = packs.flat_map(|p| p.rules().iter().cloned()).chain(own).collect();
     let count = rules.len();

@@ -4,13 +4,13 @@
 use std::sync::Arc;
 
 use libfuzzer_sys::fuzz_target;
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::LANGUAGES;
 use swage_core::rule::RuleSet;
 use swage_core::scan::{Limits, Markers, scan};
 
 fuzz_target!(|text: &str| {
-    match read_rules("rules.toml", text, true) {
+    match read_rules("rules.toml", text, FileRole::Configuration) {
         Err(problems) => assert!(!problems.is_empty() && problems.iter().all(|p| p.line > 0 && p.column > 0)),
         Ok(file) => {
             let set = RuleSet::new(file.rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect());

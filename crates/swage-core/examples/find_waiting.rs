@@ -6,7 +6,7 @@
 use std::error::Error;
 use std::sync::Arc;
 
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::Language;
 use swage_core::rule::RuleSet;
 use swage_core::scan::{Limits, Markers, Status, scan};
@@ -23,7 +23,7 @@ match = { code = "time.sleep(TIME)", holes.TIME = {} }
 
 fn main() -> Result<(), Box<dyn Error>> {
     // All mistakes of a rule file come at once, each with its place.
-    let file = read_rules("waits.toml", RULES, false)
+    let file = read_rules("waits.toml", RULES, FileRole::Rules)
         .map_err(|problems| problems.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n"))?;
     let rules = RuleSet::new(file.rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect());
     for path in std::env::args().skip(1) {

@@ -23,7 +23,7 @@
 //! ```
 //! use std::sync::Arc;
 //! use swage_core::lang::Language;
-//! use swage_core::config::read_rules;
+//! use swage_core::config::{FileRole, read_rules};
 //! use swage_core::rule::RuleSet;
 //! use swage_core::scan::{Limits, Markers, scan};
 //!
@@ -36,7 +36,7 @@
 //! languages = ["python"]
 //! match = { code = "time.sleep(TIME)", holes.TIME = {} }
 //! "#;
-//! let rules = read_rules("rules.toml", rules, false).expect("the rules are right").rules;
+//! let rules = read_rules("rules.toml", rules, FileRole::Rules).expect("the rules are right").rules;
 //! let set = RuleSet::new(rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect());
 //!
 //! let code = b"import time\n# time.sleep(1)\ntime.sleep( 2 )\n";

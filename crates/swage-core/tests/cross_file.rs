@@ -3,7 +3,7 @@
 mod common;
 
 use common::{found, rule};
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::Language;
 use swage_core::review::try_example;
 
@@ -368,7 +368,7 @@ fn mistakes_are_told() {
     ];
     let told = matches.map(|m| {
         let source = format!("[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\n{m}\n");
-        let problems = read_rules("r.toml", &source, false).err().unwrap_or_default();
+        let problems = read_rules("r.toml", &source, FileRole::Rules).err().unwrap_or_default();
         problems.iter().map(|p| format!("{p}\n")).collect::<String>()
     });
     insta::assert_snapshot!(told.join(""));

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use swage_core::config::packs::PACKS;
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::diff::{Direction, ReadOptions, apply, read, write_file};
 use swage_core::fix::{Fixable, FixedFile, Outcome, fix_file};
 use swage_core::lang::Language;
@@ -23,7 +23,7 @@ fn rule(language: &str, definition: &str) -> Vec<Arc<Rule>> {
     let text = format!(
         "[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nlanguages = ['{language}']\nmatch = {{ {definition} }}\n"
     );
-    let rules = read_rules("rules.toml", &text, false).unwrap_or_else(|e| panic!("{e:?}\n{text}")).rules;
+    let rules = read_rules("rules.toml", &text, FileRole::Rules).unwrap_or_else(|e| panic!("{e:?}\n{text}")).rules;
     rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect()
 }
 

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use swage_core::config::packs::PACKS;
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::{Class, LANGUAGES, Language};
 use swage_core::rule::{Example, RuleSet};
 use swage_core::scan::Limits;
@@ -14,7 +14,7 @@ fn find(language: &str, path: &str, matcher: &str, message: &str, code: &str) ->
     let source = format!(
         "[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{message}\"\nlanguages = [\"{language}\"]\nmatch = {matcher}\n"
     );
-    let rules = match read_rules("rules.toml", &source, false) {
+    let rules = match read_rules("rules.toml", &source, FileRole::Rules) {
         Ok(file) => file.rules.into_iter().map(|(r, _)| Arc::new(r)).collect(),
         Err(problems) => panic!("{language}: {}", problems.iter().map(|p| format!("{p}\n")).collect::<String>()),
     };

@@ -4,7 +4,7 @@ mod common;
 
 use common::{found, rule_saying};
 use proptest::prelude::*;
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::link::{LocatedFact, judge};
 use swage_core::scan::{Fact, Span};
 
@@ -148,7 +148,7 @@ fn digests_follow_what_rules_say() {
     let digest = |severity: &str, found: &str| {
         let source =
             format!("[[rule]]\nid = \"r\"\nseverity = \"{severity}\"\ntitle = \"t\"\nmessage = \"m\"\n{found}\n");
-        let rules = read_rules("r.toml", &source, false).unwrap_or_else(|p| panic!("{p:?}")).rules;
+        let rules = read_rules("r.toml", &source, FileRole::Rules).unwrap_or_else(|p| panic!("{p:?}")).rules;
         rules[0].0.digest
     };
     let all = [

@@ -1,6 +1,6 @@
 //! What is said of mistakes in rule files, one at a time: where, what, and the way out.
 
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 
 /// Parts of a rule, each with one mistake. What stands before `match` belongs to the rule.
 const MISTAKES: &[(&str, &[&str])] = &[
@@ -134,7 +134,7 @@ fn each_mistake_is_told_with_its_place() {
             let head: Vec<String> =
                 head.iter().filter(|(key, _)| !given(key)).map(|(key, value)| format!("{key} = {value}\n")).collect();
             let source = format!("[[rule]]\n{}{part}\n", head.concat());
-            let problems = match read_rules("rules.toml", &source, false) {
+            let problems = match read_rules("rules.toml", &source, FileRole::Rules) {
                 Ok(_) => panic!("nothing is wrong with\n{source}"),
                 Err(problems) => problems,
             };

@@ -4,7 +4,7 @@
 mod common;
 
 use common::{found, rule};
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::Language;
 use swage_core::rule::RuleSet;
 use swage_core::scan::{Limits, scan_fragment};
@@ -61,7 +61,7 @@ fn deep_code_ends_and_other_languages_are_refused() {
     }
     for languages in ["languages = [\"bash\"]", "languages = [\"python\", \"ruby\"]"] {
         let head = "[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\n";
-        let problems = read_rules("r.toml", &format!("{head}{}\n", keys(languages)), false).unwrap_err();
+        let problems = read_rules("r.toml", &format!("{head}{}\n", keys(languages)), FileRole::Rules).unwrap_err();
         let told: String = problems.iter().map(|p| format!("{p}\n")).collect();
         assert!(told.contains("`path_without` is for languages whose paths are known"), "{told}");
     }

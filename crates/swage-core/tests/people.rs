@@ -1,6 +1,6 @@
 //! What people and outside programs must say before a change may be merged: one condition at a time.
 
-use swage_core::config::{Config, read_rules};
+use swage_core::config::{Config, FileRole, read_rules};
 use swage_core::gate::{ProposalFacts, judge_people};
 
 const OWNERS: &str = r#"
@@ -19,7 +19,7 @@ people = ["notes-dev"]
 
 fn config(people: &str) -> Config {
     let text = format!("[gate.people]\n{people}\n{OWNERS}");
-    read_rules("swage.toml", &text, true).unwrap_or_else(|e| panic!("{e:?}\n{text}")).config
+    read_rules("swage.toml", &text, FileRole::Configuration).unwrap_or_else(|e| panic!("{e:?}\n{text}")).config
 }
 
 fn names(list: &[&str]) -> Vec<String> {
@@ -137,7 +137,7 @@ fn mistakes_about_people_are_told() {
         ("[advisor]\ncommand = []", "the advisor names no program"),
     ];
     for (text, expected) in cases {
-        let told = match read_rules("swage.toml", text, true) {
+        let told = match read_rules("swage.toml", text, FileRole::Configuration) {
             Ok(_) => String::new(),
             Err(problems) => problems.iter().map(ToString::to_string).collect(),
         };

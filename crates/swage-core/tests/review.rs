@@ -8,7 +8,7 @@ use swage_core::baseline::State;
 use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Tree};
 use swage_core::checker::{place, read_report};
 use swage_core::config::packs::PACKS;
-use swage_core::config::{Policy, read_rules};
+use swage_core::config::{FileRole, Policy, read_rules};
 use swage_core::diff::{Kind, LineMap, ReadOptions, read};
 use swage_core::gate::{Outcome, decide};
 use swage_core::lang::{LANGUAGES, Language};
@@ -50,7 +50,7 @@ match = { measure = "parameters", over = 1 }
 "#;
 
 fn rules() -> RuleSet {
-    let file = read_rules("rules.toml", RULES, false).expect("the rules are right");
+    let file = read_rules("rules.toml", RULES, FileRole::Rules).expect("the rules are right");
     RuleSet::new(file.rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect())
 }
 
@@ -450,7 +450,7 @@ proptest! {
             region.join(",")
         );
         let content = "def f():\n    \u{1F6A2} = 'é'\n\n".as_bytes();
-        let rules = read_rules("r", "[[rule]]\nid = \"c\"\nseverity = \"warning\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"x\"], output = \"lines\" }", false);
+        let rules = read_rules("r", "[[rule]]\nid = \"c\"\nseverity = \"warning\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"x\"], output = \"lines\" }", FileRole::Rules);
         let rule = &rules.expect("the rule is right").rules[0].0;
         for (form, bytes) in [(ReportForm::Lines, text.as_bytes()), (ReportForm::Lines, &noise), (ReportForm::Sarif, &noise), (ReportForm::Sarif, sarif.as_bytes())] {
             let Ok(reported) = read_report(form, bytes, "/tmp/t") else { continue };

@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use swage_core::config::packs::{INTEGRITY, PACKS};
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::{LANGUAGES, Language};
 use swage_core::review::{Tried, try_example};
 use swage_core::rule::{Example, ExampleFile, Rule, RuleSet};
@@ -19,7 +19,7 @@ fn scan_with(rules: Vec<Arc<Rule>>, path: &str, code: &str) -> FileScan {
 
 /// The rules of a TOML text, or its mistakes as text.
 fn rules(source: &str) -> Result<Vec<Arc<Rule>>, String> {
-    match read_rules("rules.toml", source, true) {
+    match read_rules("rules.toml", source, FileRole::Configuration) {
         Ok(file) => Ok(file.rules.into_iter().map(|(r, _)| Arc::new(r)).collect()),
         Err(problems) => Err(problems.iter().map(|p| format!("{p}\n")).collect()),
     }

@@ -1,7 +1,7 @@
 //! Which branch a change wants to enter.
 
 use swage_core::change::{Content, Tree};
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_git::{Repository, Target};
 
 use crate::failure::Failure;
@@ -30,5 +30,5 @@ fn named_there(repository: &Repository, target: &Target) -> Result<Option<String
     let Some(index) = files.find(b"swage.toml") else { return Ok(None) };
     let Content::Whole { bytes, .. } = files.content(index) else { return Ok(None) };
     let source = String::from_utf8_lossy(&bytes);
-    Ok(read_rules("swage.toml", &source, true).ok().and_then(|file| file.config.target))
+    Ok(read_rules("swage.toml", &source, FileRole::Configuration).ok().and_then(|file| file.config.target))
 }

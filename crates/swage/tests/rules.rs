@@ -2,7 +2,7 @@
 
 mod common;
 use common::{CONFIG, Sandbox};
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 
 #[test]
 fn patterns_are_tried_on_the_spot() {
@@ -107,7 +107,7 @@ fn the_schema_says_what_the_reader_says() {
         let value: serde_json::Value = toml::from_str(&text).expect("TOML");
         let faults: Vec<String> = schema.iter_errors(&value).map(|e| format!("{}: {e}", e.instance_path())).collect();
         assert_eq!(faults.is_empty(), good, "{text}\n{}", faults.join("\n"));
-        assert_eq!(read_rules("rules.toml", &text, true).is_ok(), good, "{text}");
+        assert_eq!(read_rules("rules.toml", &text, FileRole::Configuration).is_ok(), good, "{text}");
     }
 }
 

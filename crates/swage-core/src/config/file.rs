@@ -24,27 +24,36 @@ pub struct RuleFile {
     pub extends: Vec<(String, usize)>,
 }
 
+/// What a file is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FileRole {
+    /// It is the configuration: settings, and perhaps rules.
+    Configuration,
+    /// It holds rules, and what it changes about those of outer layers.
+    Rules,
+}
+
 /// Reads one file.
 ///
 /// # Errors
 /// All mistakes of the file at once, in the order of their lines.
-pub fn read_rules(file: &str, source: &str, whole_config: bool) -> Result<RuleFile, Vec<Problem>> {
-    read_file(Problems::of(file, source), whole_config)
+pub fn read_rules(file: &str, source: &str, role: FileRole) -> Result<RuleFile, Vec<Problem>> {
+    read_file(Problems::of(file, source), role)
 }
 
 /// Reads the rules of a pack, and leaves its patterns for later.
 pub(crate) fn read_shipped(file: &str, source: &str) -> Result<RuleFile, Vec<Problem>> {
-    read_file(Problems { shipped: true, ..Problems::of(file, source) }, false)
+    read_file(Problems { shipped: true, ..Problems::of(file, source) }, FileRole::Rules)
 }
 
-fn read_file(mut p: Problems<'_>, whole_config: bool) -> Result<RuleFile, Vec<Problem>> {
+fn read_file(mut p: Problems<'_>, role: FileRole) -> Result<RuleFile, Vec<Problem>> {
     let (file, document) = (p.file, parse_toml(&mut p));
     let mut out = RuleFile::default();
     if p.list.is_empty() {
         let mut table = Table::new(document.get_ref(), 0, &CONFIGURATION);
         out.extends =
             table.strings("extends", &mut p).unwrap_or_default().into_iter().map(|e| (e.value, e.at)).collect();
-        if whole_config {
+        if role == FileRole::Configuration {
             settings(&mut table, &mut out.config, &mut p);
         }
         for mut adjust in table.tables("adjust", &mut p) {

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::file::{Adjust, RuleFile, read_rules};
+use super::file::{Adjust, FileRole, RuleFile, read_rules};
 use super::packs::{INTEGRITY, PACKS, pack_of};
 use super::settings::Config;
 use crate::ids::RuleId;
@@ -64,14 +64,14 @@ pub fn load(reader: &dyn FileReader, main: &str) -> Result<Loaded, LoadError> {
     let mut loader = Loader { reader, problems: Vec::new(), files: Vec::new(), steps: Vec::new(), open: Vec::new() };
     let mut config = Config::default();
     if let Some(source) = loader.source(main)? {
-        config = loader.file(main, &source, true)?;
+        config = loader.file(main, &source, FileRole::Configuration)?;
     }
     for name in reader.list(".swage/rules").map_err(LoadError::Unreadable)? {
         let path = format!(".swage/rules/{name}");
         if name.ends_with(".toml")
             && let Some(source) = loader.source(&path)?
         {
-            loader.file(&path, &source, false)?;
+            loader.file(&path, &source, FileRole::Rules)?;
         }
     }
     let mut packs = Vec::new();
@@ -216,9 +216,9 @@ impl Loader<'_> {
     }
 
     /// Reads a file; what it extends goes under it.
-    fn file(&mut self, path: &str, source: &str, whole: bool) -> Result<Config, LoadError> {
+    fn file(&mut self, path: &str, source: &str, role: FileRole) -> Result<Config, LoadError> {
         self.open.push(path.to_owned());
-        let RuleFile { config, rules, adjusts, extends } = match read_rules(path, source, whole) {
+        let RuleFile { config, rules, adjusts, extends } = match read_rules(path, source, role) {
             Ok(file) => file,
             Err(mut list) => {
                 self.problems.append(&mut list);
@@ -248,7 +248,7 @@ impl Loader<'_> {
                         p.at(at, why, Some("name a file of rules in TOML that can be read".into()));
                     }
                     Err(other) => return Err(other),
-                    Ok(Some(text)) => _ = self.file(&target, &text, false)?,
+                    Ok(Some(text)) => _ = self.file(&target, &text, FileRole::Rules)?,
                     Ok(None) => p.at(
                         at,
                         format!("there is no file `{target}`"),

@@ -8,7 +8,7 @@ pub mod packs;
 mod schema;
 mod settings;
 
-pub use self::file::{Adjust, RuleFile, read_rules};
+pub use self::file::{Adjust, FileRole, RuleFile, read_rules};
 pub use self::load::{FileReader, LoadError, Loaded, load};
 pub use self::schema::schema;
 pub use self::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Posting, Submodules};

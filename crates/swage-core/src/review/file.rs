@@ -14,23 +14,12 @@ use crate::change::{Change, ChangedFile, Content, Contents, Nature, Tree};
 use crate::diff::Kind;
 use crate::ids::RuleId;
 use crate::lang::Language;
-use crate::rule::{Clause, Extent, Rule, RuleSet, Severity, SyntaxFault};
+use crate::rule::{Clause, Extent, Origin, Rule, RuleSet, Severity, SyntaxFault};
 use crate::scan::{
     Fact, FileScan, Hit, Markers, Span, Status, Syntax, hides_security, is_binary, looks_generated, scan,
     scan_fragment, syntax_errors,
 };
 use crate::sides::Sides;
-
-/// Whether a program makes a file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Origin {
-    /// Its path and what it says of itself tell.
-    AsItStands,
-    /// The target knows that a program makes it.
-    Generated,
-    /// The target doesn't know that one does.
-    Written,
-}
 
 /// What scanning one side of a file gave, and where it is kept.
 struct Scanned {
@@ -39,22 +28,24 @@ struct Scanned {
 }
 
 impl Examination<'_> {
-    /// Scans one side of a file, or takes the result from the cache.
-    fn side(&self, path: &[u8], content: &Content, origin: Origin) -> Scanned {
+    /// Scans one side of a file, or takes the result from the cache. Without an origin its path and content decide on it.
+    fn side(&self, path: &[u8], content: &Content, origin: Option<Origin>) -> Scanned {
         let without = |status| Scanned { scan: FileScan::without_hits(status), name: None };
         let (id, bytes) = match content {
             Content::Absent => return without(Status::NotWanted),
             Content::Unavailable(why) => return without(Status::NotExamined(why.clone())),
             Content::Partial { bytes, numbers } => {
-                return Scanned { scan: self.partial(path, bytes, numbers, origin), name: None };
+                return Scanned {
+                    scan: self.partial(path, bytes, numbers, origin.unwrap_or(Origin::Written)),
+                    name: None,
+                };
             }
             Content::Whole { id, bytes } => (id, bytes),
         };
         let language = Language::of(path, bytes);
         let (wanted, markers) = match origin {
-            Origin::AsItStands => (self.rules.wanted(path), Markers::Heeded),
-            Origin::Generated => (self.rules.wanted_as(path, true), Markers::Ignored),
-            Origin::Written => (self.rules.wanted_as(path, false), Markers::Ignored),
+            None => (self.rules.wanted(path), Markers::Heeded),
+            Some(origin) => (self.rules.wanted_as(path, origin), Markers::Ignored),
         };
         let run = || scan(bytes, language, self.rules, &wanted, self.limits, markers);
         let Some(id) = id else { return Scanned { scan: run(), name: None } };
@@ -132,7 +123,7 @@ impl Examination<'_> {
     /// What can be found in the lines that a diff shows: rules on lines in all of them, and rules on structure in each run
     /// of neighbouring lines. `syntax` says how many of these runs don't parse.
     fn partial(&self, path: &[u8], bytes: &[u8], numbers: &[u32], origin: Origin) -> FileScan {
-        let own = self.rules.wanted_as(path, origin == Origin::Generated);
+        let own = self.rules.wanted_as(path, origin);
         let only = |wants: fn(&Rule) -> bool| -> Vec<bool> {
             own.iter().zip(self.rules.rules()).map(|(wanted, rule)| *wanted && wants(rule)).collect()
         };
@@ -290,9 +281,8 @@ fn examine_text(
         return;
     }
     let origin = match scope {
-        Scope::Tree => Origin::AsItStands,
-        Scope::Change if is_known_as_generated(file, sides, with.rules, folders) => Origin::Generated,
-        Scope::Change => Origin::Written,
+        Scope::Tree => None,
+        Scope::Change => Some(Origin::of(is_known_as_generated(file, sides, with.rules, folders))),
     };
     let mut old = with.side(&file.old_path, &sides.old, origin);
     let mut new = with.side(&file.new_path, &sides.new, origin);
@@ -309,15 +299,14 @@ fn examine_text(
     let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
     let skips = with.rules.rules().iter().any(|r| r.skip_generated && r.wants_path(path));
     let generated = match origin {
-        Origin::Generated => true,
-        Origin::Written => false,
-        Origin::AsItStands => new.scan.generated || with.rules.is_generated(path) && out.language.is_some(),
+        Some(origin) => origin == Origin::Generated,
+        None => new.scan.generated || with.rules.is_generated(path) && out.language.is_some(),
     };
     out.generated = skips && generated;
     if scope == Scope::Change {
         out.skipped_by = skipped_by(path, out.language, generated, with.rules);
     }
-    if scope == Scope::Change && origin == Origin::Written {
+    if origin == Some(Origin::Written) {
         leave_unlisted(file, sides, with.rules, &mut new.scan.hits, out);
         let broken = broken_by_the_change(file, sides, Sides { old: &mut old, new: &mut new }, with, out);
         new.scan.hits.extend(broken);

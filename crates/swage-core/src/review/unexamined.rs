@@ -4,6 +4,7 @@ use super::examination::{Examination, WhyNot};
 use crate::change::{Change, ChangedFile, Content, Nature};
 use crate::diff::Kind;
 use crate::lang::Language;
+use crate::rule::Origin;
 
 /// Why a symbolic link isn't examined. It is of no consequence when it leads to a file of the tree that the same rules
 /// look at as the same language: that is examined where it stands.
@@ -15,7 +16,7 @@ pub(super) fn link(file: &ChangedFile, change: &Change, target: &Content, with: 
         return ("a symbolic link replaces a file; its target is not examined under this name".into(), true);
     }
     let Some(language) = Language::by_path(&file.new_path) else { return ("it is a symbolic link".into(), false) };
-    let wanted = with.rules.wanted_as(&file.new_path, false);
+    let wanted = with.rules.wanted_as(&file.new_path, Origin::Written);
     if !wanted.contains(&true) {
         return ("it is a symbolic link".into(), false);
     }
@@ -23,8 +24,9 @@ pub(super) fn link(file: &ChangedFile, change: &Change, target: &Content, with: 
         return (format!("it is a symbolic link named like a {} file, and its target is unknown", language.name), true);
     };
     let shown = String::from_utf8_lossy(bytes);
-    let same = resolved(&file.new_path, bytes)
-        .is_some_and(|path| Language::by_path(&path) == Some(language) && with.rules.wanted_as(&path, false) == wanted);
+    let same = resolved(&file.new_path, bytes).is_some_and(|path| {
+        Language::by_path(&path) == Some(language) && with.rules.wanted_as(&path, Origin::Written) == wanted
+    });
     if same {
         return (format!("it is a symbolic link to {shown}, which is examined there"), false);
     }

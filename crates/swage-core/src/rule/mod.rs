@@ -35,7 +35,7 @@ pub use self::matchers::{CodeMatch, Extent, Figure, Matcher, Plan, SuppressionFa
 pub(crate) use self::matchers::{Counting, Frame, FunctionFinder, Gather, Gathered, Match, ParsedFile, TooMany};
 pub(crate) use self::message::{parts as template_parts, shorten};
 pub use self::model::{Beyond, Clause, Example, ExampleFile, FileFigures, Provenance, Rule, Severity};
-pub use self::paths::{PathSet, is_rule_file, usually_generated, usually_vendored};
+pub use self::paths::{Origin, PathSet, is_rule_file, usually_generated, usually_vendored};
 pub use self::problem::{Problem, nearest};
 pub(crate) use self::problem::{Problems, near};
 pub(crate) use self::read::{RULE, digest, read_rule, severity_words};

@@ -64,6 +64,22 @@ pub fn is_rule_file(path: &[u8]) -> bool {
     path == b"swage.toml" || path.starts_with(b".swage/")
 }
 
+/// Who writes a file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Origin {
+    /// A program, or people elsewhere: rules with `skip_generated` leave it alone.
+    Generated,
+    /// The people of the repository.
+    Written,
+}
+
+impl Origin {
+    /// The origin of a file that is generated or vendored, or isn't.
+    pub fn of(is_generated: bool) -> Self {
+        if is_generated { Self::Generated } else { Self::Written }
+    }
+}
+
 /// Path sets of which many are alike. All their patterns are matched against a path at once: asking each set by itself took a
 /// twentieth of the time of scanning small files.
 #[derive(Debug, Default)]

@@ -7,7 +7,7 @@ use sha2::{Digest, Sha256};
 
 use super::compiled::LanguageSet;
 use super::model::Rule;
-use super::paths::{PathSet, PathSets, is_rule_file, usually_generated, usually_vendored};
+use super::paths::{Origin, PathSet, PathSets, is_rule_file, usually_generated, usually_vendored};
 use crate::lang::{LANGUAGES, Language};
 
 /// A fingerprint of the sources that decide what is found, made by the build script: stored results of other sources aren't
@@ -127,19 +127,19 @@ impl RuleSet {
         self.rules.iter().find(|r| r.id == id)
     }
 
-    /// Which rules look at a file with this path, by which it is told whether a program makes it.
+    /// Which rules look at a file with this path, by which alone it is decided whether it is generated.
     pub fn wanted(&self, path: &[u8]) -> Vec<bool> {
-        self.wanted_as(path, self.is_generated(path))
+        self.wanted_as(path, Origin::of(self.is_generated(path)))
     }
 
-    /// Which rules look at a file with this path that a program makes, or doesn't.
-    pub fn wanted_as(&self, path: &[u8], generated: bool) -> Vec<bool> {
+    /// Which rules look at a file with this path of an origin.
+    pub fn wanted_as(&self, path: &[u8], origin: Origin) -> Vec<bool> {
         let own_file = is_rule_file(path);
         let has = self.sets.of_path(path);
         let within =
             |reach: &Reach| reach.paths.is_none_or(|set| has[set]) && !reach.skipped.is_some_and(|set| has[set]);
         let wants = self.rules.iter().zip(&self.reaches).map(|(rule, (own, collections))| {
-            !(generated && rule.skip_generated)
+            !(origin == Origin::Generated && rule.skip_generated)
                 && (!own_file || rule.names_rule_files())
                 && within(own)
                 && (collections.is_empty() || collections.iter().any(within))

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::{FileScan, Limits, Markers, scan};
 use crate::config::packs::PACKS;
-use crate::config::read_rules;
+use crate::config::{FileRole, read_rules};
 use crate::ids::RuleId;
 use crate::lang::{LANGUAGES, Language};
 use crate::link::{LocatedFact, judge};
@@ -124,7 +124,7 @@ fn what_words_leave_out_finds_nothing() {
     assert!(found > 500, "{found} findings");
     for (matcher, files, expected) in MATCHES {
         let head = "[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\n[rule.match]\n";
-        let read = read_rules("r.toml", &format!("{head}{matcher}\n"), false);
+        let read = read_rules("r.toml", &format!("{head}{matcher}\n"), FileRole::Rules);
         let read = read.unwrap_or_else(|problems| panic!("{matcher}: {}", problems[0]));
         let rules: Vec<_> = read.rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect();
         let with = |_: &'static Language| Arc::new(RuleSet::new(rules.clone()));

@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::Language;
 use swage_core::rule::{Rule, RuleSet};
 use swage_core::scan::Limits;
@@ -17,7 +17,7 @@ pub fn rule(keys: &str) -> Arc<Rule> {
 /// The same with a message of its own.
 pub fn rule_saying(message: &str, keys: &str) -> Arc<Rule> {
     let source = format!("[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{message}\"\n{keys}\n");
-    let file = read_rules("r.toml", &source, false);
+    let file = read_rules("r.toml", &source, FileRole::Rules);
     let file = file.unwrap_or_else(|p| panic!("{}{source}", p.iter().map(|p| format!("{p}\n")).collect::<String>()));
     Arc::new(file.rules.into_iter().next().expect("a rule").0)
 }

@@ -2,7 +2,7 @@
 
 use std::sync::{Arc, OnceLock};
 
-use crate::config::file::{RuleFile, read_rules, read_shipped};
+use crate::config::file::{FileRole, RuleFile, read_rules, read_shipped};
 use crate::rule::{Problem, Rule};
 
 /// A set of rules that ships with Swage.
@@ -77,6 +77,6 @@ impl Pack {
     /// # Errors
     /// The mistakes in it; there are none in a release.
     pub fn read(&self) -> Result<Vec<Rule>, Vec<Problem>> {
-        Ok(self.made_of(read_rules(&self.origin(), self.source, false)?))
+        Ok(self.made_of(read_rules(&self.origin(), self.source, FileRole::Rules)?))
     }
 }

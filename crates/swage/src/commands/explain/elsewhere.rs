@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use swage_core::baseline::State;
 use swage_core::change::{Content, Tree};
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::ids::CommitId;
 use swage_core::review::{ChangeKind, Examination, Finding, Fixes, Review, examine, scan_tree};
 use swage_core::rule::{Clause, CodeMatch, EditAction, Hole, Rule, RuleSet};
@@ -125,7 +125,7 @@ fn parsed<'l>(pattern: &str, names: &[&str], like: &[Hole], languages: impl Iter
     rule.insert("match", way.into());
     let mut document = DocumentMut::new();
     document.insert("rule", toml_edit::value(Array::from_iter([rule])));
-    let file = read_rules("accepted", &document.to_string(), false).ok()?;
+    let file = read_rules("accepted", &document.to_string(), FileRole::Rules).ok()?;
     file.rules.into_iter().next().map(|(rule, _)| rule)
 }
 

@@ -5,7 +5,7 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use swage_core::change::Content;
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::Language;
 use swage_core::learn::{Learned, LearnedFix, Pair, learn};
 use swage_core::review::try_example;
@@ -268,7 +268,7 @@ struct Example<'a> {
 
 /// The rule that a text says.
 fn parsed(text: &str) -> Result<Arc<Rule>, String> {
-    let file = read_rules("the learned rule", text, false);
+    let file = read_rules("the learned rule", text, FileRole::Rules);
     let file = file.map_err(|problems| problems.first().map(|p| p.message.clone()).unwrap_or_default())?;
     let (rule, _) = file.rules.into_iter().next().ok_or("it has no rule")?;
     Ok(Arc::new(rule))

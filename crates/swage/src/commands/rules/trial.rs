@@ -5,7 +5,7 @@ use std::fmt::Write;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
-use swage_core::config::read_rules;
+use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::{LANGUAGES, Language};
 use swage_core::pattern::hole_names;
 use swage_core::rule::{CodeMatch, Rule, nearest};
@@ -194,7 +194,7 @@ fn compile(matcher: &str) -> Result<Rule, Failure> {
             None => failure,
         }
     };
-    let rules = read_rules("the pattern", &source, false).map_err(told)?.rules;
+    let rules = read_rules("the pattern", &source, FileRole::Rules).map_err(told)?.rules;
     rules.into_iter().next().map(|(rule, _)| rule).ok_or_else(|| Failure::wrong("the pattern can't be used"))
 }
 
