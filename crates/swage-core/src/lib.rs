@@ -2,7 +2,7 @@
 //!
 //! Bytes and values go in, values come out: nothing in this crate touches files, processes, clocks, the environment,
 //! networks or terminals. The rooms, from the ground up; each imports from those before it only,
-//! and all may use the small types of [`ids`], [`sides`], [`digest`] and [`invisible`]:
+//! and all may use the small types of [`ids`], [`position`], [`sides`], [`digest`] and [`invisible`]:
 //!
 //! 1. [`diff`] reads a unified diff, applies it, and maps lines from one side to the other;
 //! 2. [`change`] is the change that is reviewed, and how its contents are read;
@@ -43,7 +43,7 @@
 //! let wanted = set.wanted(b"board.py");
 //! let found = scan(code, Language::by_name("python"), &set, &wanted, &Limits::default(), Markers::Heeded);
 //! assert_eq!(found.hits.len(), 1);
-//! assert_eq!(found.hits[0].start_line(), Some(3));
+//! assert_eq!(found.hits[0].span.map(|span| span.to_string()).as_deref(), Some("3:1"));
 //! assert_eq!(found.hits[0].message, "`time.sleep( 2 )` waits 2 seconds.");
 //! ```
 #![forbid(unsafe_code)]
@@ -66,6 +66,7 @@ pub mod lang;
 pub mod learn;
 pub mod link;
 pub mod pattern;
+pub mod position;
 pub mod review;
 pub mod rule;
 pub mod scan;

@@ -15,7 +15,7 @@ fn hit() -> impl Strategy<Value = Hit> {
             rule: ["one", "two"][rule].into(),
             severity: Severity::Warning,
             message: format!("text {text}"),
-            span: Some(Span { start_line: line, start_column: 1, end_line: line, end_column: 5 }),
+            span: Span::from_numbers([line, 1, line, 5]),
             scope: ["", "f"][scope].to_owned(),
             exact: text,
             folded: text,

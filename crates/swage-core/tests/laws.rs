@@ -106,7 +106,7 @@ proptest! {
             rule: rule.mark(),
             collection: *collection,
             values: vec![(*text).to_owned()],
-            span: Span { start_line: line, start_column: 1, end_line: line, end_column: 2 },
+            span: Span::from_numbers([line, 1, line, 2]).expect("from 1"),
             suppressed: None,
         }).collect();
         let held: Vec<LocatedFact<'_>> = kept.iter().zip(&facts).map(|(fact, (_, _, path, fresh))| LocatedFact {

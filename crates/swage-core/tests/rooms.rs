@@ -6,7 +6,8 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The rooms from the ground up. A file of `src` is a room of its own when it isn't a folder.
-const ROOMS: [&str; 23] = [
+const ROOMS: [&str; 24] = [
+    "position",
     "ids",
     "sides",
     "digest",

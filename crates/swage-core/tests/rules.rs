@@ -385,7 +385,7 @@ fn comments_let_findings_be() {
         let all = rules(&source).expect("right rules").into_iter().chain(INTEGRITY.rules().iter().cloned());
         let found = scan_with(all.collect(), path, code);
         let told = |h: &Hit| {
-            format!("{} {}{}", h.rule, h.start_line().unwrap_or(0), if h.suppressed.is_some() { "+" } else { "" })
+            format!("{} {}{}", h.rule, h.start_line().expect("lines"), if h.suppressed.is_some() { "+" } else { "" })
         };
         assert_eq!(found.hits.iter().map(told).collect::<Vec<_>>().join(", "), expected, "{path}\n{code}");
     }

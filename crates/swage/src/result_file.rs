@@ -6,6 +6,7 @@ use std::path::Path;
 use percent_encoding::percent_decode_str;
 use serde_json::Value;
 use swage_core::baseline::{FileHits, State, compare as pair, keys};
+use swage_core::position::{Column, LineNumber};
 use swage_core::review::{Anchor, Finding, Path as ShownPath, Review, RuleEntry, Standing, Suppressed};
 use swage_core::rule::Severity;
 use swage_core::scan::{Figure, Hit, Span};
@@ -186,12 +187,8 @@ fn span(numbers: [Option<u32>; 4]) -> Option<Span> {
     let [start_line, start_column, end_line, end_column] = numbers.map(|number| number.filter(|n| *n > 0));
     let start_line = start_line?;
     let start_column = start_column.unwrap_or(1);
-    Some(Span {
-        start_line,
-        start_column,
-        end_line: end_line.unwrap_or(start_line),
-        end_column: end_column.unwrap_or(start_column),
-    })
+    let (end_line, end_column) = (end_line.unwrap_or(start_line), end_column.unwrap_or(start_column));
+    Span::from_numbers([start_line, start_column, end_line, end_column])
 }
 
 /// The stored digest of the text; for results of other programs, one of the message.
@@ -220,7 +217,11 @@ fn recorded_hit(f: FindingRecord) -> Hit {
     Hit {
         rule: f.rule,
         severity: f.severity,
-        span: f.anchor.and_then(|a| span([a.start_line, a.start_column, a.end_line, a.end_column])),
+        span: f.anchor.and_then(|a| {
+            let number = |column: Option<Column>| column.map(u32::from);
+            let line = |line: Option<LineNumber>| line.map(u32::from);
+            span([line(a.start_line), number(a.start_column), line(a.end_line), number(a.end_column)])
+        }),
         scope: f.scope,
         definition: None,
         fix: None,

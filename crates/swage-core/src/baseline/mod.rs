@@ -14,6 +14,17 @@
 //! The identity of a finding is what its rule named ([`Hit::identity`]). What is left on the head is new, on the base
 //! absent. Each finding is in exactly one state, so unchanged + updated + new is all at the head, and unchanged + updated +
 //! absent is all at the base.
+//!
+//! Each step is one pass over the findings that are still open, with a table of the old side's by their keys; so the cost
+//! is linear in the findings of the change's files, and the number of steps is fixed.
+//!
+//! What was rejected, and why:
+//!
+//! - pairing by line numbers alone: every line added above would make all findings below it new;
+//! - pairing by the text of a finding wherever it is: a change could take a bad line out of one file, write it into
+//!   another and count as having moved it. So a move must bring the code around it along;
+//! - one score for how alike two findings are, with a limit: nobody could say beforehand what a change has to do to be
+//!   blamed, and a small edit elsewhere could tip a pair over.
 
 mod moves;
 
@@ -26,6 +37,7 @@ use self::moves::{Moves, Stays};
 use crate::diff::LineMap;
 use crate::digest::short_digest;
 use crate::ids::FindingKey;
+use crate::position::LineNumber;
 use crate::scan::{Hit, Span};
 use crate::sides::{Side, Sides};
 
@@ -111,9 +123,10 @@ pub fn compare(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Sides<Vec<u8>
     };
     let place = |f: &FileHits, h: &Hit| {
         let span = h.span?;
-        let (start, end) = (f.map.to_new(span.first_index())?, f.map.to_new(span.end_line - 1)?);
-        Some(Span { start_line: start + 1, end_line: end + 1, ..span })
+        let (start, end) = (f.map.to_new(span.start_line.index())?, f.map.to_new(span.end_line.index())?);
+        Some(Span { start_line: LineNumber::from_index(start), end_line: LineNumber::from_index(end), ..span })
     };
+    // Step 1. The line map is the diff's word, which may take a line that left for an equal one that came.
     let stays = Stays::new(files, texts);
     let in_place = |at: usize, before: &Hit, after: &Hit| stays.holds(at, before, after);
     pairing.within_if(|f, h| Some((place(f, h)?, h.exact)), |_, h| Some((h.span?, h.exact)), in_place);
@@ -122,14 +135,16 @@ pub fn compare(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Sides<Vec<u8>
         |_, h| Some((h.first_index()?, h.span?.start_column, h.identity)),
         in_place,
     );
-    // Those of the same text first, so that it is others whose `many` holes took something else.
+    // Step 2. Those of the same text first, so that it is others whose `many` holes took something else.
     for what in [|h: &Hit| (h.identity, Some(h.folded)), |h: &Hit| (h.identity, None)] {
         pairing.within(
             |f, h| Some((h.scope.clone(), region(h, |line| f.map.region_of_old(line)), what(h))),
             |f, h| Some((h.scope.clone(), region(h, |line| f.map.region_of_new(line)), what(h))),
         );
     }
+    // Step 3. Only after what stayed in its file: a copy elsewhere must not take the place of what is still there.
     pairing.moved(texts);
+    // Step 4. A function that is too long stays the same finding however much of it was rewritten.
     pairing.within(|_, h| h.figure.map(|_| h.scope.clone()), |_, h| h.figure.map(|_| h.scope.clone()));
     pairing.result()
 }
@@ -246,6 +261,7 @@ pub fn keys(files: &[FileHits], compared: &[Compared]) -> Vec<FindingKey> {
         let digest = short_digest(&[rule, path, scope, &identity, &number.to_be_bytes()]);
         FindingKey::from(format!("{digest:016x}"))
     };
+    // The base first: keys that are remembered elsewhere, in decisions and threads, must not depend on what a change adds.
     let mut base_keys: HashMap<(usize, usize), FindingKey> = HashMap::new();
     let mut used = HashSet::new();
     for (at, file) in files.iter().enumerate() {

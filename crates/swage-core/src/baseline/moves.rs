@@ -185,7 +185,7 @@ impl<'a> Stays<'a> {
             let stays = lines.iter().all(|line| line.moved || line.signs == 0);
             (stays && !lines.is_empty()).then(|| lines.iter().map(|line| line.digest).collect::<Vec<_>>())
         };
-        let at = |outline: &Outline, hit: &Hit| hit.start_line().map(|line| outline.index(line));
+        let at = |outline: &Outline, hit: &Hit| hit.start_line().map(|line| outline.index(line.get()));
         let stayed = at(old, before).zip(at(new, after)).is_some_and(|(was, is)| common_run(old, was, new, is));
         stayed || body(old, before).is_some_and(|lines| Some(lines) == body(new, after))
     }
@@ -272,7 +272,7 @@ impl Moves {
                 match (trail.2, &self.outlines[from]) {
                     (Around::Definition(..), _) => true,
                     (Around::Lines(..), Some(sides)) => {
-                        let at = |outline: &Outline, hit: &Hit| hit.start_line().map(|line| outline.index(line));
+                        let at = |outline: &Outline, hit: &Hit| hit.start_line().map(|line| outline.index(line.get()));
                         let before = &files[from].hits.old[base];
                         let old = sides.left_by(&files[from], before);
                         at(old, before).zip(at(outline, hit)).is_some_and(|(was, is)| common_run(old, was, outline, is))

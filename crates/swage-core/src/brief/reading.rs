@@ -236,7 +236,7 @@ fn against(review: &Review) -> BTreeMap<&Path, Vec<(u32, u32)>> {
             Severity::Note => 1,
         };
         if let (Some(path), Some(span)) = (f.path(), f.span()) {
-            against.entry(path).or_default().push((span.start_line, weight));
+            against.entry(path).or_default().push((span.start_line.get(), weight));
         }
     }
     against

@@ -135,11 +135,10 @@ pub fn place(
                 let path = String::from_utf8_lossy(&r.path);
                 return Err(format!("it names line {line} of {path}, which has {}", lines.count()));
             }
-            Some(line) => Some(region(r, line, &lines)),
+            Some(line) => region(r, line, &lines),
         };
         let text: Vec<u8> = span.map_or_else(Vec::new, |s| {
-            let rows = s.start_line..=s.end_line;
-            rows.map(|row| lines.get(row as usize - 1)).collect::<Vec<_>>().join(&b'\n')
+            s.lines().map(|line| lines.get(line.index() as usize)).collect::<Vec<_>>().join(&b'\n')
         });
         let id = r.id.as_deref().unwrap_or_default();
         let message = rule.say(|gap| match gap {
@@ -164,7 +163,7 @@ pub fn place(
 }
 
 /// The reported place in lines and characters, kept inside of the file.
-fn region(r: &Reported, line: u32, lines: &Lines<'_>) -> Span {
+fn region(r: &Reported, line: u32, lines: &Lines<'_>) -> Option<Span> {
     let text = |line: u32| String::from_utf8_lossy(lines.get(line as usize - 1));
     let column = |line: u32, column: u32| {
         let text = text(line);
@@ -188,5 +187,5 @@ fn region(r: &Reported, line: u32, lines: &Lines<'_>) -> Span {
         None => text(end_line).chars().count() as u32 + 1,
     };
     let end_column = if end_line == line { end_column.max(start_column) } else { end_column };
-    Span { start_line: line, start_column, end_line, end_column }
+    Span::from_numbers([line, start_column, end_line, end_column])
 }

@@ -8,6 +8,7 @@ use super::edits::{apply_edits, line_map, overlap};
 use super::halving::keep_good;
 use crate::baseline::{FileHits, State, compare};
 use crate::diff::LineMap;
+use crate::position::LineNumber;
 use crate::scan::{Edit, FileScan, Hit, Span, Status, decoded};
 use crate::sides::Sides;
 
@@ -100,9 +101,11 @@ fn add_reported(scan: &mut FileScan, hits: impl Iterator<Item = Hit>) {
 fn moved(hit: &Hit, map: &LineMap, edits: &[Edit]) -> Option<Hit> {
     let mut hit = hit.clone();
     if let Some(span) = hit.span {
-        let new = |line: u32| map.to_new(line - 1).map(|line| line + 1);
+        let new = |line: LineNumber| map.to_new(line.index()).map(LineNumber::from_index);
+        let height = |from: LineNumber, to: LineNumber| to.get() - from.get();
         let lines = Some((new(span.start_line)?, new(span.end_line)?));
-        let (start_line, end_line) = lines.filter(|(a, b)| b - a == span.end_line - span.start_line)?;
+        let (start_line, end_line) =
+            lines.filter(|(from, to)| height(*from, *to) == height(span.start_line, span.end_line))?;
         hit.span = Some(Span { start_line, end_line, ..span });
     }
     for own in hit.fix.iter_mut().flat_map(|fix| &mut fix.edits) {

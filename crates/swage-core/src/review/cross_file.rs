@@ -191,7 +191,7 @@ impl Work<'_, '_> {
             add(Slot::Untouched(*index), &tree.files()[*index].path, facts, &|_| false);
         }
         for (index, (file, facts)) in self.change.files.iter().zip(changed).enumerate() {
-            let comes = |fact: &Fact| file.map.to_old(fact.span.first_index()).is_none();
+            let comes = |fact: &Fact| file.map.to_old(fact.span.start_line.index()).is_none();
             match side {
                 Side::Old => add(Slot::Changed(index), &file.old_path, &facts.old, &|_| false),
                 Side::New => add(Slot::Changed(index), &file.new_path, &facts.new, &comes),

@@ -268,7 +268,7 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: FindingKey, ru
     // Every compared finding is on one side at least; the head speaks for it when it is there.
     let (anchor, hit, file) = now.clone().or_else(|| before.clone()).expect("a compared finding is on some side");
     let map = &hits[file].map;
-    let lines = hit.span.map_or(0..0, |span| span.first_index()..span.end_line);
+    let lines = hit.span.map_or(0..0, |span| span.start_line.index()..span.end_line.get());
     let on_changed_line = match anchor.side {
         Side::New => lines.into_iter().any(|l| map.to_old(l).is_none()),
         Side::Old => lines.into_iter().any(|l| map.to_new(l).is_none()),

@@ -1,6 +1,7 @@
 //! The code around a finding, as one reads a change: lines that came and went in place.
 
 use crate::diff::LineMap;
+use crate::position::{Column, LineNumber};
 use crate::scan::{Lines, Span};
 use crate::sides::{Side, Sides};
 
@@ -25,23 +26,16 @@ pub(super) struct Code<'a> {
 
 impl Code<'_> {
     /// A line (0-based) of one side, without what is hidden in it, and how much is left out before it. Of a long line that
-    /// is the part from which a column, 1-based, can be seen.
-    fn text(&self, side: Side, at: u32, column: u32) -> (String, u32) {
+    /// is the part from which a column can be seen.
+    fn text(&self, side: Side, at: u32, column: Column) -> (String, u32) {
         let (lines, hidden) = (*self.lines.on(side), self.hidden.on(side));
         let text = String::from_utf8_lossy(lines.map_or(&[], |l| l.get(at as usize)));
-        let line = at + 1;
-        let covers = |span: &&Span| (span.start_line..=span.end_line).contains(&line);
-        let hidden: Vec<(u32, u32)> = hidden
-            .iter()
-            .filter(covers)
-            .map(|s| {
-                let from = if s.start_line == line { s.start_column } else { 1 };
-                (from, if s.end_line == line { s.end_column } else { u32::MAX })
-            })
-            .collect();
-        let skipped = if (column as usize) > WIDEST * 3 / 4 { column as usize - WIDEST / 4 } else { 0 };
-        let shown = (1..).zip(text.chars()).skip(skipped).take(WIDEST);
-        let shown = shown.map(|(column, c)| if hidden.iter().any(|h| (h.0..h.1).contains(&column)) { '•' } else { c });
+        let line = LineNumber::from_index(at);
+        let hidden: Vec<_> = hidden.iter().filter(|s| s.has_line(line)).map(|s| s.columns_in(line)).collect();
+        let number = column.get() as usize;
+        let skipped = if number > WIDEST * 3 / 4 { number - WIDEST / 4 } else { 0 };
+        let shown = (0..).map(Column::from_index).zip(text.chars()).skip(skipped).take(WIDEST);
+        let shown = shown.map(|(column, c)| if hidden.iter().any(|h| h.contains(&column)) { '•' } else { c });
         (shown.collect(), skipped as u32)
     }
 
@@ -49,10 +43,10 @@ impl Code<'_> {
     pub(super) fn around(&self, side: Side, span: Span) -> Vec<ExcerptLine> {
         let (old, map) = (self.lines.old, self.map);
         let Some(lines) = *self.lines.on(side) else { return Vec::new() };
-        let first = span.start_line.saturating_sub(1).saturating_sub(AROUND);
+        let first = span.start_line.index().saturating_sub(AROUND);
         let shown_end = span.end_line.min(span.start_line + LONGEST - 1);
-        let last = (shown_end + AROUND).min(lines.count() as u32);
-        let column = |at: u32| if at + 1 == span.start_line { span.start_column } else { 1 };
+        let last = (shown_end.get() + AROUND).min(lines.count() as u32);
+        let column = |at: u32| if at == span.start_line.index() { span.start_column } else { Column::FIRST };
         let mut out = Vec::new();
         for at in first..last {
             match side {
@@ -65,7 +59,7 @@ impl Code<'_> {
                                 .take_while(|o| map.to_new(*o).is_none())
                                 .take(MOST_REMOVED as usize);
                             out.extend(gone.map(|o| {
-                                let (text, skipped) = self.text(Side::Old, o, 1);
+                                let (text, skipped) = self.text(Side::Old, o, Column::FIRST);
                                 ExcerptLine { marker: Marker::Removed, old: Some(o + 1), new: None, text, skipped }
                             }));
                         }

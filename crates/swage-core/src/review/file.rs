@@ -14,6 +14,7 @@ use crate::change::{Change, ChangedFile, Content, Contents, Nature, Tree};
 use crate::diff::Kind;
 use crate::ids::RuleId;
 use crate::lang::Language;
+use crate::position::LineNumber;
 use crate::rule::{Clause, Extent, Origin, Rule, RuleSet, Severity, SyntaxFault};
 use crate::scan::{
     Fact, FileScan, Hit, Markers, Span, Status, Syntax, hides_security, is_binary, looks_generated, scan,
@@ -130,9 +131,10 @@ impl Examination<'_> {
         let lines_only = only(needs_lines_only);
         let mut result = scan(bytes, None, self.rules, &lines_only, self.limits, Markers::Ignored);
         let number = |line: u32| numbers.get(line as usize - 1).copied().unwrap_or(line);
+        let in_file = |line: LineNumber| LineNumber::new(number(line.get())).unwrap_or(line);
         let renumber = |hit: &mut Hit| {
             if let Some(span) = &mut hit.span {
-                (span.start_line, span.end_line) = (number(span.start_line), number(span.end_line));
+                (span.start_line, span.end_line) = (in_file(span.start_line), in_file(span.end_line));
             }
         };
         result.hits.iter_mut().for_each(renumber);
@@ -424,7 +426,7 @@ fn broken_by_the_change(
     };
     let wants = |rule: &&Arc<Rule>| rule.wants_path(&file.new_path) && rule.syntax_faults(language).any(has);
     let rule = with.rules.rules().iter().find(wants)?;
-    let added = |span: &&Span| (span.start_line..=span.end_line).any(is_added);
+    let added = |span: &&Span| span.lines().any(|line| is_added(line.get()));
     let place = syntax.places.iter().find(added).or(syntax.places.first())?;
     let message = rule.say(|gap| (gap == "value").then(|| syntax.errors.to_string()));
     Some(Hit::new(rule, message, Some(*place), String::new(), b"", None))

@@ -10,6 +10,7 @@ use crate::baseline::{Compared, FileHits, State};
 use crate::decision::{Answer, Decision};
 use crate::diff::{Diff, ShownLine, shown_after, shown_before};
 use crate::ids::{CommitId, FindingKey, RuleId};
+use crate::position::LineNumber;
 use crate::rule::Severity;
 use crate::scan::{Figure, Span};
 use crate::sides::Side;
@@ -212,9 +213,9 @@ impl Finding {
     pub fn shown_in(&self, series: &[Diff<'_>]) -> Option<ShownLine> {
         let (anchor, span) = (self.anchor.as_ref()?, self.span()?);
         let path = anchor.path.text.as_bytes();
-        let shown = |line| match anchor.side {
-            Side::New => shown_after(series, path, line),
-            Side::Old => shown_before(series, path, line),
+        let shown = |line: LineNumber| match anchor.side {
+            Side::New => shown_after(series, path, line.get()),
+            Side::Old => shown_before(series, path, line.get()),
         };
         shown(span.end_line).or_else(|| shown(span.start_line))
     }

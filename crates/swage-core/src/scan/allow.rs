@@ -12,6 +12,7 @@ use crate::digest::text_digest;
 use crate::ids::RuleId;
 use crate::lang::{Class, Language};
 use crate::pattern::ancestors;
+use crate::position::LineNumber;
 use crate::rule::{RuleSet, SuppressionFault, near};
 
 const MARK: &[u8] = b"swage: allow";
@@ -24,8 +25,8 @@ pub(super) struct Suppression {
     pub rule: RuleId,
     /// Why, when it says so.
     pub reason: Option<String>,
-    /// The lines on which a finding may begin, 1-based.
-    lines: [u32; 2],
+    /// The lines on which a finding may begin.
+    lines: [LineNumber; 2],
     used: bool,
 }
 
@@ -70,9 +71,9 @@ fn in_comment(language: &'static Language, tree: &Tree, at: usize) -> bool {
 }
 
 /// The comment's own line and, when nothing else stands on it, the next one that isn't of comments alone.
-fn covered(source: &[u8], at: usize) -> [u32; 2] {
+fn covered(source: &[u8], at: usize) -> [LineNumber; 2] {
     let start = source[..at].iter().rposition(|b| *b == b'\n').map_or(0, |n| n + 1);
-    let own = memchr::memchr_iter(b'\n', &source[..start]).count() as u32 + 1;
+    let own = LineNumber::from_index(memchr::memchr_iter(b'\n', &source[..start]).count() as u32);
     let marker = |line: &[u8]| {
         let line = line.trim_ascii();
         let signs = line.iter().take_while(|b| b.is_ascii_punctuation()).count();

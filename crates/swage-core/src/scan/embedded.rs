@@ -8,6 +8,7 @@ use tree_sitter::{Node, Tree};
 use super::{Fact, FileScan, Hit, Span};
 use crate::lang::{Language, Told};
 use crate::pattern::{Children, preorder};
+use crate::position::{Column, LineNumber};
 
 /// How deep code may be embedded in embedded code.
 pub(super) const DEEPEST: u8 = 3;
@@ -74,7 +75,9 @@ fn is_margin(byte: &u8) -> bool {
 impl Part {
     /// Takes the part's hits and facts into those of the file around it, each place of a rule once.
     pub fn merge(&self, inner: FileScan, into: &mut Vec<Hit>, facts: &mut Vec<Fact>) {
-        let column = |line: u32, column: u32| column + if line == 1 { self.columns.0 } else { self.columns.1 };
+        let column = |line: LineNumber, column: Column| {
+            column + if line == LineNumber::FIRST { self.columns.0 } else { self.columns.1 }
+        };
         let shift = |s: Span| Span {
             start_line: s.start_line + self.line,
             start_column: column(s.start_line, s.start_column),

@@ -194,10 +194,10 @@ pub(super) fn surroundings(
     let lines = Lines::new(source);
     let scope = |span: Span| {
         let (language, root) = (language?, tree.as_ref().map(Tree::root_node)?);
-        let row = span.first_index() as usize;
+        let row = span.start_line.index() as usize;
         let text = lines.get(row);
         let indent = text.len() - text.trim_ascii_start().len();
-        let column = (span.start_column as usize - 1).max(indent).min(text.len());
+        let column = (span.start_column.index() as usize).max(indent).min(text.len());
         let point = tree_sitter::Point::new(row, column);
         let node = root.descendant_for_point_range(point, point)?;
         let scope = Scope::of(language, source, root, node);

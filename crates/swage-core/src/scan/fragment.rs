@@ -12,6 +12,7 @@ use super::syntax::Syntax;
 use super::{FileScan, Markers, Scan, Span};
 use crate::lang::Language;
 use crate::lang::parse;
+use crate::position::{Column, LineNumber};
 use crate::rule::RuleSet;
 
 /// Most wrappers that are tried.
@@ -48,10 +49,12 @@ pub fn scan_fragment(
     let mut found = scan.nested(&source, Some(language), 0);
     found.facts.clear();
     found.syntax = Some(Syntax { errors, places: Vec::new() });
-    let is_inside = |span: Span| span.start_line > lines && span.end_line <= lines + count;
+    let is_inside =
+        |span: Span| (lines..lines + count).contains(&span.start_line.index()) && span.end_line.index() < lines + count;
     found.hits.retain(|hit| hit.span.is_some_and(is_inside));
     for hit in &mut found.hits {
-        let column = |line: u32, column: u32| if line == lines + 1 { column - columns.min(column - 1) } else { column };
+        let first = LineNumber::from_index(lines);
+        let column = |line: LineNumber, column: Column| if line == first { column - columns } else { column };
         hit.span = hit.span.map(|span| Span {
             start_line: span.start_line - lines,
             start_column: column(span.start_line, span.start_column),

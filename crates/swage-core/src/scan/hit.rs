@@ -1,6 +1,7 @@
 //! What scanning a file gives: hits, facts, and where they stand.
 
 use std::fmt;
+use std::ops::Range;
 
 use serde::{Deserialize, Serialize};
 
@@ -8,6 +9,7 @@ use super::Syntax;
 use super::fix::ProposedFix;
 use crate::digest::{short_digest, without_white_space};
 use crate::ids::RuleId;
+use crate::position::{Column, LineNumber};
 use crate::rule::{Figure, Rule, Severity};
 
 /// Where a match stands. Lines and columns are 1-based; columns count Unicode scalar values; the end column is the one
@@ -15,19 +17,51 @@ use crate::rule::{Figure, Rule, Severity};
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct Span {
     /// First line.
-    pub start_line: u32,
+    pub start_line: LineNumber,
     /// First column.
-    pub start_column: u32,
+    pub start_column: Column,
     /// Last line.
-    pub end_line: u32,
+    pub end_line: LineNumber,
     /// Column after the end.
-    pub end_column: u32,
+    pub end_column: Column,
 }
 
 impl Span {
-    /// The line that it begins in, 0-based.
-    pub fn first_index(self) -> u32 {
-        self.start_line.saturating_sub(1)
+    /// First line and column, last line and the column after the end, all 1-based; `None` when one of them is 0.
+    pub fn from_numbers([start_line, start_column, end_line, end_column]: [u32; 4]) -> Option<Self> {
+        Some(Self {
+            start_line: LineNumber::new(start_line)?,
+            start_column: Column::new(start_column)?,
+            end_line: LineNumber::new(end_line)?,
+            end_column: Column::new(end_column)?,
+        })
+    }
+
+    /// First line and column, last line and the column after the end, all 1-based.
+    pub fn numbers(self) -> [u32; 4] {
+        [self.start_line.get(), self.start_column.get(), self.end_line.get(), self.end_column.get()]
+    }
+
+    /// Whether a line with a number, 1-based, is one of its lines.
+    pub fn has_number(self, line: u32) -> bool {
+        LineNumber::new(line).is_some_and(|line| self.has_line(line))
+    }
+
+    /// Its lines.
+    pub fn lines(self) -> impl Iterator<Item = LineNumber> {
+        (self.start_line.index()..=self.end_line.index()).map(LineNumber::from_index)
+    }
+
+    /// Whether it stands in a line, among others.
+    pub fn has_line(self, line: LineNumber) -> bool {
+        (self.start_line..=self.end_line).contains(&line)
+    }
+
+    /// The columns of a line that it takes, the one after its end left out; all up to the end of the line where it goes on.
+    pub fn columns_in(self, line: LineNumber) -> Range<Column> {
+        let from = if self.start_line == line { self.start_column } else { Column::FIRST };
+        let to = if self.end_line == line { self.end_column } else { Column::from_index(u32::MAX) };
+        from..to
     }
 }
 
@@ -97,11 +131,11 @@ impl Hit {
 
     /// The line that it begins in, 0-based; `None` for the whole file.
     pub fn first_index(&self) -> Option<u32> {
-        self.span.map(Span::first_index)
+        self.span.map(|span| span.start_line.index())
     }
 
     /// The line that it begins in, 1-based; `None` for the whole file.
-    pub fn start_line(&self) -> Option<u32> {
+    pub fn start_line(&self) -> Option<LineNumber> {
         self.span.map(|span| span.start_line)
     }
 

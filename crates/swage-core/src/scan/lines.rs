@@ -3,6 +3,7 @@
 use bstr::ByteSlice;
 
 use super::Span;
+use crate::position::{Column, LineNumber};
 
 /// Where each line of a content begins.
 #[derive(Debug, Clone)]
@@ -46,21 +47,21 @@ impl<'a> Lines<'a> {
         self.starts.partition_point(|&s| s <= offset).saturating_sub(1)
     }
 
-    /// Line and column, both 1-based, columns in Unicode scalar values; bytes that aren't UTF-8 count one each run.
-    pub fn position(&self, offset: usize) -> (u32, u32) {
+    /// Line and column; bytes that aren't UTF-8 count one each run.
+    pub fn position(&self, offset: usize) -> (LineNumber, Column) {
         let line = self.line_of(offset);
         let before = &self.content[self.starts[line]..offset.min(self.content.len())];
-        (line as u32 + 1, before.chars().count() as u32 + 1)
+        (LineNumber::from_index(line as u32), Column::from_index(before.chars().count() as u32))
     }
 
     /// The bytes of a span.
     pub fn text(&self, span: Span) -> &'a [u8] {
-        let offset = |line: u32, column: u32| {
-            let start = self.starts.get(line as usize - 1).copied().unwrap_or(self.content.len());
+        let offset = |line: LineNumber, column: Column| {
+            let start = self.starts.get(line.index() as usize).copied().unwrap_or(self.content.len());
             let ahead = self.content[start..].char_indices().map(|(at, ..)| at);
             ahead
                 .chain([self.content.len() - start])
-                .nth(column as usize - 1)
+                .nth(column.index() as usize)
                 .map_or(self.content.len(), |at| start + at)
         };
         let start = offset(span.start_line, span.start_column);

@@ -9,6 +9,7 @@ use crate::config::{FileRole, read_rules};
 use crate::ids::RuleId;
 use crate::lang::{LANGUAGES, Language};
 use crate::link::{LocatedFact, judge};
+use crate::position::LineNumber;
 use crate::rule::{Rule, RuleSet};
 
 /// The rules that look at files of a language.
@@ -28,7 +29,7 @@ fn told(files: &[(&str, &str)], set: SetOf<'_>) -> BTreeSet<(RuleId, String, u32
         rules = set.rules().to_vec();
     }
     for (path, found) in &scans {
-        let line = |line: Option<u32>| line.unwrap_or(0);
+        let line = |line: Option<LineNumber>| line.map_or(0, LineNumber::get);
         told.extend(found.hits.iter().map(|h| (h.rule.clone(), (*path).to_owned(), line(h.start_line()))));
     }
     for rule in &rules {
@@ -40,7 +41,7 @@ fn told(files: &[(&str, &str)], set: SetOf<'_>) -> BTreeSet<(RuleId, String, u32
             .collect();
         for (index, hit) in judge(rule, link, &held, None) {
             let path = String::from_utf8_lossy(held[index].path).into_owned();
-            told.insert((hit.rule.clone(), path, hit.start_line().unwrap_or(0)));
+            told.insert((hit.rule.clone(), path, hit.start_line().map_or(0, LineNumber::get).into()));
         }
     }
     told

@@ -9,6 +9,7 @@ use self::paint::paint;
 use crate::change::{Change, ChangedFile, Content, Contents, Nature};
 use crate::diff::{Kind, LineMap};
 use crate::lang::Language;
+use crate::position::{Column, LineNumber};
 use crate::review::{Finding, Marker, Path, Review};
 use crate::rule::RuleSet;
 use crate::scan::Span;
@@ -124,17 +125,11 @@ impl SideLines {
 
 /// Masks what must not be shown of a line; whether there was anything.
 fn hide(text: &mut String, line: u32, hidden: &[Span]) -> bool {
-    let own: Vec<(u32, u32)> = hidden
-        .iter()
-        .filter(|span| (span.start_line..=span.end_line).contains(&line))
-        .map(|span| {
-            let from = if span.start_line == line { span.start_column } else { 1 };
-            (from, if span.end_line == line { span.end_column } else { u32::MAX })
-        })
-        .collect();
+    let Some(line) = LineNumber::new(line) else { return false };
+    let own: Vec<_> = hidden.iter().filter(|s| s.has_line(line)).map(|s| s.columns_in(line)).collect();
     if !own.is_empty() {
-        let mask = |(column, c): (u32, char)| if own.iter().any(|o| (o.0..o.1).contains(&column)) { '•' } else { c };
-        *text = (1..).zip(text.chars()).map(mask).collect();
+        let mask = |(column, c): (Column, char)| if own.iter().any(|o| o.contains(&column)) { '•' } else { c };
+        *text = (0..).map(Column::from_index).zip(text.chars()).map(mask).collect();
     }
     !own.is_empty()
 }

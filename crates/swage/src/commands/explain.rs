@@ -123,7 +123,7 @@ pub fn explain<'a>(
         holes: rule.zip(language).map(|(rule, language)| holes(rule, language, bytes, finding)).unwrap_or_default(),
         examples: rule.map(|rule| examples(rule, language)).unwrap_or_default(),
         decisions: from.decisions.iter().filter(|d| d.rule == finding.rule).take(MOST).cloned().collect(),
-        since: since.and_then(|span| from.repository?.line_since(path, span.start_line)),
+        since: since.and_then(|span| from.repository?.line_since(path, span.start_line.into())),
     })
 }
 
@@ -176,7 +176,7 @@ fn is_new(f: &Finding) -> bool {
 fn code(bytes: &[u8], f: &Finding) -> Vec<(u32, String)> {
     let Some(span) = f.span() else { return Vec::new() };
     let text = String::from_utf8_lossy(bytes);
-    let wanted = span.start_line.saturating_sub(AROUND)..=span.end_line.saturating_add(AROUND);
+    let wanted = span.start_line.get().saturating_sub(AROUND)..=span.end_line.get().saturating_add(AROUND);
     let lines = (1u32..).zip(text.lines()).filter(|(number, _)| wanted.contains(number));
     lines.map(|(number, line)| (number, line.to_owned())).collect()
 }
@@ -225,7 +225,7 @@ impl Explanation<'_> {
             printable(&place),
             paint.faint(printable(&format!("{scope} · {} · {}", f.rule, self.key)))
         );
-        let is_own = |number: &u32| f.span().is_some_and(|s| (s.start_line..=s.end_line).contains(number));
+        let is_own = |number: &u32| f.span().is_some_and(|s| s.has_number(*number));
         for (number, line) in &self.code {
             let mark = if is_own(number) { paint.severity(f.severity, "▸") } else { " ".to_owned() };
             _ = writeln!(out, "  {mark}{number:5} {}", printable(line));

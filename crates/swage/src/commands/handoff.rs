@@ -82,7 +82,7 @@ fn list(findings: &[&Finding], review: &Review, change: &str) -> String {
 
 /// What an edit does, in words; the new text follows.
 fn instruction(span: Span, text: &str) -> String {
-    let Span { start_line: from, start_column: start, end_line: to, end_column: end } = span;
+    let [from, start, to, end] = span.numbers();
     let lines = |from: u32, to: u32| if from == to { format!("line {from}") } else { format!("lines {from} to {to}") };
     if (from, start) == (to, end) {
         return format!("Insert before column {start} of line {from}:");

@@ -146,11 +146,12 @@ impl<'a> Desk<'a> {
     /// The lines of the change around a finding.
     fn code(&self, f: &Finding) -> Vec<&LineView> {
         let (Some(path), Some(span)) = (f.path(), f.span()) else { return Vec::new() };
-        let near = span.start_line.saturating_sub(AROUND)..=span.end_line.min(span.start_line + AROUND) + AROUND;
+        let near =
+            span.start_line.get().saturating_sub(AROUND)..=(span.end_line.min(span.start_line + AROUND) + AROUND).get();
         let files = self.view.files.iter().filter(|file| file.path == *path);
-        let hunk = files.flat_map(|file| &file.hunks).find(|hunk| {
-            hunk.iter().any(|line| line.new.is_some_and(|new| (span.start_line..=span.end_line).contains(&new)))
-        });
+        let hunk = files
+            .flat_map(|file| &file.hunks)
+            .find(|hunk| hunk.iter().any(|line| line.new.is_some_and(|new| span.has_number(new))));
         let mut number = 0;
         let lines = hunk.into_iter().flatten().filter(|line| {
             // A removed line stands where the one before it does.
@@ -245,7 +246,7 @@ impl<'a> Desk<'a> {
         };
         let named = ["VISUAL", "EDITOR"].iter().find_map(|name| std::env::var(name).ok().filter(|e| !e.is_empty()));
         let editor = named.unwrap_or_else(|| "vi".to_owned());
-        let line = anchor.span.map_or(1, |span| span.start_line);
+        let line = anchor.span.map_or(1, |span| span.start_line.get());
         // As git does: the shell takes the words of the editor's name apart.
         let status = Command::new("sh")
             .arg("-c")

@@ -50,7 +50,7 @@ fn place(document: &Document<'_>, finding: &Finding) -> (String, &'static str) {
     // A tab does nothing to a terminal, and without it an editor wouldn't find the file.
     let shown = format!("{root}{text}").split('\t').map(printable).collect::<Vec<_>>().join("\t");
     let span = finding.anchor.as_ref().and_then(|a| a.span);
-    let (line, column) = span.map_or((1, 1), |span| (span.start_line, span.start_column));
+    let (line, column) = span.map_or((1, 1), |span| (span.start_line.get(), span.start_column.get()));
     let is_removed = finding.anchor.as_ref().is_some_and(|a| a.side == Side::Old);
     let mark = match () {
         () if encoded => " (the name is percent-encoded)",

@@ -60,7 +60,7 @@ pub fn accepted(tree: &dyn Tree, rule: &Rule, path: &str, limits: &Limits) -> Ve
         candidates.push(Rule { clauses: Arc::new(clauses.collect()), ..rule.clone() });
     }
     candidates.extend(rewritten(rule));
-    let place = |f: &Finding| f.path().zip(f.span()).map(|(path, span)| (path.text.clone(), span.start_line));
+    let place = |f: &Finding| f.path().zip(f.span()).map(|(path, span)| (path.text.clone(), span.start_line.get()));
     let found = places(tree, rule.clone(), limits);
     let wrong: HashSet<(String, u32)> = found.findings.iter().filter_map(place).collect();
     let mut right: Vec<(String, u32)> = candidates
@@ -132,7 +132,7 @@ fn parsed<'l>(pattern: &str, names: &[&str], like: &[Hole], languages: impl Iter
 /// The lines of a change around one that it took away.
 fn around(view: &ChangeView, f: &Finding) -> Vec<LineView> {
     let (Some(path), Some(span)) = (f.path(), f.span()) else { return Vec::new() };
-    let is_own = |line: &LineView| line.old == Some(span.start_line);
+    let is_own = |line: &LineView| line.old == Some(span.start_line.into());
     let files = view.files.iter().filter(|file| file.path == *path || file.old_path == *path);
     let Some(hunk) = files.flat_map(|file| &file.hunks).find(|hunk| hunk.iter().any(is_own)) else { return Vec::new() };
     let at = hunk.iter().position(is_own).unwrap_or(0);

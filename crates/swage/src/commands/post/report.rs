@@ -76,10 +76,10 @@ fn reported(f: &Finding, review: &Review) -> ReportedFinding {
 
 fn fix(fix: &Fix) -> swage_host::Fix {
     let edits = fix.edits.iter().map(|edit| Edit {
-        start_line: edit.span.start_line,
-        start_column: edit.span.start_column,
-        end_line: edit.span.end_line,
-        end_column: edit.span.end_column,
+        start_line: edit.span.start_line.into(),
+        start_column: edit.span.start_column.into(),
+        end_line: edit.span.end_line.into(),
+        end_column: edit.span.end_column.into(),
         text: edit.text.clone(),
     });
     swage_host::Fix { title: fix.title.clone(), edits: edits.collect() }
@@ -90,9 +90,9 @@ fn anchor(a: &ReviewAnchor) -> Anchor {
         path: a.path.text.clone(),
         path_encoded: a.path.encoded,
         side: if a.side == Side::Old { swage_host::Side::Old } else { swage_host::Side::New },
-        start_line: a.span.map(|s| s.start_line),
-        start_column: a.span.map(|s| s.start_column),
-        end_line: a.span.map(|s| s.end_line),
-        end_column: a.span.map(|s| s.end_column),
+        start_line: a.span.map(|s| s.start_line.get()),
+        start_column: a.span.map(|s| s.start_column.get()),
+        end_line: a.span.map(|s| s.end_line.get()),
+        end_column: a.span.map(|s| s.end_column.get()),
     }
 }

@@ -10,7 +10,7 @@ use swage_core::lang::Language;
 use swage_core::learn::{Learned, LearnedFix, Pair, learn};
 use swage_core::review::try_example;
 use swage_core::rule::{Rule, RuleSet};
-use swage_core::scan::{Hit, Limits, Markers, scan};
+use swage_core::scan::{Limits, Markers, scan};
 use swage_git::DiffSource;
 use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, Value, value};
 
@@ -287,7 +287,7 @@ fn hits(rule: &Arc<Rule>, path: &str, code: &str) -> Vec<u32> {
     let language = Language::of(path.as_bytes(), code.as_bytes());
     let wanted = set.wanted(path.as_bytes());
     let found = scan(code.as_bytes(), language, &set, &wanted, &Limits::default(), Markers::Heeded);
-    let mut lines: Vec<u32> = found.hits.iter().filter_map(Hit::start_line).collect();
+    let mut lines: Vec<u32> = found.hits.iter().filter_map(|hit| hit.start_line().map(u32::from)).collect();
     lines.sort_unstable();
     lines
 }

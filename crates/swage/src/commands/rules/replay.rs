@@ -12,7 +12,7 @@ use swage_core::config::packs::PACKS;
 use swage_core::diff::Kind;
 use swage_core::review::{Examination, Fixes, examine};
 use swage_core::rule::{Rule, RuleSet, nearest};
-use swage_core::scan::{NoCache, Span};
+use swage_core::scan::NoCache;
 use swage_git::{DiffSource, Landing};
 
 use crate::cli::{ReplayArgs, ReportFormat};
@@ -78,12 +78,17 @@ pub fn run(args: &ReplayArgs) -> Result<ExitCode, Failure> {
             let review = examine(&change, contents, &with);
             took.push(begun.elapsed());
             let new = review.findings.iter().filter(|f| f.state == State::New && f.is_open());
-            found.extend(new.map(|f| Past {
-                landing: index,
-                place: f.place(),
-                message: f.message.clone(),
-                at: f.path().zip(f.span().map(Span::first_index)).map(|(p, l)| (p.text.clone().into_bytes(), l)),
-                changed_after: None,
+            found.extend(new.map(|f| {
+                Past {
+                    landing: index,
+                    place: f.place(),
+                    message: f.message.clone(),
+                    at: f
+                        .path()
+                        .zip(f.span().map(|span| span.start_line.index()))
+                        .map(|(p, l)| (p.text.clone().into_bytes(), l)),
+                    changed_after: None,
+                }
             }));
         })?;
         bar.inc(1);

@@ -112,15 +112,15 @@ fn language(args: &TryArgs, paths: &[PathBuf]) -> Result<&'static Language, Fail
 /// The nearest miss, with its line and a mark under the place.
 fn told(path: &Path, bytes: &[u8], miss: &Miss) -> String {
     let paint = Paint;
-    let line = bytes.split(|b| *b == b'\n').nth(miss.span.start_line as usize - 1).unwrap_or_default();
+    let line = bytes.split(|b| *b == b'\n').nth(miss.span.start_line.index() as usize).unwrap_or_default();
     let line = String::from_utf8_lossy(line).into_owned();
-    let before: String = line.chars().take(miss.span.start_column as usize - 1).collect();
+    let before: String = line.chars().take(miss.span.start_column.index() as usize).collect();
     let shown = printable(&line);
     let column = printable(&before).chars().count();
     let found = if miss.found.is_empty() { "nothing".to_owned() } else { format!("`{}`", printable(&miss.found)) };
-    let place = format!("{}:{}:{}", printable(&path.to_string_lossy()), miss.span.start_line, miss.span.start_column);
+    let place = format!("{}:{}", printable(&path.to_string_lossy()), miss.span);
     let marks = if miss.span.end_line == miss.span.start_line {
-        (miss.span.end_column.saturating_sub(miss.span.start_column)).max(1) as usize
+        miss.span.end_column.get().saturating_sub(miss.span.start_column.get()).max(1) as usize
     } else {
         shown.chars().count().saturating_sub(column).max(1)
     };

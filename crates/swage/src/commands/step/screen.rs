@@ -90,8 +90,7 @@ fn body(shown: &Shown<'_>) -> Vec<Line<'static>> {
 /// A line of code with its number and in colours; the lines that the finding is about are marked.
 fn code(line: &LineView, f: &Finding) -> Line<'static> {
     let number = line.new.or(line.old).unwrap_or(0);
-    let is_meant =
-        f.span().is_some_and(|span| (span.start_line..=span.end_line).contains(&number)) && line.new.is_some();
+    let is_meant = f.span().is_some_and(|span| span.has_number(number)) && line.new.is_some();
     let (mark, style) = match line.marker {
         Marker::Added => ('+', ADDED),
         Marker::Removed => ('-', REMOVED),

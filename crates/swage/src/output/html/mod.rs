@@ -60,7 +60,7 @@ pub fn format(document: &Document<'_>) -> Result<String, Failure> {
     let mut placed: HashMap<(&str, Side, u32), Vec<&Finding>> = HashMap::new();
     for f in &findings {
         if let (Some(anchor), Some(span)) = (&f.anchor, f.span()) {
-            placed.entry((&anchor.path.text, anchor.side, span.end_line)).or_default().push(f);
+            placed.entry((&anchor.path.text, anchor.side, span.end_line.into())).or_default().push(f);
         }
     }
     let lines = Lines::new(&page.view, page.brief.as_ref());
@@ -183,7 +183,7 @@ fn excerpt(f: &Finding) -> String {
 fn finding(f: &Finding, review: &Review, in_place: bool) -> Value {
     let fix = f.fix.as_ref().map(|fix| {
         let edits = fix.edits.iter().map(|edit| {
-            context! { line => edit.span.start_line, text => shown(&edit.text), removes => edit.text.is_empty() }
+            context! { line => edit.span.start_line.get(), text => shown(&edit.text), removes => edit.text.is_empty() }
         });
         let why = match &fix.proof {
             Proof::Proved => None,

@@ -208,11 +208,11 @@ impl Page<'_> {
             Some(Side::Old) => line.old.filter(|_| line.marker != Marker::Added),
             Some(Side::New) | None => line.new.filter(|_| line.marker != Marker::Removed),
         };
-        let span = f.span().filter(|s| own.is_some_and(|own| (s.start_line..=s.end_line).contains(&own)));
+        let span = f.span().filter(|s| own.is_some_and(|own| s.has_number(own)));
         let inside = span.is_some();
         // A long line is cut around the finding, so that it is seen.
         let columns = self.width.saturating_sub(11);
-        let column = span.filter(|s| own == Some(s.start_line)).map_or(1, |s| s.start_column);
+        let column = span.filter(|s| own == Some(s.start_line.get())).map_or(1, |s| s.start_column.get());
         let at = column.saturating_sub(line.skipped + 1) as usize;
         let before: String = line.text.chars().take(at).collect();
         let mut text = printable(&line.text).into_owned();

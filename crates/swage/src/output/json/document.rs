@@ -7,6 +7,7 @@ use swage_core::baseline::State;
 use swage_core::change::Nature;
 use swage_core::gate::Verdict;
 use swage_core::ids::{CommitId, FindingKey, RuleId};
+use swage_core::position::{Column, LineNumber};
 use swage_core::review::{
     Anchor, ChangeKind, Counts, ExcerptLine, FileEntry, Finding, Fix, FixEdit, Path, Proof, RuleEntry, Settled,
     Suppressed,
@@ -208,16 +209,12 @@ pub struct AnchorRecord {
     pub path_encoded: bool,
     pub side: Side,
     /// 1-based.
-    #[schemars(range(min = 1))]
-    pub start_line: Option<u32>,
+    pub start_line: Option<LineNumber>,
     /// 1-based; counts Unicode scalar values.
-    #[schemars(range(min = 1))]
-    pub start_column: Option<u32>,
-    #[schemars(range(min = 1))]
-    pub end_line: Option<u32>,
+    pub start_column: Option<Column>,
+    pub end_line: Option<LineNumber>,
     /// The column after the end.
-    #[schemars(range(min = 1))]
-    pub end_column: Option<u32>,
+    pub end_column: Option<Column>,
     /// The commit that the numbers refer to, when the side is one.
     pub commit: Option<CommitId>,
 }
@@ -365,14 +362,10 @@ impl From<&Fix> for FixRecord {
 /// A piece of a file's new side that a fix replaces; lines and columns as in an anchor.
 #[derive(Debug, Serialize, Deserialize, JsonSchema)]
 pub struct EditRecord {
-    #[schemars(range(min = 1))]
-    pub start_line: u32,
-    #[schemars(range(min = 1))]
-    pub start_column: u32,
-    #[schemars(range(min = 1))]
-    pub end_line: u32,
-    #[schemars(range(min = 1))]
-    pub end_column: u32,
+    pub start_line: LineNumber,
+    pub start_column: Column,
+    pub end_line: LineNumber,
+    pub end_column: Column,
     /// What takes its place.
     pub text: String,
 }
@@ -380,10 +373,10 @@ pub struct EditRecord {
 impl From<&FixEdit> for EditRecord {
     fn from(edit: &FixEdit) -> Self {
         Self {
-            start_line: edit.span.start_line,
-            start_column: edit.span.start_column,
-            end_line: edit.span.end_line,
-            end_column: edit.span.end_column,
+            start_line: edit.span.start_line.into(),
+            start_column: edit.span.start_column.into(),
+            end_line: edit.span.end_line.into(),
+            end_column: edit.span.end_column.into(),
             text: edit.text.clone(),
         }
     }
