@@ -237,7 +237,7 @@ fn run_all(
             thread.join().unwrap_or_else(|_| Err("running it went wrong".to_owned()))
         };
         let pairs = jobs.iter().zip(running).map(|((rule, _), [old, new])| CheckerReport {
-            rule: rule.clone().into(),
+            rule: rule.clone(),
             found: Sides { old: ended(old), new: ended(new) },
         });
         pairs.collect()

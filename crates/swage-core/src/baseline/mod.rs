@@ -154,10 +154,13 @@ fn region(hit: &Hit, of: impl Fn(u32) -> usize) -> Option<usize> {
     if hit.scope.is_empty() { hit.first_index().map(of) } else { None }
 }
 
+/// For each finding of a file its partner on the other side: the file's and the hit's index.
+type Partners = Vec<Option<(usize, usize)>>;
+
 struct Pairing<'a> {
     files: &'a [FileHits],
     /// For each finding of a side its partner on the other.
-    partners: Sides<Vec<Vec<Option<(usize, usize)>>>>,
+    partners: Sides<Vec<Partners>>,
 }
 
 impl Pairing<'_> {
@@ -201,7 +204,7 @@ impl Pairing<'_> {
 
     /// Pairs what left one place with what came to another.
     fn moved(&mut self, texts: &dyn Fn(usize) -> Option<Sides<Vec<u8>>>) {
-        let open = |pairs: &[Vec<Option<(usize, usize)>>]| -> Vec<(usize, usize)> {
+        let open = |pairs: &[Partners]| -> Vec<(usize, usize)> {
             let of = |(at, list): (usize, &Vec<Option<_>>)| {
                 let open = list.iter().enumerate().filter(|(_, partner)| partner.is_none());
                 open.map(|(i, _)| (at, i)).collect::<Vec<_>>()

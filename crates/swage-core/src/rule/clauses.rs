@@ -14,7 +14,7 @@ use crate::lang::Language;
 
 /// What is looked for in a file.
 pub(super) static CLAUSE: Keys = Keys {
-    choice: Choice::One(|| ways()),
+    choice: Choice::One(ways),
     ..Keys::new("clause", "What to look for in a file.", || clause_keys().chain([&FIX_KEY]).collect())
 };
 

@@ -41,7 +41,7 @@ fn told(files: &[(&str, &str)], set: SetOf<'_>) -> BTreeSet<(RuleId, String, u32
             .collect();
         for (index, hit) in judge(rule, link, &held, None) {
             let path = String::from_utf8_lossy(held[index].path).into_owned();
-            told.insert((hit.rule.clone(), path, hit.start_line().map_or(0, LineNumber::get).into()));
+            told.insert((hit.rule.clone(), path, hit.start_line().map_or(0, LineNumber::get)));
         }
     }
     told
@@ -145,7 +145,7 @@ const INPUTS: u64 = 3_000;
 /// `SWAGE_PRUNING_INPUTS=1000000 cargo test --release -p swage-core --lib pruning` goes on for longer; SWAGE_PRUNING_SEED
 /// begins elsewhere.
 #[test]
-#[expect(clippy::disallowed_methods, reason = "by hand it runs for longer")]
+#[expect(clippy::disallowed_methods, clippy::print_stdout, reason = "by hand it runs for longer")]
 fn what_words_leave_out_finds_nothing_in_random_code() {
     let number = |name: &str| std::env::var(name).ok().and_then(|text| text.parse::<u64>().ok());
     let mut random = Random(number("SWAGE_PRUNING_SEED").unwrap_or(20_261_128));

@@ -373,10 +373,10 @@ pub struct EditRecord {
 impl From<&FixEdit> for EditRecord {
     fn from(edit: &FixEdit) -> Self {
         Self {
-            start_line: edit.span.start_line.into(),
-            start_column: edit.span.start_column.into(),
-            end_line: edit.span.end_line.into(),
-            end_column: edit.span.end_column.into(),
+            start_line: edit.span.start_line,
+            start_column: edit.span.start_column,
+            end_line: edit.span.end_line,
+            end_column: edit.span.end_column,
             text: edit.text.clone(),
         }
     }
