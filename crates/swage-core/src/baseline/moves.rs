@@ -128,6 +128,12 @@ fn common_run(old: &Outline, at_old: usize, new: &Outline, at_new: usize) -> boo
     false
 }
 
+/// The same around the first lines of two findings; none is around one of a whole file.
+fn run_around(old: &Outline, before: &Hit, new: &Outline, after: &Hit) -> bool {
+    let at = |outline: &Outline, hit: &Hit| hit.start_line().map(|line| outline.index(line.get()));
+    at(old, before).zip(at(new, after)).is_some_and(|(was, is)| common_run(old, was, new, is))
+}
+
 /// By what findings that moved together are found: the rule, what it named, and lines around it with the place in them.
 type Trail<'a> = (&'a str, u64, Around);
 
@@ -185,9 +191,7 @@ impl<'a> Stays<'a> {
             let stays = lines.iter().all(|line| line.moved || line.signs == 0);
             (stays && !lines.is_empty()).then(|| lines.iter().map(|line| line.digest).collect::<Vec<_>>())
         };
-        let at = |outline: &Outline, hit: &Hit| hit.start_line().map(|line| outline.index(line.get()));
-        let stayed = at(old, before).zip(at(new, after)).is_some_and(|(was, is)| common_run(old, was, new, is));
-        stayed || body(old, before).is_some_and(|lines| Some(lines) == body(new, after))
+        run_around(old, before, new, after) || body(old, before).is_some_and(|lines| Some(lines) == body(new, after))
     }
 }
 
@@ -272,10 +276,9 @@ impl Moves {
                 match (trail.2, &self.outlines[from]) {
                     (Around::Definition(..), _) => true,
                     (Around::Lines(..), Some(sides)) => {
-                        let at = |outline: &Outline, hit: &Hit| hit.start_line().map(|line| outline.index(line.get()));
                         let before = &files[from].hits.old[base];
                         let old = sides.left_by(&files[from], before);
-                        at(old, before).zip(at(outline, hit)).is_some_and(|(was, is)| common_run(old, was, outline, is))
+                        run_around(old, before, outline, hit)
                     }
                     (Around::Lines(..), None) => false,
                 }

@@ -167,8 +167,7 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
     if !policy.above_baseline {
         // What is about the change itself isn't in any tree.
         let about = review.findings.iter().filter(|f| f.about_change && f.is_counted()).count();
-        let unlisted: u64 = Severity::ALL.into_iter().map(|severity| review.unlisted(severity)).sum();
-        let (base, head) = (counts.base(), counts.head() - about as u64 + unlisted);
+        let (base, head) = (counts.base(), counts.head() - about as u64 + review.all_unlisted());
         match head.cmp(&base) {
             _ if !merged => add("above_baseline", Outcome::Incomplete, "not known, as the merge conflicts".into()),
             std::cmp::Ordering::Greater => {

@@ -184,6 +184,11 @@ impl Review {
         self.files.iter().map(|f| f.unlisted[severity as usize]).sum()
     }
 
+    /// How many new findings of all severities aren't listed.
+    pub fn all_unlisted(&self) -> u64 {
+        self.files.iter().flat_map(|f| f.unlisted).sum()
+    }
+
     /// The files that have no lines to look at: links, submodules and binaries that no rule wants.
     pub fn left_alone(&self) -> impl Iterator<Item = &FileEntry> {
         self.files.iter().filter(|f| f.why_not.is_some() && !f.incomplete && f.nature != Nature::Text)

@@ -52,15 +52,25 @@ fn shipped() -> Vec<Arc<Rule>> {
     PACKS.iter().flat_map(|pack| pack.rules().iter().cloned()).collect()
 }
 
-/// For each language all rules that ship.
-fn sets() -> Vec<Arc<RuleSet>> {
-    let set = Arc::new(RuleSet::new(shipped()));
-    LANGUAGES.iter().map(|_| set.clone()).collect()
+/// Holds the rules that ship against the same with nothing left out.
+struct Shipped {
+    pruned: Arc<RuleSet>,
+    /// By the index of the language in whose files nothing is left out.
+    unpruned: Vec<Arc<RuleSet>>,
 }
 
-/// The same with nothing left out in files of the language.
-fn unpruned_sets() -> Vec<Arc<RuleSet>> {
-    LANGUAGES.iter().map(|language| Arc::new(RuleSet::new(shipped()).without_words(language))).collect()
+impl Shipped {
+    fn new() -> Self {
+        let unpruned = |language: &&'static Language| Arc::new(RuleSet::new(shipped()).without_words(language));
+        Self { pruned: Arc::new(RuleSet::new(shipped())), unpruned: LANGUAGES.iter().map(unpruned).collect() }
+    }
+
+    /// What is found in some files with and without pruning.
+    fn found(&self, files: &[(&str, &str)]) -> BTreeSet<(RuleId, String, u32)> {
+        let found = told(files, &|_| self.pruned.clone());
+        assert_eq!(found, told(files, &|language| self.unpruned[language.index()].clone()), "{files:?}");
+        found
+    }
 }
 
 /// A match, files, and the places that are found.
@@ -113,14 +123,11 @@ const MATCHES: &[Case] = &[
 /// Of the examples of all packs, and of rules whose words stand in other files than what asks for them.
 #[test]
 fn what_words_leave_out_finds_nothing() {
-    let (with_words, without_words) = (sets(), unpruned_sets());
+    let rules = Shipped::new();
     let mut found = 0;
     for example in shipped().iter().flat_map(|rule| &rule.examples) {
         let files: Vec<(&str, &str)> = example.files().iter().map(|f| (&*f.path, &*f.code)).collect();
-        let with = told(&files, &|language| with_words[language.index()].clone());
-        let without = told(&files, &|language| without_words[language.index()].clone());
-        assert_eq!(with, without, "{files:?}");
-        found += with.len();
+        found += rules.found(&files).len();
     }
     assert!(found > 500, "{found} findings");
     for (matcher, files, expected) in MATCHES {
@@ -149,7 +156,7 @@ const INPUTS: u64 = 3_000;
 fn what_words_leave_out_finds_nothing_in_random_code() {
     let number = |name: &str| std::env::var(name).ok().and_then(|text| text.parse::<u64>().ok());
     let mut random = Random(number("SWAGE_PRUNING_SEED").unwrap_or(20_261_128));
-    let (with_words, without_words) = (sets(), unpruned_sets());
+    let sets = Shipped::new();
     let mut corpus: BTreeMap<&str, Vec<(&str, &str)>> = BTreeMap::new();
     let rules = shipped();
     for file in rules.iter().flat_map(|rule| &rule.examples).flat_map(|example| example.files()) {
@@ -163,9 +170,7 @@ fn what_words_leave_out_finds_nothing_in_random_code() {
         let files = languages[random.below(languages.len())];
         let (path, code) = (files[random.below(files.len())].0, random.code(files));
         let files = [(path, code.as_str())];
-        let with = told(&files, &|language| with_words[language.index()].clone());
-        let without = told(&files, &|language| without_words[language.index()].clone());
-        assert_eq!(with, without, "{path}:\n{code}");
+        let with = sets.found(&files);
         found += with.len();
         with.into_iter().for_each(|(rule, ..)| *told_of.entry(rule).or_insert(0) += 1);
     }

@@ -143,7 +143,7 @@ impl Page<'_> {
         let worse = self.review.findings.iter().filter(|f| f.is_worse()).count();
         let better = self.review.findings.iter().filter(|f| f.is_better()).count();
         let idle = self.review.idle_rules();
-        let unlisted: u64 = Severity::ALL.into_iter().map(|severity| self.review.unlisted(severity)).sum();
+        let unlisted = self.review.all_unlisted();
         _ = match (brought.is_empty(), idle) {
             (false, _) => writeln!(out, "New: {brought}."),
             (true, 0) if unlisted > 0 => writeln!(out, "No new findings are listed."),
