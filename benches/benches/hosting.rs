@@ -2,7 +2,7 @@
 //! bare inserts of the same rows into an SQLite file with the same settings.
 //!
 //! Promised: at most 5 times for a report, which is sent, read, checked and written with its threads; and 20 times for remarks, each of which
-//! is a request of its own and touches a dozen pages of the database (the thread, the proposal, the timeline, who is to be told) where
+//! is a request of its own and touches a dozen pages of the database (the thread, the proposal, the timeline, who is to be notified) where
 //! the bare inserts touch four.
 
 use std::path::Path;

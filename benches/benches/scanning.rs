@@ -3,7 +3,12 @@
 //! Promised: at most 1.3 times the time with the packs that are on by themselves, at most 1.5 with all of them. Ten times
 //! as many rules cost at most twice the time, and files that hold none of the rules' words aren't parsed. The files are
 //! of six languages; those whose scopes are analysed cost most, so they are held against the same as well.
+//!
+//! The files are made up, and one is much like the next, which a processor learns: parsing them again and again is faster
+//! than parsing code that it hasn't seen. `SWAGE_BENCH_FILES=FOLDER` takes the files of a folder instead, by language.
 
+use std::collections::BTreeMap;
+use std::path::Path;
 use std::sync::Arc;
 
 use rayon::prelude::*;
@@ -39,6 +44,9 @@ match = { measure = "lines", over = 60 }
 "#;
 
 fn main() {
+    if let Some(folder) = std::env::var_os("SWAGE_BENCH_FILES") {
+        return own_files(Path::new(&folder));
+    }
     let files: Vec<(String, String)> = (0..3000).map(module).collect();
     compare("files", &files, |pack| pack.on_by_itself, 1.3);
     compare("files", &files, |_| true, 1.5);
@@ -48,6 +56,34 @@ fn main() {
     }
     ten_times_the_rules(&files);
     mixed_tree(&files);
+}
+
+/// Languages with fewer files than this say nothing.
+const FEWEST: usize = 30;
+
+/// Larger files are mostly data.
+const LARGEST: usize = 100_000;
+
+/// Holds scanning against parsing on the files in and below a folder, each language by itself.
+fn own_files(folder: &Path) {
+    let (mut open, mut of_language) = (vec![folder.to_owned()], BTreeMap::<&str, Vec<(String, String)>>::new());
+    while let Some(folder) = open.pop() {
+        for entry in std::fs::read_dir(&folder).into_iter().flatten().flatten() {
+            let path = entry.path();
+            if entry.file_type().is_ok_and(|kind| kind.is_dir()) {
+                open.push(path);
+            } else if let Some(language) = path.to_str().and_then(|path| Language::by_path(path.as_bytes()))
+                && let Ok(text) = std::fs::read_to_string(&path)
+                && text.len() <= LARGEST
+            {
+                of_language.entry(language.name).or_default().push((path.to_string_lossy().into_owned(), text));
+            }
+        }
+    }
+    for (language, files) in of_language.iter().filter(|(_, files)| files.len() >= FEWEST) {
+        compare(&format!("files of {language}"), files, |pack| pack.on_by_itself, 1.3);
+        compare(&format!("files of {language}"), files, |_| true, 1.5);
+    }
 }
 
 /// How many hits a set has in all files.
@@ -122,7 +158,7 @@ fn compare(what: &str, files: &[(String, String)], wanted: fn(&Pack) -> bool, mo
     let rules: Vec<Arc<Rule>> = packs.flat_map(|p| p.rules().iter().cloned()).chain(own).collect();
     let count = rules.len();
     let set = RuleSet::new(rules);
-    let ours = || assert!(hits(files, &set) < 10 * files.len());
+    let ours = || _ = hits(files, &set);
     let reference = || {
         files.par_iter().for_each_init(Parser::new, |parser, (path, text)| {
             let language = Language::of(path.as_bytes(), text.as_bytes()).expect("a known language");

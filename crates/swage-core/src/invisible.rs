@@ -61,7 +61,7 @@ pub fn shown(text: &str) -> Cow<'_, str> {
     Cow::Owned(out)
 }
 
-/// A JSON text in which such characters, which stand in strings only, are written as escapes (RFC 8259, section 7). What
+/// A JSON text in which such characters, which are in strings only, are written as escapes (RFC 8259, section 7). What
 /// lies below U+0080 has been escaped by whatever wrote the JSON.
 pub fn escaped_json(json: &str) -> Cow<'_, str> {
     let bad = |c: char| c >= '\x7f' && is_invisible(c);

@@ -21,7 +21,7 @@ impl Random {
     }
 }
 
-/// A file and what became of it: lines were taken out, put in, rewritten, moved, and the whole was indented anew.
+/// A file and what became of it: lines were taken out, put in, rewritten, moved, and the whole was re-indented.
 fn edited(random: &mut Random, number: usize) -> (Vec<String>, Vec<String>) {
     let old: Vec<String> = (0..5 + random.below(40)).map(|line| format!("line {line} of file {number}")).collect();
     let mut new = old.clone();
@@ -133,7 +133,7 @@ fn files_are_followed() {
         ("a mode", file("a", "a", "old mode 100644\nnew mode 100755\n", ""), Some((2, 2)), "same"),
     ];
     for (what, diff, lines, expected) in cases {
-        let told = match carry(&change_of(diff.as_bytes()), &LinePlace { path: b"a".to_vec(), lines }) {
+        let rendered = match carry(&change_of(diff.as_bytes()), &LinePlace { path: b"a".to_vec(), lines }) {
             Carried::Same => "same".to_owned(),
             Carried::Outdated => "outdated".to_owned(),
             Carried::Moved(LinePlace { path, lines: Some((first, last)) }) => {
@@ -141,6 +141,6 @@ fn files_are_followed() {
             }
             Carried::Moved(LinePlace { path, lines: None }) => String::from_utf8_lossy(&path).into_owned(),
         };
-        assert_eq!(told, expected, "{what}\n{diff}");
+        assert_eq!(rendered, expected, "{what}\n{diff}");
     }
 }

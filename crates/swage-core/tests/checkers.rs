@@ -75,7 +75,7 @@ fn placed(form: ReportForm, report: &str) -> String {
         Ok(reported) => reported,
         Err(why) => return why,
     };
-    let told = reported.iter().map(|r| {
+    let rendered = reported.iter().map(|r| {
         let hits = place(&[r], &rule, Language::by_name("python"), CONTENT.as_bytes());
         let path = String::from_utf8_lossy(&r.path).into_owned();
         match hits {
@@ -92,7 +92,7 @@ fn placed(form: ReportForm, report: &str) -> String {
                 .collect(),
         }
     });
-    told.collect::<Vec<_>>().join("; ")
+    rendered.collect::<Vec<_>>().join("; ")
 }
 
 #[test]

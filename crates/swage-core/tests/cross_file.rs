@@ -232,7 +232,7 @@ fn forms_and_randomness() {
         let rule = rule(&format!("[rule.match]\ntext = '(?:^| )(?P<here>[A-Za-z0-9_.-]{{12,}})'\n{what}"));
         assert_eq!(found(&rule, "a.txt", text), *expected, "{what}");
     }
-    // A secret is told only as far as may be, and the rest of its line by no other rule.
+    // A secret is masked, and no other rule shows the rest of its line.
     let secret = rule("secret = true\nmatch = { text = 'key=(?P<here>[a-z0-9]+)' }");
     assert_eq!(
         found(&secret, "a.txt", "key=a1b2c3d4e5f6g7h8\nkey=short"),
@@ -280,9 +280,9 @@ use("z")
     ];
     for (demand, expected) in cases {
         let rule = link(demand);
-        let told = rule.examples.iter().flat_map(|e| try_example(&rule, e));
-        let told: Vec<String> = told.map(|t| format!("{} {:?}", t.path, t.found)).collect();
-        assert_eq!(told.join(" "), expected, "{demand}");
+        let rendered = rule.examples.iter().flat_map(|e| try_example(&rule, e));
+        let rendered: Vec<String> = rendered.map(|t| format!("{} {:?}", t.path, t.found)).collect();
+        assert_eq!(rendered.join(" "), expected, "{demand}");
     }
 }
 
@@ -332,14 +332,14 @@ files = [
     ];
     for (module, expected) in cases {
         let rule = rule(&source(module));
-        let told = rule.examples.iter().flat_map(|e| try_example(&rule, e)).find(|t| t.path == "load.py");
-        let told = told.map(|t| format!("{:?}", t.found)).unwrap_or_default();
+        let rendered = rule.examples.iter().flat_map(|e| try_example(&rule, e)).find(|t| t.path == "load.py");
+        let rendered = rendered.map(|t| format!("{:?}", t.found)).unwrap_or_default();
         // What doesn't parse is no import.
-        assert_eq!(told, if expected.is_empty() { "[]" } else { expected }, "{module}");
+        assert_eq!(rendered, if expected.is_empty() { "[]" } else { expected }, "{module}");
     }
     let high = rule(&source("flood").replace("import low", "import high"));
-    let told = high.examples.iter().flat_map(|e| try_example(&high, e));
-    assert!(told.into_iter().all(|t| t.found.is_empty()), "a folder's own file has the folder's name");
+    let rendered = high.examples.iter().flat_map(|e| try_example(&high, e));
+    assert!(rendered.into_iter().all(|t| t.found.is_empty()), "a folder's own file has the folder's name");
 }
 
 #[test]
@@ -366,10 +366,10 @@ fn mistakes_are_told() {
         "match = { checker = ['a'], output = 'lines', output_file = '../b' }",
         "match = { text = 'a+', form = 'round', min_entropy = 'high' }",
     ];
-    let told = matches.map(|m| {
+    let rendered = matches.map(|m| {
         let source = format!("[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\n{m}\n");
         let problems = read_rules("r.toml", &source, FileRole::Rules).err().unwrap_or_default();
         problems.iter().map(|p| format!("{p}\n")).collect::<String>()
     });
-    insta::assert_snapshot!(told.join(""));
+    insta::assert_snapshot!(rendered.join(""));
 }

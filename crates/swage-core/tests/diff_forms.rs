@@ -6,7 +6,7 @@ use swage_core::diff::{
 };
 
 /// One line a file: kind, paths, modes, what happens to the content.
-fn told(diff: &Diff<'_>) -> String {
+fn rendered(diff: &Diff<'_>) -> String {
     let mut out = String::new();
     for (n, patch) in diff.patches.iter().enumerate() {
         for f in &patch.files {
@@ -64,12 +64,12 @@ fn forms_of_diffs() {
     let mut shown = String::new();
     for (name, text) in cases {
         let diff = read(text.as_bytes(), &ReadOptions::default()).unwrap_or_else(|e| panic!("{name}: {e}"));
-        shown += &format!("# {name}\n{}", told(&diff));
+        shown += &format!("# {name}\n{}", rendered(&diff));
         // Printed and read again, it is the same.
         let printed = diff.to_bytes();
         let again = read(&printed, &ReadOptions::default())
             .unwrap_or_else(|e| panic!("{name}, printed: {e}\n{}", String::from_utf8_lossy(&printed)));
-        assert_eq!(told(&again), told(&diff), "{name}");
+        assert_eq!(rendered(&again), rendered(&diff), "{name}");
         assert_eq!(read(&again.to_bytes(), &ReadOptions::default()).unwrap(), again, "{name}: printing twice");
     }
     insta::assert_snapshot!(shown);
@@ -116,7 +116,7 @@ fn refusals_name_the_place() {
     let shown: String = cases
         .iter()
         .map(|(name, text)| match read(text.as_bytes(), &ReadOptions::default()) {
-            Ok(diff) => panic!("{name} was read: {}", told(&diff)),
+            Ok(diff) => panic!("{name} was read: {}", rendered(&diff)),
             Err(e) => format!("{name}: {e}\n"),
         })
         .collect();
@@ -161,7 +161,7 @@ fn encoded_mail_is_decoded_and_other_input_left_alone() {
     );
     let decoded = decode_mail(boxed.as_bytes());
     assert_eq!(
-        told(&read(&decoded, &ReadOptions::default()).unwrap()),
+        rendered(&read(&decoded, &ReadOptions::default()).unwrap()),
         "0 Modified \"q\" -> \"q\" -:- 1 hunks +1 -1\n"
     );
 
@@ -174,12 +174,12 @@ fn hunks_that_do_not_fit_are_refused() {
     let text = b"--- a/q\n+++ b/q\n@@ -2,2 +2,2 @@\n b\n-c\n+C\n";
     let diff = read(text, &ReadOptions::default()).unwrap();
     let file = diff.files().next().unwrap();
-    let told = |content: &[u8]| {
+    let rendered = |content: &[u8]| {
         apply(content, file, Direction::Forward)
             .map(|c| String::from_utf8_lossy(&c).into_owned())
             .unwrap_or_else(|e| e.to_string())
     };
-    insta::assert_snapshot!([&b"a\nb\nc\nd\n"[..], b"a\nb\nX\n", b"a\n", b"", b"a\nb\nc"].map(told).join("\n---\n"), @r"
+    insta::assert_snapshot!([&b"a\nb\nc\nd\n"[..], b"a\nb\nX\n", b"a\n", b"", b"a\nb\nc"].map(rendered).join("\n---\n"), @r"
     a
     b
     C
@@ -212,7 +212,7 @@ fn a_series_shows_lines() {
     ];
     let diffs: Vec<Diff<'_>> =
         patches.iter().map(|text| read(text.as_bytes(), &ReadOptions::default()).expect("a diff")).collect();
-    let told = |at: Option<swage_core::diff::ShownLine>| {
+    let rendered = |at: Option<swage_core::diff::ShownLine>| {
         at.map_or("-".to_owned(), |at| format!("{} {} {}", at.patch, at.hunk, at.line))
     };
     let after = [
@@ -227,7 +227,7 @@ fn a_series_shows_lines() {
         ("y.py", 0, "-", "no line"),
     ];
     for (path, line, expected, why) in after {
-        assert_eq!(told(shown_after(&diffs, path.as_bytes(), line)), expected, "{path}:{line} after: {why}");
+        assert_eq!(rendered(shown_after(&diffs, path.as_bytes(), line)), expected, "{path}:{line} after: {why}");
     }
     let before = [
         ("x.py", 9, "0 1 0", "removed by the first patch"),
@@ -236,11 +236,11 @@ fn a_series_shows_lines() {
         ("x.py", 50, "-", "shown nowhere"),
     ];
     for (path, line, expected, why) in before {
-        assert_eq!(told(shown_before(&diffs, path.as_bytes(), line)), expected, "{path}:{line} before: {why}");
+        assert_eq!(rendered(shown_before(&diffs, path.as_bytes(), line)), expected, "{path}:{line} before: {why}");
     }
 }
 
-/// What separates mails is a dated line behind an empty one and before a header; text that begins with the word doesn't.
+/// What separates mails is a dated line after an empty one and before a header; text that begins with the word doesn't.
 #[test]
 fn mailboxes_are_parted_at_separators() {
     let separator = "From 0123456789 Mon Sep 17 00:00:00 2001\n";

@@ -193,11 +193,11 @@ fn trying_has_an_end() {
     let rules = rule("python", "code = 'halve(X)', holes.X = {}, fix = { rewrite = 'halve({X}' }");
     let result = fixed(rules, "a.py", code.as_bytes());
     assert_eq!(result.content, code.as_bytes());
-    let told = |part: &str| {
+    let rendered = |part: &str| {
         result.attempts.iter().filter(|a| matches!(&a.outcome, Outcome::Refused(why) if why.contains(part))).count()
     };
-    assert_eq!(told("wouldn't parse") + told("too many fixes"), 400);
-    assert!(told("wouldn't parse") < 100);
+    assert_eq!(rendered("wouldn't parse") + rendered("too many fixes"), 400);
+    assert!(rendered("wouldn't parse") < 100);
 }
 
 /// In files of all languages, with the rules of all packs at once: what is fixed parses no worse, the diff leads from one to

@@ -30,7 +30,7 @@ struct Answers {
     name: &'static str,
     path: &'static str,
     /// A class `Quay` with a method `moor` of three parameters (and the receiver), in which a loop holds a branch that
-    /// calls `go(1, "x")`, and a comment and a string that speak of `go(2)`. The call stands on line 5.
+    /// calls `go(1, "x")`, and a comment and a string that speak of `go(2)`. The call is on line 5.
     code: &'static str,
     /// A pattern of the call with one hole, and of the call with any arguments.
     call: (&'static str, &'static str),
@@ -304,7 +304,7 @@ fn calls_scopes_filters_and_zones() {
         let classless = ["bash", "c", "go"].contains(&a.name);
         let scope = if classless { "moor" } else { "Quay.moor" };
         let column = a.code.lines().nth(4).and_then(|l| l.find("go")).expect("the call") + 1;
-        // Comments and strings that look alike aren't found, and the scope is told.
+        // Comments and strings that look alike aren't found, and the scope is reported.
         let one = find(&format!("{{ code = \"{}\", holes.A = {{ node = \"number\" }} }}", a.call.0), "{A}");
         assert_eq!(one, [format!("5:{column} {scope} 1")], "{}", a.name);
         let all = |extra: &str| {
@@ -324,7 +324,7 @@ fn calls_scopes_filters_and_zones() {
         if !classless {
             assert_eq!(all(", enclosed_by = { definition = \"class\", name = \"Quay\" }"), 1, "{}", a.name);
         }
-        // Each zone is told from the others.
+        // Each zone is distinguished from the others.
         let word = "go1?[( ]";
         let lines = |zones: &str| {
             let hits = find_lines(a, &format!("{{ text = \"{word}\", zones = [{zones}] }}"));
@@ -368,7 +368,7 @@ fn assignments_and_figures() {
 
 #[test]
 fn names_in_their_roles() {
-    let mut told = String::new();
+    let mut rendered = String::new();
     for a in ANSWERS {
         for role in ["defined", "used"] {
             let names = |code: &str| {
@@ -376,10 +376,10 @@ fn names_in_their_roles() {
                 found.iter().filter_map(|f| f.split(' ').next_back().map(str::to_owned)).collect::<Vec<_>>().join(" ")
             };
             let functions = a.functions.map_or_else(String::new, |(code, _)| names(code));
-            told += &format!("{} {role}: {} | {} | {functions}\n", a.name, names(a.code), names(a.assignment.1));
+            rendered += &format!("{} {role}: {} | {} | {functions}\n", a.name, names(a.code), names(a.assignment.1));
         }
     }
-    insta::assert_snapshot!("roles", told);
+    insta::assert_snapshot!("roles", rendered);
 }
 
 #[test]
@@ -401,7 +401,7 @@ fn code_in_other_text_is_scanned_as_its_own() {
     }
 }
 
-/// By its name, by its first line, and for headers by what stands in them.
+/// By its name, by its first line, and for headers by what is in them.
 #[test]
 fn files_are_of_the_language_that_they_hold() {
     let cases = [
@@ -425,7 +425,7 @@ fn files_are_of_the_language_that_they_hold() {
         ("", "", "-"),
     ];
     for (path, content, expected) in cases {
-        let told = Language::of(path.as_bytes(), content.as_bytes()).map_or("-", |language| language.name);
-        assert_eq!(told, expected, "{path} with {content:?}");
+        let rendered = Language::of(path.as_bytes(), content.as_bytes()).map_or("-", |language| language.name);
+        assert_eq!(rendered, expected, "{path} with {content:?}");
     }
 }

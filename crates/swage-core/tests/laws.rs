@@ -101,7 +101,7 @@ proptest! {
         let rule = rule_saying("m", &keys);
         let link = rule.link().expect("a link");
         facts.sort_by_key(|f| f.2);
-        // Collections stand in the order of their names.
+        // Collections are in the order of their names.
         let kept: Vec<Fact> = (1u32..).zip(&facts).map(|(line, (collection, text, ..))| Fact {
             rule: rule.mark(),
             collection: *collection,
@@ -167,7 +167,7 @@ fn digests_follow_what_rules_say() {
     for found in all {
         assert!(seen.insert(digest("note", found)), "{found} has the digest of another");
     }
-    assert!(seen.insert(digest("error", all[0])), "the severity is told, too");
+    assert!(seen.insert(digest("error", all[0])), "the severity is reported, too");
     let laid_out =
         "paths = [\"a/**\"]\nlanguages = [\"python\"]\n[rule.match]  # what it looks for\nholes.X = {}\ncode = 'go(X)'";
     assert_eq!(digest("note", laid_out), digest("note", all[0]), "layout and paths decide nothing");

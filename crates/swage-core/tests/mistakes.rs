@@ -2,7 +2,7 @@
 
 use swage_core::config::{FileRole, read_rules};
 
-/// Parts of a rule, each with one mistake. What stands before `match` belongs to the rule.
+/// Parts of a rule, each with one mistake. What is before `match` belongs to the rule.
 const MISTAKES: &[(&str, &[&str])] = &[
     (
         "values of another kind",
@@ -139,11 +139,11 @@ fn each_mistake_is_told_with_its_place() {
                 Err(problems) => problems,
             };
             for problem in &problems {
-                let told = problem.to_string();
+                let rendered = problem.to_string();
                 // The line that it names is a line of the file.
-                let line = told.strip_prefix("rules.toml:").and_then(|rest| rest.split(':').next()?.parse().ok());
-                assert!(line.is_some_and(|line| (1..=source.lines().count()).contains(&line)), "{told}\n{source}");
-                shown += &format!("{told}\n");
+                let line = rendered.strip_prefix("rules.toml:").and_then(|rest| rest.split(':').next()?.parse().ok());
+                assert!(line.is_some_and(|line| (1..=source.lines().count()).contains(&line)), "{rendered}\n{source}");
+                shown += &format!("{rendered}\n");
             }
             shown.push('\n');
         }

@@ -9,7 +9,7 @@ use swage_core::lang::Language;
 use swage_core::rule::RuleSet;
 use swage_core::scan::{Limits, scan_fragment};
 
-/// The language, the file with functions, what is opened there, and what closes it. In the files a comment `open` stands on each
+/// The language, the file with functions, what is opened there, and what closes it. In the files a comment `open` is on each
 /// line where a path leads out on which it stays open.
 const FILES: [(&str, &str, &str, &str); 8] = [
     ("python", "berths.py", "LOCK.acquire()", "LOCK.release()"),
@@ -62,13 +62,13 @@ fn deep_code_ends_and_other_languages_are_refused() {
     for languages in ["languages = [\"bash\"]", "languages = [\"python\", \"ruby\"]"] {
         let head = "[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\n";
         let problems = read_rules("r.toml", &format!("{head}{}\n", keys(languages)), FileRole::Rules).unwrap_err();
-        let told: String = problems.iter().map(|p| format!("{p}\n")).collect();
-        assert!(told.contains("`path_without` is for languages whose paths are known"), "{told}");
+        let rendered: String = problems.iter().map(|p| format!("{p}\n")).collect();
+        assert!(rendered.contains("`path_without` is for languages whose paths are known"), "{rendered}");
     }
 }
 
 /// Filter, code of a function, and whether the filter lets the call of `go` through: in the whole function, and in its body alone,
-/// where what stands before and behind isn't known.
+/// where what is before and after isn't known.
 #[test]
 fn what_stands_before_and_behind() {
     let begun = "earlier = { code = 'begin(X)', holes.X = {} }";

@@ -30,7 +30,7 @@ fn fault(pattern: &str, code: &str, language: &'static Language) -> Option<Strin
     if let Err(error) = matcher.pattern(language) {
         return Some(error.to_string());
     }
-    // Code that isn't a whole file stands in one.
+    // Code that isn't a whole file is in one.
     let files =
         language.wrappers.iter().chain(language.part_wrappers).map(|(before, after)| format!("{before}{code}{after}"));
     let mut whole =
@@ -49,20 +49,20 @@ fn fault(pattern: &str, code: &str, language: &'static Language) -> Option<Strin
 
 #[test]
 fn patterns_match_what_people_mean() {
-    let (mut language, mut lines, mut told) = (None, 0, String::new());
+    let (mut language, mut lines, mut rendered) = (None, 0, String::new());
     for line in TABLE.lines().filter(|line| !line.is_empty() && !line.starts_with("# ")) {
         if let Some(name) = line.strip_prefix("== ") {
             language = Language::by_name(name);
         } else if let (Some((pattern, code)), Some(language)) = (line.split_once(" ~~ "), language) {
             lines += 1;
             if let Some(why) = fault(pattern, code, language) {
-                told += &format!("{}: {pattern}  on  {code}\n    {why}\n", language.name);
+                rendered += &format!("{}: {pattern}  on  {code}\n    {why}\n", language.name);
             }
         } else {
             panic!("no pattern and code: {line}");
         }
     }
-    assert!(told.is_empty(), "of {lines} patterns\n{told}");
+    assert!(rendered.is_empty(), "of {lines} patterns\n{rendered}");
 }
 
 /// docs/patterns.md: what is written by hand there, and the table.

@@ -137,10 +137,10 @@ fn mistakes_about_people_are_told() {
         ("[advisor]\ncommand = []", "the advisor names no program"),
     ];
     for (text, expected) in cases {
-        let told = match read_rules("swage.toml", text, FileRole::Configuration) {
+        let rendered = match read_rules("swage.toml", text, FileRole::Configuration) {
             Ok(_) => String::new(),
             Err(problems) => problems.iter().map(ToString::to_string).collect(),
         };
-        assert!(told.contains(expected), "{text}: {told}");
+        assert!(rendered.contains(expected), "{text}: {rendered}");
     }
 }

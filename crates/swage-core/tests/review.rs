@@ -122,7 +122,7 @@ fn reviewed(files: &[File], cache: &dyn Cache) -> Review {
 }
 
 /// `state rule path:line` of each finding.
-fn told(review: &Review) -> String {
+fn rendered(review: &Review) -> String {
     let line =
         |f: &Finding| format!("{} {} {}:{}", f.state.word(), f.rule, f.path().unwrap(), f.span().unwrap().start_line);
     review.findings.iter().map(line).collect::<Vec<_>>().join(", ")
@@ -150,7 +150,7 @@ fn states_of_findings() {
             "unchanged no-bad a.py:1, new no-bad a.py:2, new no-bad a.py:3",
         ),
         (
-            "indented anew in the same function",
+            "re-indented in the same function",
             &[File {
                 old: ("a.py", Some("def f():\n    bad(1)\n")),
                 new: ("a.py", Some("def f():\n    if x:\n        bad( 1 )\n")),
@@ -159,7 +159,7 @@ fn states_of_findings() {
             "updated no-bad a.py:3",
         ),
         (
-            "moved to another file with the code around it, indented anew",
+            "moved to another file with the code around it, re-indented",
             &[
                 File {
                     old: ("a.py", Some("boat = find(name)\nbad(1)\nberth = free(boat, quay)\n")),
@@ -194,7 +194,7 @@ fn states_of_findings() {
             "new no-bad b.py:2, absent no-bad a.py:1",
         ),
         (
-            "the lines around it stood in both places before",
+            "the lines around it was in both places before",
             &[
                 File {
                     old: ("a.py", Some("boat = find(name)\nbad(1)\nberth = free(boat, quay)\n")),
@@ -260,7 +260,7 @@ fn states_of_findings() {
         ),
     ];
     for (name, files, expected) in cases {
-        assert_eq!(told(&reviewed(files, &NoCache)), *expected, "{name}");
+        assert_eq!(rendered(&reviewed(files, &NoCache)), *expected, "{name}");
     }
 }
 

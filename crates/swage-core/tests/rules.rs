@@ -177,7 +177,7 @@ fn matches_and_filters() {
             "def f(a, b):\n    return None\ndef g():\n    # why\n    return None\ndef h():\n    return 1\n",
             "1:1 3:1",
         ),
-        // What a name stands for, and what stands behind a match on its line; a suppression explains nothing.
+        // What a name stands for, and what is after a match on its line; a suppression explains nothing.
         (
             py,
             r#"{ code = "F(X)", holes = { F = { stands_for = '^time\.sleep$' }, X = {} }, not_preceded_by = { node = "comment" }, not_followed_by = { node = "comment" } }"#,
@@ -326,7 +326,7 @@ fn matches_and_filters() {
             "",
             r#"{ measure = "branches", over = 0 }"#,
             "a.py",
-            // Comments behind a function aren't its own, however long they are.
+            // Comments after a function aren't its own, however long they are.
             &format!("class A:\n    def f(self):\n        if a:\n            b()\n        # {}\n", "x".repeat(2000)),
             "2:9",
         ),
@@ -384,10 +384,10 @@ fn comments_let_findings_be() {
     for (path, code, expected) in cases {
         let all = rules(&source).expect("right rules").into_iter().chain(INTEGRITY.rules().iter().cloned());
         let found = scan_with(all.collect(), path, code);
-        let told = |h: &Hit| {
+        let rendered = |h: &Hit| {
             format!("{} {}{}", h.rule, h.start_line().expect("lines"), if h.suppressed.is_some() { "+" } else { "" })
         };
-        assert_eq!(found.hits.iter().map(told).collect::<Vec<_>>().join(", "), expected, "{path}\n{code}");
+        assert_eq!(found.hits.iter().map(rendered).collect::<Vec<_>>().join(", "), expected, "{path}\n{code}");
     }
 }
 
@@ -546,11 +546,11 @@ fn what_cannot_be_examined_says_so() {
         ("a.c", &format!("int f(\n{}int b);\n", "    int a,\n".repeat(10_000)), "examined"),
     ];
     for (path, code, expected) in cases {
-        let told = match scan_with(all(), path, code).status {
+        let rendered = match scan_with(all(), path, code).status {
             Status::Examined => "examined".to_owned(),
             Status::NotWanted => "not wanted".to_owned(),
             Status::NotExamined(why) => why,
         };
-        assert_eq!(told, *expected, "{path}");
+        assert_eq!(rendered, *expected, "{path}");
     }
 }

@@ -53,7 +53,7 @@ pub(crate) fn run(mut command: Command, name: &str, accepted: &[i32]) -> Result<
             if text.contains("unknown option: --attr-source") {
                 return Err(GitError::OldGit);
             }
-            // git's advice on ownership stands at the end.
+            // git's advice on ownership is at the end.
             let lines = if text.contains("dubious ownership") { 8 } else { 3 };
             let message = text.lines().filter(|l| !l.trim().is_empty()).take(lines).collect::<Vec<_>>().join("; ");
             let message = if message.is_empty() { format!("it ended with {}", output.status) } else { message };

@@ -23,7 +23,7 @@ pub enum GitError {
     /// `git` can't be started.
     #[error("git can't be run: {0}")]
     NoGit(std::io::Error),
-    /// `git` can't be told whose attributes to obey.
+    /// This `git` has no way to name whose attributes hold.
     #[error("this git is too old to take attributes from a commit")]
     OldGit,
     /// A revision names nothing.

@@ -1,7 +1,7 @@
 //! Reading changes, trees and merges out of git repositories.
 //!
 //! Objects and refs are read in-process; `git` itself makes diffs and merges, because a user's own set-up (filters, merge
-//! drivers) must have a say in them. Attributes are those of the target, never those that a change brings. Nothing here
+//! drivers) must have a say in them. Attributes are those of the target, never those that a change adds. Nothing here
 //! touches a checkout, an index or the object store, but for committing fixes: what a merge or unsaved work needs is written into a temporary object
 //! folder that goes away with it.
 

@@ -40,7 +40,7 @@ impl Repository {
         run(fetch, "fetch", &[0]).map(|_| ())
     }
 
-    /// Pushes a commit to a branch. Where the branch isn't behind it, `lease` must be the commit that the branch is at.
+    /// Pushes a commit to a branch. Where the branch isn't an ancestor of it, `lease` must be the commit that the branch is at.
     ///
     /// # Errors
     /// When git or the host refuses; then nothing was pushed.

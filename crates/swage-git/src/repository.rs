@@ -53,7 +53,7 @@ fn check(folder: &Path) -> Result<(), GitError> {
 /// Since when a line is there.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LineSince {
-    /// The commit that brought it.
+    /// The commit that introduced it.
     pub commit: String,
     /// Who wrote that.
     pub author: String,
@@ -170,7 +170,7 @@ impl Repository {
         Some(ident[..ident.rfind('>')? + 1].to_owned())
     }
 
-    /// The commit that brought a line (1-based) of a file at HEAD, followed through renames and through moves within the file and
+    /// The commit that introduced a line (1-based) of a file at HEAD, followed through renames and through moves within the file and
     /// between files; `None` when the file isn't there or the line isn't committed.
     pub fn line_since(&self, path: &str, line: u32) -> Option<LineSince> {
         let mut command = self.git();

@@ -111,7 +111,7 @@ fn contents_are_old_ones_with_the_hunks_applied() {
     git(dir.path(), &["mv", "sub/b.txt", "sub/moved.txt"]);
     std::fs::write(dir.path().join("new.txt"), "new\r\n").expect("written");
     let read = repository.diff(DiffSource::WorkingTree { base: Some(base) }).expect("a diff");
-    let told = read.with(|change, contents| {
+    let rendered = read.with(|change, contents| {
         let text = |c: Content| match c {
             Content::Whole { bytes, .. } => format!("{:?}", String::from_utf8_lossy(&bytes)),
             other => format!("{other:?}"),
@@ -124,7 +124,7 @@ fn contents_are_old_ones_with_the_hunks_applied() {
         change.files.iter().enumerate().map(file).collect::<Vec<_>>().join("\n")
     });
     // The checkout's CR LF is none of the content's business.
-    insta::assert_snapshot!(told.expect("read"), @r#"
+    insta::assert_snapshot!(rendered.expect("read"), @r#"
     a.txt Modified "a\n" -> "a\nmore\n"
     new.txt Added Absent -> "new\n"
     sub/moved.txt Renamed "b\n" -> "b\n"
@@ -186,7 +186,7 @@ fn merges_leave_nothing_behind() {
     assert_eq!(merge.conflicts, ["a.txt"]);
 }
 
-/// What can't be had is told apart from what isn't there.
+/// What can't be read is distinguished from what doesn't exist.
 #[test]
 fn repositories_that_lack_something() {
     let (dir, repository) = repository();

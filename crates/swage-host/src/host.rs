@@ -35,7 +35,7 @@ pub struct Host {
     storage: Mutex<Storage>,
     /// Its repositories.
     pub repositories: Repositories,
-    /// Held while revisions are told and merges are made: one after the other.
+    /// Held while revisions are recorded and merges are made: one after the other.
     moving: Mutex<Instant>,
     /// Changes that pages have shown.
     pub readings: Readings,

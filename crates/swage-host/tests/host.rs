@@ -23,7 +23,7 @@ fn status<T: std::fmt::Debug>(answer: Result<T, HostError>) -> u16 {
 }
 
 /// Where each thread stands and what was said in it.
-fn told(threads: &[Thread]) -> String {
+fn rendered(threads: &[Thread]) -> String {
     let line = |t: &Thread| {
         let at = t.anchor.as_ref().map_or("the whole".to_owned(), |a| {
             format!("{} {}-{}", a.path, a.start_line.unwrap_or(0), a.end_line.unwrap_or(0))
@@ -75,7 +75,7 @@ fn threads_stay_with_their_lines() {
     w.push("harbour-dev", "harbour-dev/topic").expect("pushed");
     let now = author.proposal(1).expect("a proposal");
     assert_eq!((now.revisions.len(), now.revisions[1].number, proposal.revisions.len()), (2, 2, 1));
-    insta::assert_snapshot!(told(&author.threads(1).expect("threads")), @r#"
+    insta::assert_snapshot!(rendered(&author.threads(1).expect("threads")), @r#"
     pier-dev Todo open Outdated a.py 3-3 ["THREE"] ["Why capitals?"]
     pier-dev Remark open Here quay.py 3-5 ["two", "three", "four"] ["These three."]
     pier-dev Praise open Here b.py 1-1 ["berth"] ["Good."]
@@ -93,7 +93,7 @@ fn threads_stay_with_their_lines() {
     w.git("clone", &["rebase", "-q", "main"]);
     w.push("harbour-dev", "harbour-dev/topic").expect("pushed");
     let threads = author.threads(1).expect("threads");
-    assert!(told(&threads).contains("Praise open Here b.py 2-2 [\"berth\"]"), "{}", told(&threads));
+    assert!(rendered(&threads).contains("Praise open Here b.py 2-2 [\"berth\"]"), "{}", rendered(&threads));
     assert_eq!(author.proposal(1).expect("a proposal").revisions[2].base, moved);
     // What must be done is done when who asked for it says so; the rest may be closed by the author of the proposal.
     let thread = |index: usize| threads[index].number;
@@ -158,7 +158,7 @@ fn threads_follow_the_reports() {
     assert_eq!((p.opened, p.left, p.closed), (2, 1, 2));
     w.start();
     let checker = w.client("swage");
-    let now = told(&checker.threads(1).expect("threads"));
+    let now = rendered(&checker.threads(1).expect("threads"));
     let now = now.replace(&first[..10], "[first]").replace(&second[..10], "[second]");
     insta::assert_snapshot!(now, @r#"
     swage Todo closed Here a.py 4-4 [] ["It's for the *tide*.", "Closed: settled as intended: the quay is flat."]
@@ -313,7 +313,7 @@ fn merges_at_once() {
     assert_eq!(log, "2");
 }
 
-/// A merge that was cut short before or behind the move of the target is forgotten, or finished.
+/// A merge that was cut short before or after the move of the target is forgotten, or finished.
 #[test]
 fn merges_that_were_cut_short() {
     for moved in [false, true] {
@@ -373,11 +373,11 @@ fn the_inbox_says_what_waits() {
     let stance = NewStance { stance: StanceWord::Object, head, text: String::new() };
     w.client("pier-dev").take_stance(1, &stance).expect("taken");
     w.client("pier-dev").watch(2, true).expect("watched");
-    let mut told = rows("harbour-dev", "mine");
-    told.extend(rows("pier-dev", "mine"));
+    let mut rendered = rows("harbour-dev", "mine");
+    rendered.extend(rows("pier-dev", "mine"));
     author.edit(2, &Edited { open: Some(false), ..Edited::default() }).expect("closed");
-    told.extend(rows("visitor", "all"));
-    insta::assert_snapshot!(told.join("\n"), @r#"
+    rendered.extend(rows("visitor", "all"));
+    insta::assert_snapshot!(rendered.join("\n"), @r#"
     1 Times at the quay waits true (you: an objection stands) ["author"] due Some("2031-03-09") unseen true
     2 Berths waits false (work in progress of you) ["author"] due None unseen false
     1 Times at the quay waits false (harbour-dev: an objection stands) ["reviewer"] due Some("2031-03-09") unseen false
@@ -464,8 +464,8 @@ fn a_host_that_is_not_well() {
             }
         });
         let client = Client::new(&url, "token").expect("an address").patient(Duration::from_secs(5));
-        let told = client.me().map_or_else(|error| error.to_string(), |me| me.name);
-        assert!(told.contains(expected), "{name}: {told}");
+        let rendered = client.me().map_or_else(|error| error.to_string(), |me| me.name);
+        assert!(rendered.contains(expected), "{name}: {rendered}");
         served.join().expect("served");
     }
     let gone = Client::new("http://127.0.0.1:1", "token").expect("an address").patient(Duration::ZERO);

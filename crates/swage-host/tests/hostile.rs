@@ -131,7 +131,7 @@ fn what_does_not_hold_together_is_refused() {
             json!({ "kind": "remark", "text": "x".repeat(600 << 10) }).to_string(),
         ),
     ];
-    let mut told = String::new();
+    let mut rendered = String::new();
     for (name, person, method, path, body) in &cases {
         let (status, said) = w.ask(person, method, path, body);
         let reason: Value = serde_json::from_str(&said).unwrap_or_else(|_| panic!("{name}: {status} {said}"));
@@ -140,9 +140,9 @@ fn what_does_not_hold_together_is_refused() {
             .expect("a reason")
             .replace(&head, "[head]")
             .replace(&head.to_uppercase(), "[HEAD]");
-        told += &format!("{name}: {status} {}\n", reason.chars().take(140).collect::<String>());
+        rendered += &format!("{name}: {status} {}\n", reason.chars().take(140).collect::<String>());
     }
-    insta::assert_snapshot!(told);
+    insta::assert_snapshot!(rendered);
     assert_eq!(w.client("visitor").proposal(1).expect("a proposal"), before);
 }
 

@@ -123,12 +123,12 @@ fn people_are_told_by_mail() {
     let one = letters.recv_timeout(Duration::from_secs(20)).expect("a letter");
     let two = letters.recv_timeout(Duration::from_secs(20)).expect("a letter");
     let address = w.url().to_owned();
-    let told = [one, two].map(|letter| {
+    let rendered = [one, two].map(|letter| {
         let lines = letter.lines().filter(|line| !line.starts_with("Date: ") && !line.starts_with("Message-ID: "));
         lines.collect::<Vec<_>>().join("\n").replace(&address, "[host]")
     });
-    insta::assert_snapshot!(told.join("\n----\n"));
-    // Nobody is told twice, not even by a host that was started again; the one who can't be reached doesn't hold others up.
+    insta::assert_snapshot!(rendered.join("\n----\n"));
+    // Nobody is notified twice, not even by a restarted host; the one who can't be reached doesn't hold others up.
     w.start_with(|options| ServerOptions { mail: Some(mail), ..options });
     w.client("harbour-dev").look(1).expect("looked");
     w.client("pier-dev").open_thread(1, &thread("One more.")).expect("said");

@@ -140,7 +140,7 @@ fn pages_work_in_a_browser() {
 
     at("/proposals/1/change");
     is_safe("the change");
-    // Threads and findings stand below their lines.
+    // Threads and findings are below their lines.
     let below = |line: &str| browser.text(&format!("#{line} + .f"));
     assert!(below("f0n2").starts_with("to-do"), "{}", below("f0n2"));
     assert!(below("f0n5").starts_with("error"), "{}", below("f0n5"));

@@ -43,7 +43,7 @@ impl<'a> Lines<'a> {
         Self { numbers, links }
     }
 
-    /// The lines of a file. `below` writes what stands below a line of a side, and `address` gives where the number of a line leads.
+    /// The lines of a file. `below` writes what is below a line of a side, and `address` gives where the number of a line leads.
     pub fn file(
         &self,
         number: usize,
@@ -125,13 +125,13 @@ impl<'a> Lines<'a> {
             out.push_str(&escaped(&rest[..end]));
             rest = &rest[end..];
             let end = rest.find(|c| !is_part(c)).unwrap_or(rest.len());
-            let (word, behind) = rest.split_at(end);
+            let (word, after) = rest.split_at(end);
             let target = links.get(word).and_then(|(path, line)| Some((*self.numbers.get(path)?, *line)));
             match target {
                 Some((file, line)) => _ = write!(out, "<a href=\"#f{file}n{line}\">{}</a>", escaped(word)),
                 None => out.push_str(&escaped(word)),
             }
-            rest = behind;
+            rest = after;
         }
     }
 }

@@ -315,22 +315,22 @@ mod tests {
         // A run on part of the work, or on another branch, says nothing of the rest.
         history.record(&run(30), &[], None).unwrap();
         history.record(&run(40), &[], Some("other")).unwrap();
-        let told = |history: &History| {
+        let rendered = |history: &History| {
             let one = |f: FindingRecord| format!("{} {} {} {:?}", f.key, f.first, f.last, f.gone);
             history.lately("r").unwrap().into_iter().map(one).collect::<Vec<_>>()
         };
         let expected = ["0003 20 20 None", "0001 10 10 Some(20)", "0002 10 20 None"];
-        assert_eq!(told(&history), expected);
+        assert_eq!(rendered(&history), expected);
         assert_eq!(history.runs().unwrap(), [run(10), run(20), run(30), run(40)]);
         let keys: Vec<String> = history.findings().unwrap().into_iter().map(|f| f.key).collect();
         assert_eq!(keys, ["0001", "0002", "0003"]);
         // What was gone is back when it is found again.
         history.record(&run(50), &[finding(1)], None).unwrap();
-        assert_eq!(told(&history)[1], "0001 10 50 None");
+        assert_eq!(rendered(&history)[1], "0001 10 50 None");
         drop(history);
         let again = History::open(&path).unwrap();
         assert_eq!(again.forget_before(40).unwrap(), 3);
-        assert_eq!((again.runs().unwrap().len(), told(&again).len()), (2, 1));
+        assert_eq!((again.runs().unwrap().len(), rendered(&again).len()), (2, 1));
         // A later version's file is left alone.
         locked(&again.connection).pragma_update(None, "user_version", 99).unwrap();
         assert!(History::open(&path).is_none());

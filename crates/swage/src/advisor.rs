@@ -49,7 +49,7 @@ impl<'a> Advisor<'a> {
         Some(Self { repository, program, target: Some(target.clone()) })
     }
 
-    /// Its name as it is told.
+    /// Its name as shown.
     pub fn name(&self) -> &str {
         &self.program.command[0]
     }

@@ -40,7 +40,7 @@ pub fn compiled(patterns: &[String]) -> Result<Option<PathSet>, Failure> {
 }
 
 impl Wanted<'_> {
-    /// Whether a finding is among them: it stands in a file after the change, nothing lets it be, and it is new unless all are
+    /// Whether a finding is among them: it is in a file after the change, nothing suppresses it, and it is new unless all are
     /// meant or its key is named.
     pub fn wants(&self, f: &Finding) -> bool {
         let args = self.args;

@@ -86,10 +86,10 @@ impl Failure {
     pub fn report(self) -> ExitCode {
         let paint = Paint;
         let text = self.message.lines().map(printable).collect::<Vec<_>>().join("\n");
-        let told = format!("{} {text}", paint.error("swage:"));
+        let rendered = format!("{} {text}", paint.error("swage:"));
         let remedy = self.remedy.as_ref().map(|remedy| format!("\n{}", printable(remedy)));
-        let told = told + &remedy.unwrap_or_default();
-        anstream::eprintln!("{}", for_people(&told));
+        let rendered = rendered + &remedy.unwrap_or_default();
+        anstream::eprintln!("{}", for_people(&rendered));
         ExitCode::from(self.code)
     }
 }

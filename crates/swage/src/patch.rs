@@ -293,17 +293,17 @@ fn step<'d>(
         },
     };
     let bytes: &[u8] = if let Content::Whole { bytes, .. } = &start { bytes } else { &[] };
-    let told = |e: ApplyError| format!("{}: {e}", String::from_utf8_lossy(near));
+    let rendered = |e: ApplyError| format!("{}: {e}", String::from_utf8_lossy(near));
     let result = match &file.body {
         _ if matches!(file.body, Body::Binary(_)) || file.is_gitlink() => Content::Absent,
         Body::Unchanged if start == Content::Absent && file.kind != comes => Content::Absent,
         _ if kind == goes => {
             // What goes must be all there is.
-            apply(bytes, file, direction).map_err(told)?;
+            apply(bytes, file, direction).map_err(rendered)?;
             Content::Absent
         }
         _ => {
-            let bytes = apply(bytes, file, direction).map_err(told)?;
+            let bytes = apply(bytes, file, direction).map_err(rendered)?;
             if kind == Kind::Modified && bytes.is_empty() && empty(false) {
                 kind = goes;
                 Content::Absent

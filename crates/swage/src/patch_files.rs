@@ -74,7 +74,7 @@ impl PatchFiles {
     /// The diff that they make one after another.
     ///
     /// # Errors
-    /// When one isn't a diff, or none brings anything and that isn't expected.
+    /// When one isn't a diff, or none has content and that isn't expected.
     pub fn diff<'t>(
         &self,
         texts: &'t [Cow<'t, [u8]>],
@@ -98,7 +98,7 @@ impl PatchFiles {
             whole.patches.extend(own.patches);
         }
         if is_empty(&whole) && !allow_empty {
-            return Err(Failure::wrong(format!("none of {} brings a diff", self.name()))
+            return Err(Failure::wrong(format!("none of {} contains a diff", self.name()))
                 .hint("Give --allow-empty when there may be nothing to review."));
         }
         Ok(whole)
@@ -165,7 +165,7 @@ pub fn is_empty(diff: &Diff<'_>) -> bool {
     diff.files().next().is_none()
 }
 
-/// The diffs in a folder, by name; what else lies there is told.
+/// The diffs in a folder, by name; other files there are named in a note.
 fn of_folder(folder: &Path, notes: &mut Vec<String>) -> Result<Vec<PathBuf>, Failure> {
     let failed = |e: &std::io::Error| Failure::unreadable("the folder ", folder, e);
     let entries = std::fs::read_dir(folder).map_err(|e| failed(&e))?;

@@ -48,13 +48,13 @@ impl Ran {
     /// The first lines that it said on standard error, after a colon.
     pub fn complaint(&self) -> String {
         let said = String::from_utf8_lossy(&self.errors);
-        let told: Vec<&str> = said.lines().filter(|l| !l.trim().is_empty()).take(LINES_TOLD).collect();
-        if told.is_empty() { String::new() } else { format!(": {}", told.join("; ")) }
+        let rendered: Vec<&str> = said.lines().filter(|l| !l.trim().is_empty()).take(LINES_TOLD).collect();
+        if rendered.is_empty() { String::new() } else { format!(": {}", rendered.join("; ")) }
     }
 }
 
 impl Program<'_> {
-    /// Its name as it is told.
+    /// Its name as shown.
     pub fn name(&self) -> &str {
         self.command.first().map_or("", String::as_str)
     }

@@ -7,7 +7,7 @@ use swage_git::{Repository, Target};
 use crate::failure::Failure;
 
 /// The target: what is typed, else what this clone's git configuration says, else what the branches tell; in that last
-/// case the `target` of the swage.toml that stands there is followed, once. The change's own swage.toml has no say.
+/// case the `target` of the swage.toml that is there is followed, once. The change's own swage.toml has no say.
 pub fn find_target(repository: &Repository, typed: Option<&str>) -> Result<Target, Failure> {
     if let Some(name) = typed {
         return Ok(repository.target(name, "--target or the range")?);
@@ -24,7 +24,7 @@ pub fn find_target(repository: &Repository, typed: Option<&str>) -> Result<Targe
     }
 }
 
-/// What the swage.toml of a target calls the target. Mistakes in it are told when its rules are read.
+/// What the swage.toml of a target calls the target. Mistakes in it are reported when its rules are read.
 fn named_there(repository: &Repository, target: &Target) -> Result<Option<String>, Failure> {
     let files = repository.files(&target.tip)?;
     let Some(index) = files.find(b"swage.toml") else { return Ok(None) };

@@ -87,8 +87,8 @@ fn definitions_are_paired() {
         ("a method of an implementation", &[("a.rs", rust)], &[("a.rs", &rust_after)]),
         ("settings define nothing", &[("a.json", "{\"a\": 1}\n")], &[("a.json", "{\"a\": 2}\n")]),
     ];
-    let told = cases.iter().map(|(name, before, after)| format!("{name}:\n{}", definitions(before, after)));
-    insta::assert_snapshot!("definitions", told.collect::<Vec<_>>().join("\n"));
+    let rendered = cases.iter().map(|(name, before, after)| format!("{name}:\n{}", definitions(before, after)));
+    insta::assert_snapshot!("definitions", rendered.collect::<Vec<_>>().join("\n"));
 }
 
 /// A change with something of everything.
@@ -122,10 +122,10 @@ fn a_reader_is_told_what_matters() {
         "# FERRY-12\n\n- [x] The sailings of one day are\n  shown at the board\n1. Skippers get a mail\n",
     );
     let ran = s.swage(&["brief", "--points", "../points.md"]);
-    insta::assert_snapshot!("overview", ran.told());
+    insta::assert_snapshot!("overview", ran.rendered());
     insta::assert_snapshot!(
         "overview-markdown",
-        s.swage(&["brief", "--format", "markdown", "--points", "../points.md"]).told()
+        s.swage(&["brief", "--format", "markdown", "--points", "../points.md"]).rendered()
     );
     let json = s.swage(&["brief", "--format", "json"]).json();
     let uses = json["uses"].as_array().expect("uses").iter().map(|u| {
@@ -156,7 +156,7 @@ fn picture(s: &Sandbox, path: &str) -> Vec<String> {
 fn pictures_tell_who_refers_to_whom_and_what_is_called() {
     let s = harbour();
     let ran = s.swage(&["brief", "--map", "map.svg", "--flow", "load", "load.svg"]);
-    assert_eq!(ran.code, 0, "{}", ran.told());
+    assert_eq!(ran.code, 0, "{}", ran.rendered());
     insta::assert_snapshot!("map", picture(&s, "map.svg").join("\n"));
     insta::assert_snapshot!("flow", picture(&s, "load.svg").join("\n"));
     s.swage(&["brief", "--map", "map.dot"]);
@@ -181,9 +181,9 @@ fn nothing_of_a_change_breaks_out() {
     s.write("b.js", "const o = { '<b>&\"': function () { go(); } };\n");
     s.commit("<img src=x onerror=alert(1)> \u{1b}[2J **x** #1");
     let ran = s.swage(&["brief", "--map", "map.svg", "--flow", "o", "x.svg"]);
-    assert_eq!(ran.code, 2, "{}", ran.told());
+    assert_eq!(ran.code, 2, "{}", ran.rendered());
     let ran = s.swage(&["brief", "--map", "map.svg"]);
-    assert_eq!(ran.code, 0, "{}", ran.told());
+    assert_eq!(ran.code, 0, "{}", ran.rendered());
     assert!(!ran.stdout.contains('\u{1b}') && !ran.stdout.contains('\u{202e}'), "{:?}", ran.stdout);
     assert_eq!(picture(&s, "map.svg").len(), 7);
     s.swage(&["brief", "--map", "map.dot"]);
@@ -205,11 +205,11 @@ fn mistakes_are_named() {
         &["brief", "--map", "map"],
         &["brief", "--points", "missing.md"],
     ];
-    let told = calls.iter().map(|args| format!("$ swage {}\n{}", args.join(" "), s.swage(args).told()));
-    insta::assert_snapshot!("mistakes", told.collect::<Vec<_>>().join("\n"));
+    let rendered = calls.iter().map(|args| format!("$ swage {}\n{}", args.join(" "), s.swage(args).rendered()));
+    insta::assert_snapshot!("mistakes", rendered.collect::<Vec<_>>().join("\n"));
     // A diff alone has neither definitions nor other files.
     let diff = s.git(&["diff", "main", "topic"]);
-    insta::assert_snapshot!("diff-alone", s.swage_in(".", &["brief", "--patch", "-"], &diff, &[]).told());
+    insta::assert_snapshot!("diff-alone", s.swage_in(".", &["brief", "--patch", "-"], &diff, &[]).rendered());
 }
 
 /// For each language, a function that calls one that was there, and now another and a method; what the flow shows of it.
@@ -267,7 +267,7 @@ fn calls_are_followed_in_every_language() {
             "    two(1)\n    x.trim()\n  }\n}\n",
         ),
     ];
-    let mut told = String::new();
+    let mut rendered = String::new();
     for (path, head, tail) in cases {
         let closing: String = tail.lines().skip(2).map(|line| format!("{line}\n")).collect();
         let s = Sandbox::with(&[(path, &format!("{head}{closing}"))]);
@@ -282,14 +282,14 @@ fn calls_are_followed_in_every_language() {
             "go"
         };
         let ran = s.swage(&["brief", "--flow", name, "flow.svg"]);
-        assert_eq!(ran.code, 0, "{path}: {}", ran.told());
+        assert_eq!(ran.code, 0, "{path}: {}", ran.rendered());
         let calls: Vec<String> = picture(&s, "flow.svg")
             .into_iter()
             .filter(|title| title.contains(" calls ") && title.contains(" in line "))
             .collect();
         let text = s.read("flow.svg");
         let missed = text.split("Not shown: ").nth(1).and_then(|rest| rest.split(' ').next()).unwrap_or("0");
-        _ = writeln!(told, "{path}: {}; {missed} not shown", calls.join("; "));
+        _ = writeln!(rendered, "{path}: {}; {missed} not shown", calls.join("; "));
     }
-    insta::assert_snapshot!("calls", told);
+    insta::assert_snapshot!("calls", rendered);
 }

@@ -25,10 +25,10 @@ fn sandbox(options: &str, script: &str) -> Sandbox {
 /// The messages of all findings with their states.
 fn messages(json: &serde_json::Value) -> Vec<String> {
     let findings = json["findings"].as_array().expect("findings");
-    let told = |f: &serde_json::Value| {
+    let rendered = |f: &serde_json::Value| {
         format!("{} {}", f["state"].as_str().unwrap_or("?"), f["message"].as_str().unwrap_or("?"))
     };
-    findings.iter().map(told).collect()
+    findings.iter().map(rendered).collect()
 }
 
 #[test]
@@ -101,9 +101,9 @@ fn results_are_given_in_the_place_of_a_run() {
     s.write("../odd", "all is well\n");
     let given =
         s.swage(&["review", "main..topic", "--checker-results", "times=../before,../after", "--format", "json"]);
-    assert_eq!(messages(&given.json()), ["unchanged given", "new more"], "{}", given.told());
+    assert_eq!(messages(&given.json()), ["unchanged given", "new more"], "{}", given.rendered());
     let scanned = s.swage(&["scan", "topic", "--checker-results", "times=../after", "--format", "json"]);
-    assert_eq!(messages(&scanned.json()), ["new given", "new more"], "{}", scanned.told());
+    assert_eq!(messages(&scanned.json()), ["new given", "new more"], "{}", scanned.rendered());
     let mistakes = [
         "times",
         "times=",
@@ -114,12 +114,12 @@ fn results_are_given_in_the_place_of_a_run() {
         "times=../nowhere,../after",
         "times=../before,../odd",
     ];
-    let told = mistakes.map(|given| {
+    let rendered = mistakes.map(|given| {
         let ran = s.swage(&["review", "main..topic", "--checker-results", given]);
-        assert!(ran.stdout.is_empty(), "{given}: {}", ran.told());
+        assert!(ran.stdout.is_empty(), "{given}: {}", ran.rendered());
         format!("$ --checker-results {given}\n{}(exit code {})\n", ran.stderr, ran.code)
     });
-    insta::assert_snapshot!(told.join("\n"));
+    insta::assert_snapshot!(rendered.join("\n"));
 }
 
 /// Advice counts for nothing, whether it comes or not.
@@ -131,7 +131,7 @@ fn advice_is_held_apart() {
         ("it says too much", "#!/bin/sh\nhead -c 67108865 /dev/zero\n"),
         ("it isn't there", ""),
     ];
-    let told = cases.map(|(name, script)| {
+    let rendered = cases.map(|(name, script)| {
         let s = sandbox("advisory = true", script);
         if script.is_empty() {
             std::fs::remove_file(s.root.join("tools/check")).expect("removed");
@@ -144,9 +144,9 @@ fn advice_is_held_apart() {
         let sarif = s.swage(&["review", "main..topic", "--format", "sarif"]).json();
         let marked = sarif["runs"][0]["results"].as_array().expect("results");
         assert!(marked.iter().all(|r| r["properties"]["advisory"] == true), "{sarif}");
-        format!("# {name}\n{}\n", ran.told())
+        format!("# {name}\n{}\n", ran.rendered())
     });
-    insta::assert_snapshot!(told.join("\n"));
+    insta::assert_snapshot!(rendered.join("\n"));
 }
 
 /// A program that finds words in `times.txt` and says what it would write there.
@@ -181,7 +181,7 @@ fn programs_prove_their_own_fixes() {
         ("wants another file changed", "first\ntwin\nlast\n"),
         ("names a place that isn't there", "first\nodd\nlast\n"),
     ];
-    let told = cases.map(|(name, times)| {
+    let rendered = cases.map(|(name, times)| {
         s.git(&["checkout", "--quiet", "-B", "topic", "main"]);
         s.write("times.txt", times);
         s.commit("topic");
@@ -189,9 +189,9 @@ fn programs_prove_their_own_fixes() {
         let proofs: Vec<_> =
             hints["findings"].as_array().expect("findings").iter().map(|f| f["fix"].to_string()).collect();
         let ran = s.swage(&["fix"]);
-        format!("# {name}\n{}\n{}", proofs.join("\n"), ran.told())
+        format!("# {name}\n{}\n{}", proofs.join("\n"), ran.rendered())
     });
-    insta::assert_snapshot!(told.join("\n"));
+    insta::assert_snapshot!(rendered.join("\n"));
 }
 
 #[test]

@@ -6,14 +6,14 @@ use common::{CONFIG, Sandbox};
 #[test]
 fn help_tells_what_to_do() {
     let s = Sandbox::bare_folder();
-    let mut told = String::new();
+    let mut rendered = String::new();
     for args in [&["--help"][..], &["review", "--help"], &["gate", "--help"], &["rules", "--help"], &["post", "--help"]]
     {
         let ran = s.swage(args);
         assert_eq!(ran.code, 0);
-        told += &format!("$ swage {}\n{}\n", args.join(" "), ran.stdout);
+        rendered += &format!("$ swage {}\n{}\n", args.join(" "), ran.stdout);
     }
-    insta::assert_snapshot!(told);
+    insta::assert_snapshot!(rendered);
     for command in ["review", "gate", "compare", "scan", "post", "init", "demo"] {
         assert!(s.swage(&[command, "--help"]).stdout.contains("Example"), "{command} --help shows no example");
     }
@@ -30,7 +30,7 @@ fn help_tells_what_to_do() {
 fn output_goes_to_files_whole_and_to_pipes_quietly() {
     let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", &"bad(1)\n".repeat(20_000))]);
     let ran = s.swage(&["scan", "--output", "found.txt", "--color", "always"]);
-    assert_eq!((ran.code, ran.stdout.as_str()), (0, ""), "{}", ran.told());
+    assert_eq!((ran.code, ran.stdout.as_str()), (0, ""), "{}", ran.rendered());
     let written = s.read("found.txt");
     assert!(written.contains("20000 errors") && !written.contains('\u{1b}'));
     // A reader that goes away early is no failure.
@@ -64,7 +64,7 @@ fn configuration_in_layers() {
     s.write(".swage/rules/own.toml", rule("own", "delta", "note"));
     let lines = |s: &Sandbox| {
         s.swage(&["scan", "--format", "lines"])
-            .told()
+            .rendered()
             .lines()
             .filter(|l| l.starts_with("a.txt"))
             .collect::<Vec<_>>()
@@ -82,10 +82,11 @@ fn configuration_in_layers() {
     s.branch("topic");
     s.write("a.txt", "alpha\nbeta\ngamma\ndelta\nbeta\n");
     let gate = s.swage(&["gate", "--format", "json"]);
-    assert_eq!((gate.code, gate.json()["counts"]["new"]["error"].as_u64()), (1, Some(1)), "{}", gate.told());
+    assert_eq!((gate.code, gate.json()["counts"]["new"]["error"].as_u64()), (1, Some(1)), "{}", gate.rendered());
 
-    let mut told = String::new();
-    let mut broken = |name: &str, s: &Sandbox| told += &format!("# {name}\n{}\n\n", s.swage(&["rules", "list"]).told());
+    let mut rendered = String::new();
+    let mut broken =
+        |name: &str, s: &Sandbox| rendered += &format!("# {name}\n{}\n\n", s.swage(&["rules", "list"]).rendered());
     s.write(".swage/rules/twin.toml", rule("own", "x", "note"));
     broken("one id in two files of one's own", &s);
     std::fs::remove_file(s.root.join(".swage/rules/twin.toml")).expect("removed");
@@ -99,7 +100,7 @@ fn configuration_in_layers() {
     broken("not UTF-8", &s);
     s.write("swage.toml", "packs = [\"leftover\"]\n");
     broken("an unknown pack", &s);
-    insta::assert_snapshot!(told);
+    insta::assert_snapshot!(rendered);
 }
 
 #[test]
@@ -109,7 +110,7 @@ fn scans_of_folders_revisions_and_trees() {
     s.write("out/c.py", "bad(3)\n");
     let lines = |args: &[&str]| {
         let ran = s.swage(&[&["scan", "--format", "lines"], args].concat());
-        assert_eq!(ran.code, 0, "{}", ran.told());
+        assert_eq!(ran.code, 0, "{}", ran.rendered());
         ran.stdout.lines().map(|l| l.split(':').next().unwrap_or_default().to_owned()).collect::<Vec<_>>().join(" ")
     };
     assert_eq!(lines(&[]), "a.py b.py");
@@ -165,7 +166,7 @@ fn the_same_inputs_give_the_same_bytes() {
         }
         for args in [&["--threads", "1"][..], &["--threads", "8"], &["--no-cache"], &[]] {
             let ran = s.swage(&[&["review", "--format", "json"], args].concat());
-            // Which files the rules came from is told in the order in which they were read.
+            // The files of the rules are named in the order in which they were read.
             let mut json = ran.json();
             json["rules_from"] = serde_json::Value::Null;
             json["change"] = serde_json::Value::Null;
@@ -185,7 +186,7 @@ fn manual_pages_and_completions_are_written_for_packagers() {
     let s = Sandbox::bare_folder();
     for _ in 0..2 {
         let ran = s.swage(&["man", "share"]);
-        assert_eq!(ran.code, 0, "{}", ran.told());
+        assert_eq!(ran.code, 0, "{}", ran.rendered());
     }
     let help = s.swage(&["--help"]).stdout;
     let commands = help.split("Commands:").nth(1).and_then(|rest| rest.split("\n\n").next()).expect("the commands");
@@ -202,7 +203,7 @@ fn manual_pages_and_completions_are_written_for_packagers() {
     }
     s.write("file", "");
     let ran = s.swage(&["man", "file/below"]);
-    assert_eq!(ran.code, 3, "{}", ran.told());
+    assert_eq!(ran.code, 3, "{}", ran.rendered());
 }
 
 /// What the scripts of shells ask for.
@@ -222,7 +223,7 @@ fn shells_complete_what_there_is() {
         let index = words.len().to_string();
         let env = [("SWAGE_COMPLETE", "bash"), ("_CLAP_COMPLETE_INDEX", index.as_str()), ("_CLAP_IFS", "\n")];
         let ran = s.swage_in(".", &[&["--", "swage"], words].concat(), "", &env);
-        assert_eq!(ran.stdout.trim(), expected, "{words:?}: {}", ran.told());
+        assert_eq!(ran.stdout.trim(), expected, "{words:?}: {}", ran.rendered());
     }
 }
 
@@ -250,7 +251,7 @@ fn paths_choose_what_is_shown() {
         let args = [&["review", "--format", "lines", "--"], paths].concat();
         let ran = s.swage_in(folder, &args, "", &[]);
         let files: Vec<&str> = ran.stdout.lines().filter_map(|line| Some(line.split_once(':')?.0)).collect();
-        assert_eq!(files.join(" "), shown, "{folder} {paths:?}: {}", ran.told());
+        assert_eq!(files.join(" "), shown, "{folder} {paths:?}: {}", ran.rendered());
     }
 }
 
@@ -274,9 +275,9 @@ fn output_that_goes_nowhere_is_told() {
         let mut shell = std::process::Command::new("bash");
         shell.args(["-c", &script]).current_dir(&s.root).env_clear().envs(s.environment());
         let output = shell.output().expect("bash runs");
-        let told = String::from_utf8_lossy(&output.stderr);
-        assert_eq!(output.status.code(), Some(code), "{form} {to}: {told}");
-        assert_eq!(told.contains("standard output"), code == 3, "{form} {to}: {told}");
+        let rendered = String::from_utf8_lossy(&output.stderr);
+        assert_eq!(output.status.code(), Some(code), "{form} {to}: {rendered}");
+        assert_eq!(rendered.contains("standard output"), code == 3, "{form} {to}: {rendered}");
     }
 }
 
@@ -290,10 +291,10 @@ fn much_is_told_in_short_first() {
     s.write("a.py", (0..25).map(|n| format!("bad({n})\n")).collect::<String>());
     s.commit("topic");
     let ran = s.swage(&["gate", "main..topic"]);
-    let place = |text: &str| ran.stdout.find(text).unwrap_or_else(|| panic!("no {text:?}: {}", ran.told()));
+    let place = |text: &str| ran.stdout.find(text).unwrap_or_else(|| panic!("no {text:?}: {}", ran.rendered()));
     let order = ["New: ", "25 errors", "Verdict: fail", "rule ", "no-bad", "`bad(0)`", "`bad(9)`", "15 more of no-bad"];
-    assert!(order.windows(2).all(|pair| place(pair[0]) < place(pair[1])), "{}", ran.told());
-    assert!(!ran.stdout.contains("`bad(10)`") && ran.stdout.contains("  ▸    1 - kept(1)"), "{}", ran.told());
+    assert!(order.windows(2).all(|pair| place(pair[0]) < place(pair[1])), "{}", ran.rendered());
+    assert!(!ran.stdout.contains("`bad(10)`") && ran.stdout.contains("  ▸    1 - kept(1)"), "{}", ran.rendered());
     let all = s.swage(&["review", "main..topic", "--all"]).stdout;
     assert!(all.contains("`bad(24)`") && !all.contains(" more of "), "{all}");
     let few = s.swage(&["review", "main..topic", "--rule", "kept-gone"]).stdout;

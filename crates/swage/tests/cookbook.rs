@@ -1,4 +1,4 @@
-//! docs/cookbook.md: every command in it is run, and what stands below it is what it says. `SWAGE_WRITE_PAGES=1` writes that anew.
+//! docs/cookbook.md: every command in it is run, and what is below it is what it says. `SWAGE_WRITE_PAGES=1` writes that again.
 
 mod common;
 
@@ -46,7 +46,7 @@ impl Shell {
 }
 
 /// The page with what its commands say now.
-fn made_anew(page: &str) -> String {
+fn regenerated(page: &str) -> String {
     let mut out = String::new();
     let mut shell = Shell::new();
     let mut lines = page.split_inclusive('\n').peekable();
@@ -85,13 +85,13 @@ fn made_anew(page: &str) -> String {
 #[test]
 fn the_cookbook_says_what_its_commands_say() {
     let page = std::fs::read_to_string(PAGE).expect("the page");
-    let anew = made_anew(&page);
+    let fresh = regenerated(&page);
     if std::env::var_os("SWAGE_WRITE_PAGES").is_some() {
-        std::fs::write(PAGE, &anew).expect("written");
+        std::fs::write(PAGE, &fresh).expect("written");
     }
-    let differs = page.lines().zip(anew.lines()).find(|(a, b)| a != b);
+    let differs = page.lines().zip(fresh.lines()).find(|(a, b)| a != b);
     assert!(
-        page == anew || std::env::var_os("SWAGE_WRITE_PAGES").is_some(),
+        page == fresh || std::env::var_os("SWAGE_WRITE_PAGES").is_some(),
         "docs/cookbook.md is old, first at: {differs:?}"
     );
 }

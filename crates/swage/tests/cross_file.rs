@@ -54,7 +54,7 @@ holes = { NAME = {}, BODY = { many = true } }
 "#;
 
 /// `state rule path:line` of each finding, with the places that it names besides, and whatever didn't run.
-fn told(json: &serde_json::Value) -> String {
+fn rendered(json: &serde_json::Value) -> String {
     let place = |a: &serde_json::Value| match (a["path"].as_str(), a["start_line"].as_u64()) {
         (Some(path), Some(line)) => format!("{path}:{line}"),
         (Some(path), None) => path.to_owned(),
@@ -121,22 +121,22 @@ fn links_break_in_files_that_the_change_leaves_alone() {
         s.branch("topic");
         edits.iter().for_each(|(path, text)| s.write(path, text));
         let unsaved = s.swage(&["review", "--format", "json"]);
-        assert_eq!(told(&unsaved.json()), *expected, "{name}: {}", unsaved.told());
+        assert_eq!(rendered(&unsaved.json()), *expected, "{name}: {}", unsaved.rendered());
         s.commit("topic");
         // From a warm cache, in other threads, and as the gate sees it: the same.
         for args in [&["review", "--threads", "1"][..], &["review", "--no-cache"], &["gate", "main..topic"]] {
             let again = s.swage(&[args, &["--format", "json"]].concat());
-            assert_eq!(told(&again.json()), *expected, "{name} {args:?}");
+            assert_eq!(rendered(&again.json()), *expected, "{name} {args:?}");
         }
         let patch = s.git(&["diff", "main...topic"]);
         let by_patch = s.swage_in(".", &["review", "--patch", "-", "--tree", ".", "--format", "json"], &patch, &[]);
-        assert_eq!(told(&by_patch.json()), *expected, "{name} as a patch: {}", by_patch.told());
+        assert_eq!(rendered(&by_patch.json()), *expected, "{name} as a patch: {}", by_patch.rendered());
     }
     let s = Sandbox::with(&base);
-    assert_eq!(told(&s.swage(&["scan", "--format", "json"]).json()), "new declared load.py:3");
+    assert_eq!(rendered(&s.swage(&["scan", "--format", "json"]).json()), "new declared load.py:3");
     let lines = "--- a/tide.py\n+++ b/tide.py\n@@ -1,2 +1 @@\n-def high(): pass\n def low(): pass\n";
     let alone = s.swage_in(".", &["review", "--patch", "-", "--format", "json"], lines, &[]);
-    insta::assert_snapshot!(told(&alone.json()), @r"
+    insta::assert_snapshot!(rendered(&alone.json()), @r"
     idle declared: it looks beyond the changed files; give --tree DIR
     idle once: it looks beyond the changed files; give --tree DIR
     idle removed: it looks beyond the changed files; give --tree DIR
@@ -236,7 +236,7 @@ fn outside_programs_are_compared_like_rules() {
     for (name, options, script, expected, code) in cases {
         let s = with_checker(options, script);
         let ran = s.swage(&["gate", "main..topic", "--format", "json"]);
-        assert_eq!((told(&ran.json()).as_str(), ran.code), (*expected, *code), "{name}: {}", ran.told());
+        assert_eq!((rendered(&ran.json()).as_str(), ran.code), (*expected, *code), "{name}: {}", ran.rendered());
     }
 }
 
@@ -252,16 +252,16 @@ fn a_change_says_nothing_of_what_is_run() {
     let expected = "unchanged times times.txt:3\nnew times times.txt:4";
     for args in [&["gate"][..], &["review"], &["gate", "main..topic"]] {
         let ran = s.swage(&[args, &["--format", "json"]].concat());
-        assert_eq!(told(&ran.json()), expected, "{args:?}: {}", ran.told());
+        assert_eq!(rendered(&ran.json()), expected, "{args:?}: {}", ran.rendered());
     }
     // A checker that the target doesn't have isn't run at all, unless its results are given.
     s.write("swage.toml", s.read("swage.toml").replace("\"times\"", "\"mine\""));
     let ran = s.swage(&["review", "--format", "json"]);
-    insta::assert_snapshot!(told(&ran.json()), @"idle mine: before the change, the target doesn't have this checker yet, and commands are taken from there only");
+    insta::assert_snapshot!(rendered(&ran.json()), @"idle mine: before the change, the target doesn't have this checker yet, and commands are taken from there only");
     s.write("../before", "times.txt:2:1: error: one\n");
     s.write("../after", "times.txt:3:1: error: one\ntimes.txt:4: warning: two\n");
     let ran = s.swage(&["review", "--checker-results", "mine=../before,../after", "--format", "json"]);
-    assert_eq!(told(&ran.json()), "unchanged mine times.txt:3\nnew mine times.txt:4", "{}", ran.told());
+    assert_eq!(rendered(&ran.json()), "unchanged mine times.txt:3\nnew mine times.txt:4", "{}", ran.rendered());
     let sarif = serde_json::json!({ "version": "2.1.0", "runs": [{ "tool": { "driver": { "name": "x" } }, "results": [
         { "message": { "text": "one" }, "ruleId": "r", "level": "error", "locations": [{ "physicalLocation": { "artifactLocation": { "uri": "times.txt" }, "region": { "startLine": 2 } } }] },
         { "message": { "text": "whole" }, "locations": [{ "physicalLocation": { "artifactLocation": { "uri": "times.txt" } } }] },
@@ -271,10 +271,10 @@ fn a_change_says_nothing_of_what_is_run() {
     let ran = s.swage(&["review", "--checker-results", "mine=../before.sarif,../before.sarif", "--format", "json"]);
     // The line that it names is another one after the change; what is said of the whole file stays.
     assert_eq!(
-        told(&ran.json()),
+        rendered(&ran.json()),
         "unchanged mine times.txt\nnew mine times.txt:2\nabsent mine times.txt:2",
         "{}",
-        ran.told()
+        ran.rendered()
     );
 }
 
@@ -295,11 +295,11 @@ fn secrets_are_never_shown() {
         for command in [&["review", "--all"][..], &["gate", "main..topic"], &["scan"]] {
             let ran = s.swage(&[command, &["--format", format]].concat());
             let shown = ran.stdout.contains("secret-in-code") && ran.stdout.contains("private-key");
-            let told = [secret, key].iter().any(|s| ran.stdout.contains(&s[4..]));
-            assert!(shown && !told, "{command:?} {format}: {}", ran.told());
+            let rendered = [secret, key].iter().any(|s| ran.stdout.contains(&s[4..]));
+            assert!(shown && !rendered, "{command:?} {format}: {}", ran.rendered());
         }
     }
-    insta::assert_snapshot!(s.swage(&["review"]).told());
+    insta::assert_snapshot!(s.swage(&["review"]).rendered());
 }
 
 #[test]
@@ -332,7 +332,7 @@ fn the_change_itself_is_judged() {
     s.write("c.py", "x = 1\n");
     s.commit("QUAY-1: the rest");
     let ran = s.swage(&["gate", "main..topic", "--format", "json"]);
-    insta::assert_snapshot!(told(&ran.json()), @r"
+    insta::assert_snapshot!(rendered(&ran.json()), @r"
     new many change
     new subject change
     new subject change
@@ -342,11 +342,11 @@ fn the_change_itself_is_judged() {
     idle title: the change has no title here; give --title
     ");
     // Nothing of it counts for the total of what is in the tree.
-    assert!(ran.stdout.contains("the total stays") || !ran.stdout.contains("the total rises"), "{}", ran.told());
+    assert!(ran.stdout.contains("the total stays") || !ran.stdout.contains("the total rises"), "{}", ran.rendered());
     let shown = s.swage(&["rules", "show", "size"]).stdout;
     assert!(shown.contains("Found lately") && shown.contains("big.txt"), "{shown}");
-    let titled = |title: &str| told(&s.swage(&["review", "--title", title, "--format", "json"]).json());
+    let titled = |title: &str| rendered(&s.swage(&["review", "--title", title, "--format", "json"]).json());
     assert!(titled("winter times").contains("new title change") && !titled("QUAY-2: winter").contains("title"));
     let lines = s.swage(&["review", "--title", "winter times", "--format", "lines"]);
-    insta::assert_snapshot!(lines.told());
+    insta::assert_snapshot!(lines.rendered());
 }

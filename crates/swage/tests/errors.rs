@@ -3,15 +3,15 @@
 mod common;
 use common::{CONFIG, Sandbox};
 
-/// Each mistake with what is told and the exit code.
+/// Each mistake with the message and the exit code.
 #[test]
 fn mistakes_are_told_with_a_way_out() {
     let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "a = 1\n")]);
     let outside = Sandbox::bare_folder();
     let unborn = Sandbox::new();
     unborn.write("a.py", "bad(1)\n");
-    let mut told = String::new();
-    let mut tell = |name: &str, ran: common::Ran| told += &format!("# {name}\n{}\n\n", ran.told());
+    let mut rendered = String::new();
+    let mut tell = |name: &str, ran: common::Ran| rendered += &format!("# {name}\n{}\n\n", ran.rendered());
     tell("a bad revision", s.swage(&["review", "main..nowhere"]));
     tell("no range", s.swage(&["review", "main"]));
     tell("a missing target", s.swage(&["review", "--target", "nowhere"]));
@@ -63,7 +63,7 @@ fn mistakes_are_told_with_a_way_out() {
     tell("an output that can't be written", s.swage(&["review", "--output", "/nowhere/out"]));
     s.write("swage.toml", "pakcs = []\n[[rule]]\nid = \"x\"\n");
     tell("a wrong configuration", s.swage(&["review"]));
-    insta::assert_snapshot!(told);
+    insta::assert_snapshot!(rendered);
 }
 
 #[test]
@@ -79,11 +79,11 @@ fn shallow_history_is_told() {
     s.git(&["clone", "--quiet", "--depth", "1", "--no-single-branch", "--branch", "topic", &url, "../shallow"]);
     s.git(&["-C", "../shallow", "fetch", "--quiet", "--depth", "1", "origin", "main"]);
     let ran = s.swage_in("../shallow", &["review", "--target", "origin/main"], "", &[]);
-    assert_eq!(ran.code, 2, "{}", ran.told());
+    assert_eq!(ran.code, 2, "{}", ran.rendered());
     assert!(
         ran.stderr.contains("no common ancestor in this shallow clone") && ran.stderr.contains("git fetch --unshallow"),
         "{}",
-        ran.told()
+        ran.rendered()
     );
 }
 
@@ -114,19 +114,19 @@ fn a_broken_repository_is_no_missing_one() {
         let s = Sandbox::with(&[("a.py", "a = 1\n")]);
         damage(&s);
         for ran in [s.swage(&["review"]), s.swage(&["review", "--uncommitted"])] {
-            assert!(ran.code == 3 && ran.stderr.contains(expected), "{expected}: {}", ran.told());
-            assert!(ran.stderr.contains("`git fsck`"), "{expected}: {}", ran.told());
+            assert!(ran.code == 3 && ran.stderr.contains(expected), "{expected}: {}", ran.rendered());
+            assert!(ran.stderr.contains("`git fsck`"), "{expected}: {}", ran.rendered());
         }
         let gate = s.swage(&["gate", "--target", "main"]);
-        assert!(gate.code == 3 && gate.stdout.is_empty(), "{expected}: {}", gate.told());
+        assert!(gate.code == 3 && gate.stdout.is_empty(), "{expected}: {}", gate.rendered());
     }
     let s = Sandbox::with(&[("swage.toml", "[limits]\npatch_size = \"20 B\"\n"), ("a.py", "a = 1\n")]);
     let diff = "--- a/a.py\n+++ b/a.py\n@@ -1 +1 @@\n-a = 1\n+a = 2\n";
     let ran = s.swage_in(".", &["review", "--patch", "-"], diff, &[]);
-    assert!(ran.code == 2 && ran.stderr.contains("raise `patch_size` under [limits]"), "{}", ran.told());
+    assert!(ran.code == 2 && ran.stderr.contains("raise `patch_size` under [limits]"), "{}", ran.rendered());
     s.write("swage.toml", "[limits]\npatch_size = 20\n");
     let ran = s.swage_in(".", &["review", "--patch", "-"], diff, &[]);
-    assert!(ran.stderr.contains("`patch_size` must be a size such as \"2 MiB\", not 20"), "{}", ran.told());
+    assert!(ran.stderr.contains("`patch_size` must be a size such as \"2 MiB\", not 20"), "{}", ran.rendered());
 }
 
 #[test]
@@ -141,9 +141,9 @@ fn a_repository_of_another_owner_is_refused_with_the_way_out() {
     for command in [&["review"][..], &["gate"], &["scan"]] {
         let ran = s.swage(command);
         let advice = "git config --global --add safe.directory [root]";
-        assert_eq!(ran.code, 2, "{}", ran.told());
-        assert!(ran.stderr.contains("belongs to another user") && ran.stderr.contains(advice), "{}", ran.told());
-        assert!(ran.stdout.is_empty(), "{}", ran.told());
+        assert_eq!(ran.code, 2, "{}", ran.rendered());
+        assert!(ran.stderr.contains("belongs to another user") && ran.stderr.contains(advice), "{}", ran.rendered());
+        assert!(ran.stdout.is_empty(), "{}", ran.rendered());
     }
 }
 
@@ -152,11 +152,11 @@ fn verbose_says_what_took_the_time() {
     let s = Sandbox::with(&[("swage.toml", "packs = [\"leftovers\"]\n"), ("a.py", "import os\n\nbreakpoint()\n")]);
     let cache_misses = |ran: &common::Ran| {
         for part in ["examined", "slow file file=a.py", "slow rule, alone on those files rule="] {
-            assert!(ran.stderr.contains(part), "{part} is missing in {}", ran.told());
+            assert!(ran.stderr.contains(part), "{part} is missing in {}", ran.rendered());
         }
-        assert!(!ran.stderr.contains('\u{1b}'), "colours away from a terminal: {}", ran.told());
+        assert!(!ran.stderr.contains('\u{1b}'), "colours away from a terminal: {}", ran.rendered());
         let count = ran.stderr.split("cache_misses=").nth(1).and_then(|rest| rest.split_whitespace().next());
-        count.and_then(|n| n.parse::<u32>().ok()).unwrap_or_else(|| panic!("no count in {}", ran.told()))
+        count.and_then(|n| n.parse::<u32>().ok()).unwrap_or_else(|| panic!("no count in {}", ran.rendered()))
     };
     let cold = cache_misses(&s.swage(&["scan", "main", "--verbose"]));
     let warm = cache_misses(&s.swage(&["scan", "main", "--verbose"]));
@@ -175,7 +175,7 @@ fn exit_codes_say_how_grave_it_is() {
     // An empty diff may be what a program left that failed.
     let empty = |args: &[&str]| s.swage_in(".", &[&["review", "--patch", "-", "--tree", "."], args].concat(), "", &[]);
     let refused = empty(&[]);
-    assert!(refused.code == 2 && refused.stderr.contains("is empty"), "{}", refused.told());
+    assert!(refused.code == 2 && refused.stderr.contains("is empty"), "{}", refused.rendered());
     assert_eq!(empty(&["--allow-empty"]).code, 0);
 }
 
@@ -200,7 +200,7 @@ fn wrong_names_and_values_are_told_where_they_stand() {
     ];
     for (args, expected) in cases {
         let ran = s.swage(args);
-        assert!(ran.code == 2 && ran.stderr.contains(expected), "{args:?}: {}", ran.told());
+        assert!(ran.code == 2 && ran.stderr.contains(expected), "{args:?}: {}", ran.rendered());
     }
     for (extends, why) in [
         ("d", "swage.toml:2:12: d: Is a directory"),
@@ -210,11 +210,14 @@ fn wrong_names_and_values_are_told_where_they_stand() {
         s.write("swage.toml", format!("packs = []\nextends = [\"{extends}\"]\n"));
         let ran = s.swage(&["review"]);
         let remedy = "name a file of rules in TOML that can be read";
-        assert!(ran.code == 2 && ran.stderr.contains(why) && ran.stderr.contains(remedy), "{}", ran.told());
+        assert!(ran.code == 2 && ran.stderr.contains(why) && ran.stderr.contains(remedy), "{}", ran.rendered());
     }
     s.write("swage.toml", CONFIG.replace("severity = \"error\"", "severty = \"error\""));
-    let told = s.swage(&["review"]).stderr;
-    assert!(told.contains("a mistake") && told.contains("did you mean `severity`?"), "one mistake, once: {told}");
+    let rendered = s.swage(&["review"]).stderr;
+    assert!(
+        rendered.contains("a mistake") && rendered.contains("did you mean `severity`?"),
+        "one mistake, once: {rendered}"
+    );
     s.write("swage.toml", CONFIG);
     let named: [(&[&str], &str); 6] = [
         (&["fix", "--rule", "no-bat"], "no rule `no-bat` is on"),
@@ -226,9 +229,9 @@ fn wrong_names_and_values_are_told_where_they_stand() {
     ];
     for (args, expected) in named {
         let ran = s.swage(args);
-        assert!(ran.code == 2 && ran.stderr.contains(expected), "{args:?}: {}", ran.told());
+        assert!(ran.code == 2 && ran.stderr.contains(expected), "{args:?}: {}", ran.rendered());
     }
     let token = [("SWAGE_TOKEN", "a\nb")];
     let ran = s.swage_in(".", &["inbox", "--host", "http://127.0.0.1:9/git/x.git"], "", &token);
-    assert!(ran.code == 2 && ran.stderr.contains("SWAGE_TOKEN holds a line end"), "{}", ran.told());
+    assert!(ran.code == 2 && ran.stderr.contains("SWAGE_TOKEN holds a line end"), "{}", ran.rendered());
 }

@@ -23,15 +23,15 @@ fn findings_are_explained() {
     s.write("a.py", s.read("a.py") + "\n\ndef save(path):\n    bad(path)\n");
     s.commit("work");
     let (old, new) = (key(&s, &["review"], 2), key(&s, &["review"], 7));
-    insta::assert_snapshot!("new", s.swage(&["explain", &new[..9]]).told());
+    insta::assert_snapshot!("new", s.swage(&["explain", &new[..9]]).rendered());
     assert_eq!(s.swage(&["settle", &new, "--as", "wrong", "--because", "save is right"]).code, 0);
-    let told = s.swage(&["explain", &old]).told();
-    let past = told.split_once("Decisions").map_or(told.as_str(), |(_, past)| past);
+    let rendered = s.swage(&["explain", &old]).rendered();
+    let past = rendered.split_once("Decisions").map_or(rendered.as_str(), |(_, past)| past);
     insta::assert_snapshot!("old", without_dates(past));
     let json = s.swage(&["explain", &old, "--format", "json"]).json();
     assert_eq!((&json["since"]["path"], &json["holes"][0]["text"]), (&"old.py".into(), &"path, 2".into()));
     let none = s.swage(&["explain", "0123456789"]);
-    assert!(none.code == 2 && none.stderr.contains("no finding has the key"), "{}", none.told());
+    assert!(none.code == 2 && none.stderr.contains("no finding has the key"), "{}", none.rendered());
 }
 
 /// What the repository knows of it: places that the rule accepts, by its filters and by its fix, and how it was fixed before.
@@ -61,13 +61,13 @@ fn the_repository_answers_too() {
     s.branch("topic");
     s.write("near/d.py", "open(5)\nwait(5)\n");
     s.commit("work");
-    let told = |line: u64| {
-        let told = s.swage(&["explain", &key(&s, &["review"], line)]).told();
-        let from = told.find("Accepted here").unwrap_or(told.len());
-        told[from..].to_owned()
+    let rendered = |line: u64| {
+        let rendered = s.swage(&["explain", &key(&s, &["review"], line)]).rendered();
+        let from = rendered.find("Accepted here").unwrap_or(rendered.len());
+        rendered[from..].to_owned()
     };
-    insta::assert_snapshot!("accepted-and-fixed", without_dates(&told(1)));
-    insta::assert_snapshot!("accepted-by-fix", without_dates(&told(2)));
+    insta::assert_snapshot!("accepted-and-fixed", without_dates(&rendered(1)));
+    insta::assert_snapshot!("accepted-by-fix", without_dates(&rendered(2)));
     let json = s.swage(&["explain", &key(&s, &["review"], 1), "--format", "json"]).json();
     assert_eq!(
         (&json["accepted"][0]["path"], &json["fixed_before"][0]["subject"]),
@@ -90,7 +90,7 @@ fn an_advisor_is_asked() {
         ("one that says nothing", CONFIG.to_owned(), Some("#!/bin/sh\n")),
         ("one that says no text", CONFIG.to_owned(), Some("#!/bin/sh\nprintf '\\377'\n")),
     ];
-    let told = cases.map(|(what, config, own)| {
+    let rendered = cases.map(|(what, config, own)| {
         let s = Sandbox::with(&[("swage.toml", &config), ("tools/advise", echo), ("a.py", "ok()\n")]);
         s.make_executable("tools/advise");
         s.commit("an advisor");
@@ -108,7 +108,7 @@ fn an_advisor_is_asked() {
             s.git(&["config", "swage.advisor", &s.root.join("../mine").to_string_lossy()]);
         }
         let ran = s.swage(&["explain", &key(&s, &["review"], 2), "--ask", "may \"I\"?"]);
-        format!("# {what}\n{}\n", ran.told().replace(&*s.root.join("..").to_string_lossy(), "[folder]"))
+        format!("# {what}\n{}\n", ran.rendered().replace(&*s.root.join("..").to_string_lossy(), "[folder]"))
     });
-    insta::assert_snapshot!(told.join("\n"));
+    insta::assert_snapshot!(rendered.join("\n"));
 }

@@ -72,7 +72,7 @@ fn start() -> Sandbox {
 fn a_preview_is_what_is_applied() {
     let s = start();
     let preview = s.swage(&["fix"]);
-    insta::assert_snapshot!("preview", preview.told());
+    insta::assert_snapshot!("preview", preview.rendered());
     assert_eq!(s.read("quay.py"), AFTER);
     s.write("../fix.patch", &preview.stdout);
     s.git(&["apply", "--check", "../fix.patch"]);
@@ -80,10 +80,10 @@ fn a_preview_is_what_is_applied() {
     let by_git = s.read("quay.py");
     s.git(&["checkout", "--quiet", "quay.py"]);
     let applied = s.swage(&["fix", "--apply"]);
-    assert!(applied.stdout.ends_with("Applied to 1 file.\n") && applied.code == 0, "{}", applied.told());
+    assert!(applied.stdout.ends_with("Applied to 1 file.\n") && applied.code == 0, "{}", applied.rendered());
     assert_eq!(s.read("quay.py"), by_git);
     let again = s.swage(&["fix"]);
-    assert!(again.stdout.is_empty() && !again.stderr.contains("fixed  "), "{}", again.told());
+    assert!(again.stdout.is_empty() && !again.stderr.contains("fixed  "), "{}", again.rendered());
 }
 
 /// Arguments, and the rules whose findings are fixed.
@@ -100,22 +100,22 @@ fn findings_are_chosen() {
     ];
     for (args, code, part) in cases {
         let ran = s.swage(args);
-        assert!(ran.code == *code && ran.told().contains(part), "{args:?}: {}", ran.told());
+        assert!(ran.code == *code && ran.rendered().contains(part), "{args:?}: {}", ran.rendered());
     }
     let preview = s.swage(&["fix", "--new"]).stdout;
     assert!(!preview.contains("-    trace(0)"), "what was there before stays: {preview}");
     let key = s.swage(&["review", "--format", "json"]).json()["findings"][0]["key"].as_str().expect("a key").to_owned();
     let one = s.swage(&["fix", "--key", &key[..10]]);
-    assert!(one.stderr.contains("1 fixed of 1 finding"), "{}", one.told());
+    assert!(one.stderr.contains("1 fixed of 1 finding"), "{}", one.rendered());
     let folder = Sandbox::bare_folder();
     folder.write("swage.toml", RULES);
     folder.write("quay.py", AFTER);
     let diff = s.git(&["diff", "main", "topic"]);
     let args = ["fix", "--patch", "-", "--tree", "."];
     let ran = folder.swage_in(".", &args, &diff, &[]);
-    assert!(ran.stdout.starts_with("diff --git a/quay.py") && ran.code == 0, "{}", ran.told());
+    assert!(ran.stdout.starts_with("diff --git a/quay.py") && ran.code == 0, "{}", ran.rendered());
     let ran = folder.swage_in(".", &[&args[..], &["--apply"]].concat(), &diff, &[]);
-    assert!(ran.code == 2 && ran.stderr.contains("no git repository"), "{}", ran.told());
+    assert!(ran.code == 2 && ran.stderr.contains("no git repository"), "{}", ran.rendered());
 }
 
 #[test]
@@ -123,16 +123,16 @@ fn fixes_are_committed() {
     let s = start();
     let head = s.git(&["rev-parse", "HEAD"]);
     let ran = s.swage(&["fix", "--branch", "tidy"]);
-    assert!(ran.code == 0 && ran.stdout.contains("new branch tidy"), "{}", ran.told());
+    assert!(ran.code == 0 && ran.stdout.contains("new branch tidy"), "{}", ran.rendered());
     assert_eq!(s.git(&["rev-parse", "tidy^"]), head);
     assert_eq!((s.git(&["status", "--porcelain"]), s.git(&["rev-parse", "HEAD"])), (String::new(), head.clone()));
     insta::assert_snapshot!("branch", s.git(&["log", "-1", "--format=%an: %s", "--stat", "tidy"]));
     for (name, says) in [("tidy", "tidy"), ("a..b", "a..b")] {
         let ran = s.swage(&["fix", "--branch", name]);
-        assert!(ran.code != 0 && ran.stderr.contains(says), "{}", ran.told());
+        assert!(ran.code != 0 && ran.stderr.contains(says), "{}", ran.rendered());
     }
     let ran = s.swage(&["fix", "--commit", "--message", "Tidy up"]);
-    assert!(ran.code == 0, "{}", ran.told());
+    assert!(ran.code == 0, "{}", ran.rendered());
     assert_eq!((s.git(&["log", "-1", "--format=%s"]), s.git(&["rev-parse", "HEAD^"])), ("Tidy up".to_owned(), head));
     assert_eq!(s.git(&["rev-parse", "HEAD^{tree}"]), s.git(&["rev-parse", "tidy^{tree}"]));
     assert_eq!(s.git(&["status", "--porcelain"]), "");
@@ -140,7 +140,7 @@ fn fixes_are_committed() {
     s.write("quay.py", s.read("quay.py") + "trace(9)\n");
     for way in [&["fix", "--commit"][..], &["fix", "--branch", "other"]] {
         let ran = s.swage(way);
-        assert!(ran.code == 2 && ran.stderr.contains("isn't as the last commit has it"), "{}", ran.told());
+        assert!(ran.code == 2 && ran.stderr.contains("isn't as the last commit has it"), "{}", ran.rendered());
     }
     // Neither is anything that is staged.
     s.write("quay.py", s.read("quay.py").replace("trace(9)\n", ""));
@@ -193,8 +193,13 @@ fn only_what_was_read_is_changed() {
         edit(&s);
         let ran = s.swage(&["fix", "--committed", "--apply"]);
         let changed = s.read("a.py") != "trace(0)\n";
-        assert_eq!((ran.code, changed), if says.is_empty() { (0, true) } else { (3, false) }, "{name}: {}", ran.told());
-        assert!(ran.stderr.contains(says), "{name}: {}", ran.told());
+        assert_eq!(
+            (ran.code, changed),
+            if says.is_empty() { (0, true) } else { (3, false) },
+            "{name}: {}",
+            ran.rendered()
+        );
+        assert!(ran.stderr.contains(says), "{name}: {}", ran.rendered());
         let outside = std::fs::read_to_string(s.root.with_file_name("outside.py")).unwrap_or("trace(1)\n".to_owned());
         assert_eq!(outside, "trace(1)\n", "{name}");
     }
@@ -210,7 +215,7 @@ fn fixes_that_break_other_files_are_refused() {
     s.write("b.py", "ask(tide)\n");
     s.write("c.py", "trace(1)\n");
     s.commit("work");
-    insta::assert_snapshot!("other_file", s.swage(&["fix"]).told());
+    insta::assert_snapshot!("other_file", s.swage(&["fix"]).rendered());
 }
 
 /// Formats carry proved fixes; what isn't proved is a hint.

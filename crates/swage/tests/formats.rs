@@ -53,7 +53,7 @@ fn json_is_what_its_schema_says() {
         assert_eq!(count(&["new", "updated", "unchanged", "absent"]), counted, "{args:?}");
         assert_eq!(findings.len() as u64 - counted, 1, "{args:?}: one is allowed");
     }
-    insta::assert_snapshot!(s.swage(&["review", "main..topic", "--format", "json"]).told());
+    insta::assert_snapshot!(s.swage(&["review", "main..topic", "--format", "json"]).rendered());
 }
 
 #[test]
@@ -96,12 +96,12 @@ fn sarif_is_valid_and_says_the_same() {
 #[test]
 fn people_and_editors_read_the_same_findings() {
     let s = ferry();
-    insta::assert_snapshot!("human", s.swage(&["review", "main..topic"]).told());
-    insta::assert_snapshot!("lines", s.swage(&["review", "main..topic", "--format", "lines"]).told());
-    insta::assert_snapshot!("compare", s.swage(&["compare", "main", "topic"]).told());
+    insta::assert_snapshot!("human", s.swage(&["review", "main..topic"]).rendered());
+    insta::assert_snapshot!("lines", s.swage(&["review", "main..topic", "--format", "lines"]).rendered());
+    insta::assert_snapshot!("compare", s.swage(&["compare", "main", "topic"]).rendered());
     insta::assert_snapshot!(
         "all",
-        s.swage(&["review", "main..topic", "--all", "--color", "always"]).told().replace('\u{1b}', "ESC")
+        s.swage(&["review", "main..topic", "--all", "--color", "always"]).rendered().replace('\u{1b}', "ESC")
     );
     let plain = s.swage_in(".", &["review", "main..topic"], "", &[("NO_COLOR", "1"), ("CLICOLOR_FORCE", "1")]);
     assert!(!plain.stdout.contains('\u{1b}'));
@@ -123,18 +123,18 @@ fn result_files_compare_like_revisions() {
     // A fresh scan against a stored one, and two folders against each other, say what the revisions say.
     s.git(&["worktree", "add", "--quiet", "../before", "main"]);
     s.git(&["clone", "--quiet", ".", "../after"]);
-    let told = |args: &[&str]| {
+    let rendered = |args: &[&str]| {
         let json = s.swage(&[args, &["--format", "json"]].concat()).json();
         let finding = |f: &Value| format!("{} {} {}", f["rule"], f["state"], f["anchor"]["path"]);
         json["findings"].as_array().expect("findings").iter().map(finding).collect::<std::collections::BTreeSet<_>>()
     };
-    let revisions = told(&["compare", "main", "topic"]);
-    assert_eq!(told(&["compare", "../before", "../after"]), revisions);
+    let revisions = rendered(&["compare", "main", "topic"]);
+    assert_eq!(rendered(&["compare", "../before", "../after"]), revisions);
     for format in ["json", "sarif"] {
-        assert_eq!(told(&["scan", "topic", "--baseline", &format!("main.{format}")]), revisions, "{format}");
+        assert_eq!(rendered(&["scan", "topic", "--baseline", &format!("main.{format}")]), revisions, "{format}");
     }
     s.write("broken.json", "{\"format\": \"swage-review/1\", \"findings\": [{}]}");
-    insta::assert_snapshot!(s.swage(&["compare", "broken.json", "main.json"]).told(), @r#"
+    insta::assert_snapshot!(s.swage(&["compare", "broken.json", "main.json"]).rendered(), @r#"
     --- stderr ---
     swage: broken.json isn't a result file: missing field `key` at line 1 column 44
     Write one with `swage scan --format json` or `--format sarif`.
@@ -169,5 +169,5 @@ fn lines_name_what_editors_open() {
     let full = s.swage(&["review", "main..topic", "--format", "lines", "--absolute", "--path", "b.txt"]).stdout;
     assert_eq!(full, "[root]/b.txt:1:1: note: m [size]\n");
     let ran = s.swage(&["review", "main..topic", "--absolute"]);
-    assert!(ran.code == 2 && ran.stderr.contains("Give --absolute with --format lines."), "{}", ran.told());
+    assert!(ran.code == 2 && ran.stderr.contains("Give --absolute with --format lines."), "{}", ran.rendered());
 }

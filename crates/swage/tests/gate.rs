@@ -169,8 +169,11 @@ fn what_counts_is_the_target_after_the_merge() {
     s.git(&["checkout", "--quiet", "topic"]);
     s.write("free.py", "x = 3\n");
     s.commit("topic changes it too");
-    let told = verdict(&s, &["main..topic"]);
-    assert!(told.starts_with("1 fail [fail merges: merging conflicts in free.py; incomplete examined"), "{told}");
+    let rendered = verdict(&s, &["main..topic"]);
+    assert!(
+        rendered.starts_with("1 fail [fail merges: merging conflicts in free.py; incomplete examined"),
+        "{rendered}"
+    );
 }
 
 #[test]
@@ -185,9 +188,9 @@ fn a_change_cannot_vote_on_its_own_rules() {
     assert!(
         ran.stdout.contains("This change alters the rules or the policy: .swage/rules/own.toml, swage.toml."),
         "{}",
-        ran.told()
+        ran.rendered()
     );
-    insta::assert_snapshot!(ran.told());
+    insta::assert_snapshot!(ran.rendered());
 }
 
 #[test]

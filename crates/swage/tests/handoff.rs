@@ -14,13 +14,13 @@ fn work_is_handed_over() {
     s.branch("topic");
     s.write("a.py", "bad(0)\n\n\ndef load(path, start, end):\n    bad(path)\n");
     s.commit("work");
-    insta::assert_snapshot!("list", s.swage(&["handoff"]).told());
+    insta::assert_snapshot!("list", s.swage(&["handoff"]).rendered());
     let json = s.swage(&["handoff", "--all", "--format", "json"]).json();
     let items = json["items"].as_array().expect("items");
-    let told: Vec<String> =
+    let rendered: Vec<String> =
         items.iter().map(|i| format!("{} {} {}", i["rule"], i["span"]["start_line"], i["fix"]["title"])).collect();
-    insta::assert_snapshot!("items", told.join("\n"));
-    insta::assert_snapshot!("gate", s.swage(&["gate", "--format", "markdown"]).told());
+    insta::assert_snapshot!("items", rendered.join("\n"));
+    insta::assert_snapshot!("gate", s.swage(&["gate", "--format", "markdown"]).rendered());
     let scan = s.swage(&["scan", "--format", "markdown"]).stdout;
     assert!(scan.contains("2 errors, 1 warning, 0 notes"), "{scan}");
 }
@@ -44,7 +44,7 @@ fn nothing_of_a_change_becomes_markup() {
     s.commit("work");
     for args in [&["review", "--format", "markdown"][..], &["gate", "--format", "markdown"], &["handoff"]] {
         let ran = s.swage(args);
-        assert!(ran.stdout.len() > 5000, "{}", ran.told());
+        assert!(ran.stdout.len() > 5000, "{}", ran.rendered());
         let mut fences = 0;
         for event in Parser::new_ext(&ran.stdout, Options::all()) {
             match event {

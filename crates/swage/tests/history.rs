@@ -6,9 +6,9 @@ use common::{Ran, Sandbox};
 const CONFIG: &str = "packs = [\"leftovers\"]\n\n[[rule]]\nid = \"no-bad\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{match}\"\nlanguages = [\"python\"]\nskip_paths = [\"old/**\"]\nmatch = { code = \"bad(X)\", holes.X = {} }\n";
 
 /// Text with times of day masked.
-fn told(ran: &Ran) -> String {
+fn rendered(ran: &Ran) -> String {
     let mut out = String::new();
-    for line in ran.told().lines() {
+    for line in ran.rendered().lines() {
         let is_time = line.len() > 16 && line.as_bytes()[13] == b':' && line.starts_with("20");
         out += if is_time { &line[16..] } else { line };
         out.push('\n');
@@ -29,13 +29,13 @@ fn harbour() -> Sandbox {
 #[test]
 fn the_target_is_shown_commit_by_commit() {
     let s = harbour();
-    insta::assert_snapshot!("nothing-yet", s.swage(&["trend"]).told());
+    insta::assert_snapshot!("nothing-yet", s.swage(&["trend"]).rendered());
     s.swage(&["scan", "main"]);
     s.swage(&["scan", "--no-cache", "main~1"]);
-    insta::assert_snapshot!("scanned", s.swage(&["trend"]).told());
+    insta::assert_snapshot!("scanned", s.swage(&["trend"]).rendered());
     let first = s.git(&["rev-list", "--max-parents=0", "HEAD"]);
     let filled = s.swage(&["trend", "--since", first.trim(), "--plot", "plot.svg"]);
-    insta::assert_snapshot!("filled", filled.told());
+    insta::assert_snapshot!("filled", filled.rendered());
     let plot = s.read("plot.svg");
     let document = roxmltree::Document::parse(&plot).expect("well-formed");
     let texts: Vec<&str> = document.descendants().filter_map(|n| n.text()).map(str::trim).collect();
@@ -48,7 +48,7 @@ fn the_target_is_shown_commit_by_commit() {
     s.write("swage.toml", CONFIG.replace("bad(X)", "good(X)"));
     s.commit("Other rules");
     s.swage(&["scan", "HEAD"]);
-    insta::assert_snapshot!("other-rules", s.swage(&["trend", "--rule", "no-bad"]).told());
+    insta::assert_snapshot!("other-rules", s.swage(&["trend", "--rule", "no-bad"]).rendered());
     let json = s.swage(&["trend", "--format", "json"]).json();
     let rows = json["rows"].as_array().expect("rows").iter();
     let rows: Vec<String> =
@@ -66,7 +66,7 @@ fn runs_are_listed_and_forgotten() {
     }
     s.commit("work");
     s.swage(&["gate"]);
-    insta::assert_snapshot!("runs", told(&s.swage(&["trend", "--runs"])));
+    insta::assert_snapshot!("runs", rendered(&s.swage(&["trend", "--runs"])));
     let json = s.swage(&["trend", "--runs", "--format", "json"]).json();
     assert_eq!(json["runs"][0]["counts"][0]["state"], "new");
     let calls: &[&[&str]] = &[
@@ -78,26 +78,26 @@ fn runs_are_listed_and_forgotten() {
         &["trend", "--plot", "x.png"],
         &["trend", "--plot", "x.svg"],
     ];
-    let all = calls.iter().map(|args| format!("$ swage {}\n{}", args.join(" "), s.swage(args).told()));
+    let all = calls.iter().map(|args| format!("$ swage {}\n{}", args.join(" "), s.swage(args).rendered()));
     insta::assert_snapshot!("prune", all.collect::<Vec<_>>().join("\n"));
     // Without a history that can be written, everything else works.
     s.write(".git/swage/history.db", "this is no database, and long enough to be looked at as one");
     let _ = std::fs::remove_file(s.root.join(".git/swage/history.db-wal"));
     assert_eq!(s.swage(&["review"]).code, 0);
-    insta::assert_snapshot!("broken", s.swage(&["trend"]).told());
+    insta::assert_snapshot!("broken", s.swage(&["trend"]).rendered());
 }
 
 #[test]
 fn rules_learn_from_their_answers() {
     let s = harbour();
-    insta::assert_snapshot!("report-empty", s.swage(&["rules", "report"]).told());
+    insta::assert_snapshot!("report-empty", s.swage(&["rules", "report"]).rendered());
     s.branch("topic");
     let body = |n: u32| (0..n).map(|i| format!("bad({i})\n")).collect::<String>();
     s.write("tools/a.py", body(3));
     s.write("src/a.py", body(4));
     s.write("src/b.py", "# swage: allow no-bad because it is as it is\nbad(9)\n");
     s.swage(&["review"]);
-    // Two are mended; a run on a part of the work says nothing of the rest.
+    // Two are fixed; a run on a part of the work says nothing of the rest.
     s.write("src/a.py", body(2));
     s.swage(&["review", "--staged"]);
     let open = s.swage(&["rules", "report", "--format", "json"]).json();
@@ -107,14 +107,14 @@ fn rules_learn_from_their_answers() {
     for f in findings.iter().filter(|f| f["anchor"]["path"].as_str().is_some_and(|p| p.starts_with("tools/"))) {
         let key = f["key"].as_str().expect("a key");
         let settled = s.swage(&["settle", key, "--as", "intended", "--because", "tools may"]);
-        assert_eq!(settled.code, 0, "{}", settled.told());
+        assert_eq!(settled.code, 0, "{}", settled.rendered());
     }
     let report = s.swage(&["rules", "report"]);
-    insta::assert_snapshot!("report", report.told());
+    insta::assert_snapshot!("report", report.rendered());
     let json = s.swage(&["rules", "report", "--format", "json"]).json();
     assert_eq!(json["rules"][0]["proposals"][0]["adjust"]["skip_paths"][0], "tools/**", "{json}");
     // What is proposed can be written, keeps the file as it is, and has an effect.
-    insta::assert_snapshot!("applied", s.swage(&["rules", "report", "--apply", "1"]).told());
+    insta::assert_snapshot!("applied", s.swage(&["rules", "report", "--apply", "1"]).rendered());
     let config = s.read("swage.toml");
     assert!(config.starts_with(CONFIG), "{config}");
     insta::assert_snapshot!("adjusted", &config[CONFIG.len()..]);
@@ -123,5 +123,5 @@ fn rules_learn_from_their_answers() {
     let paths: Vec<&str> =
         after["findings"].as_array().expect("findings").iter().filter_map(|f| f["anchor"]["path"].as_str()).collect();
     assert!(!paths.is_empty() && !paths.iter().any(|path| path.starts_with("tools/")), "{paths:?}");
-    insta::assert_snapshot!("no-such-proposal", s.swage(&["rules", "report", "--apply", "7"]).told());
+    insta::assert_snapshot!("no-such-proposal", s.swage(&["rules", "report", "--apply", "7"]).rendered());
 }

@@ -19,7 +19,7 @@ impl Ferry {
             if holds(&shown) {
                 return shown;
             }
-            assert!(Instant::now() < deadline, "{what} doesn't come: {}", ran.told());
+            assert!(Instant::now() < deadline, "{what} doesn't come: {}", ran.rendered());
             std::thread::sleep(Duration::from_millis(100));
         }
     }
@@ -64,8 +64,8 @@ fn pushes_are_checked() {
     let words: Vec<&str> = steps.iter().filter_map(|step| step["text"].as_str()).collect();
     assert_eq!(words, ["starting", "reviewing", "sending 2 new findings", "the findings: fail"]);
     assert!(steps.windows(2).all(|pair| pair[0]["at"].as_i64() <= pair[1]["at"].as_i64()));
-    let told = f.told("visitor", &["show", "1"]);
-    assert!(told.contains("reviewing (") && told.contains("sending 2 new findings ("), "{told}");
+    let rendered = f.rendered("visitor", &["show", "1"]);
+    assert!(rendered.contains("reviewing (") && rendered.contains("sending 2 new findings ("), "{rendered}");
     // A question is answered, once; what isn't one is left to people.
     let thread = |about: &str| {
         let threads = shown["threads"].as_array().expect("threads");
@@ -95,7 +95,7 @@ fn pushes_are_checked() {
     assert!(offer.starts_with("swage: Offered as a decision: `intended`.") && offer.contains(&command), "{offer}");
     assert_eq!(remarks(&shown, "bad(1)").len(), 3);
     let again = f.run("swage", &["post", "--proposal", "1", "--answer"]);
-    assert_eq!(again.stdout, "Nothing is asked in the checker's threads of proposal 1.\n", "{}", again.told());
+    assert_eq!(again.stdout, "Nothing is asked in the checker's threads of proposal 1.\n", "{}", again.rendered());
 }
 
 /// Work in progress is left alone until it is ready; what can't be checked says so; a host that was killed goes on.

@@ -56,8 +56,8 @@ fn only_regular_files_are_read() {
     assert!(Command::new("mkfifo").arg(s.root.join("tree/a.py")).status().expect("mkfifo runs").success());
     s.write("p.diff", "--- a/a.py\n+++ b/a.py\n@@ -1 +1 @@\n-x\n+y\n");
     let ran = s.swage(&["review", "--config", "rules.toml", "--patch", "p.diff", "--tree", "tree"]);
-    assert_eq!(ran.code, 2, "{}", ran.told());
-    assert!(ran.stderr.contains("a.py: it is no regular file, so it isn't read"), "{}", ran.told());
+    assert_eq!(ran.code, 2, "{}", ran.rendered());
+    assert!(ran.stderr.contains("a.py: it is no regular file, so it isn't read"), "{}", ran.rendered());
     let json = s.swage(&["scan", "--config", "rules.toml", "--tree", "tree", "--format", "json"]).json();
     assert_eq!(json["files"][0]["why_not"], "it can't be read: it is no regular file");
     assert_eq!(json["files"][0]["incomplete"], true);
@@ -67,16 +67,16 @@ fn only_regular_files_are_read() {
 fn limits_are_told() {
     let s = reviewed();
     let ran = s.swage(&["review", "--threads", "100000"]);
-    assert_eq!(ran.code, 2, "{}", ran.told());
-    assert!(ran.stderr.contains("256"), "{}", ran.told());
+    assert_eq!(ran.code, 2, "{}", ran.rendered());
+    assert!(ran.stderr.contains("256"), "{}", ran.rendered());
 
     // A limit on file sizes is an error of the write.
     let program = env!("CARGO_BIN_EXE_swage");
     let line = format!("ulimit -f 0; exec {program} review --output out.txt");
     let output = Command::new("sh").arg("-c").arg(line).current_dir(&s.root).output().expect("sh runs");
-    let told = String::from_utf8_lossy(&output.stderr).into_owned();
-    assert_eq!(output.status.code(), Some(3), "{told}");
-    assert!(told.contains("out.txt can't be written"), "{told}");
+    let rendered = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert_eq!(output.status.code(), Some(3), "{rendered}");
+    assert!(rendered.contains("out.txt can't be written"), "{rendered}");
 
     // Several runs of any length over many arguments.
     let many = CONFIG.replace(
@@ -126,8 +126,8 @@ fn names_that_lead_out_are_refused_without_a_tree_too() {
     ] {
         let diff = format!("{names}@@ -1 +1 @@\n-x\n+y\n");
         let ran = s.swage_in(".", &["review", "--patch", "-"], &diff, &[]);
-        assert_eq!(ran.code, 2, "{}", ran.told());
-        assert!(ran.stderr.contains("this path leads out of the tree"), "{}", ran.told());
+        assert_eq!(ran.code, 2, "{}", ran.rendered());
+        assert!(ran.stderr.contains("this path leads out of the tree"), "{}", ran.rendered());
     }
 }
 
@@ -156,10 +156,10 @@ fn all_that_a_program_starts_ends_with_it() {
         s.write("tools/check", s.read("tools/check").replace("PIDS", &pids.to_string_lossy()));
         s.commit("where to");
         let ran = s.swage(&["gate", "main..topic"]);
-        assert!(ran.code == 0 || ran.code == 3, "{}", ran.told());
-        let told = std::fs::read_to_string(&pids).expect("it ran");
-        assert!(told.lines().count() >= 2, "before and after: {told}");
-        for pid in told.lines() {
+        assert!(ran.code == 0 || ran.code == 3, "{}", ran.rendered());
+        let rendered = std::fs::read_to_string(&pids).expect("it ran");
+        assert!(rendered.lines().count() >= 2, "before and after: {rendered}");
+        for pid in rendered.lines() {
             let state = std::fs::read_to_string(format!("/proc/{pid}/stat")).unwrap_or_default();
             assert!(state.is_empty() || state.contains(") Z "), "{pid} is still there: {state}");
         }

@@ -60,7 +60,7 @@ fn harbour() -> Sandbox {
 fn pages_show_the_change_with_its_findings() {
     let s = harbour();
     let ran = s.swage(&["gate", "--format", "html", "--output", "gate.html"]);
-    assert_eq!((ran.code, ran.stdout.as_str()), (1, ""), "{}", ran.told());
+    assert_eq!((ran.code, ran.stdout.as_str()), (1, ""), "{}", ran.rendered());
     let page = s.read("gate.html");
     insta::assert_snapshot!("gate", common::normal(&text(&page)));
     // Nothing is fetched from anywhere.

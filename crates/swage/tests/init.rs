@@ -6,10 +6,10 @@ use common::{CONFIG, Sandbox};
 #[test]
 fn init_writes_a_configuration_that_works_and_overwrites_nothing() {
     let s = Sandbox::with(&[("src/a.ts", "export const a = 1;\n"), ("b.py", "b = 1\n"), ("README.md", "text\n")]);
-    insta::assert_snapshot!(s.swage(&["init"]).told());
+    insta::assert_snapshot!(s.swage(&["init"]).rendered());
     let written = s.read("swage.toml");
     let listed = s.swage(&["rules", "list"]);
-    assert_eq!((listed.code, listed.stdout.contains("too-many-parameters")), (0, true), "{}", listed.told());
+    assert_eq!((listed.code, listed.stdout.contains("too-many-parameters")), (0, true), "{}", listed.rendered());
     assert_eq!(s.swage(&["rules", "test"]).code, 0);
     // The rule that is given as a suggestion works too.
     let example: String = written
@@ -22,7 +22,7 @@ fn init_writes_a_configuration_that_works_and_overwrites_nothing() {
     assert!(s.swage(&["rules", "list"]).stdout.contains("no-direct-store"));
     s.write("swage.toml", "# mine\n");
     let again = s.swage(&["init"]);
-    assert!(again.stdout.contains("it stays as it is") && s.read("swage.toml") == "# mine\n", "{}", again.told());
+    assert!(again.stdout.contains("it stays as it is") && s.read("swage.toml") == "# mine\n", "{}", again.rendered());
 }
 
 #[test]
@@ -65,7 +65,7 @@ fn a_branch_of_any_name_is_set_up() {
     s.write("a.py", "x = 1\n");
     s.commit("base");
     let alone = s.swage(&["review"]);
-    assert!(alone.code == 2 && alone.stderr.contains("git config swage.target"), "{}", alone.told());
+    assert!(alone.code == 2 && alone.stderr.contains("git config swage.target"), "{}", alone.rendered());
     assert_eq!(s.swage(&["init"]).code, 0);
     assert_eq!(s.git(&["config", "swage.target"]), "trunk");
     assert!(s.read("swage.toml").contains("target = \"trunk\""));
@@ -74,11 +74,11 @@ fn a_branch_of_any_name_is_set_up() {
     s.write("a.py", "x = 1\nbreakpoint()\n");
     for args in [&["review"][..], &["gate"]] {
         let ran = s.swage(args);
-        assert!(ran.stdout.contains("trunk") && ran.code < 2, "{}", ran.told());
+        assert!(ran.stdout.contains("trunk") && ran.code < 2, "{}", ran.rendered());
     }
     // Another clone has nothing but its branches to tell by.
     s.commit("work");
     s.git(&["clone", "--quiet", "--no-local", ".", "../clone"]);
     let elsewhere = s.swage_in("../clone", &["gate", "--committed"], "", &[]);
-    assert!(elsewhere.code == 2 || elsewhere.stdout.contains("trunk"), "{}", elsewhere.told());
+    assert!(elsewhere.code == 2 || elsewhere.stdout.contains("trunk"), "{}", elsewhere.rendered());
 }

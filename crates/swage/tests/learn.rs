@@ -57,7 +57,7 @@ const CASES: &[Case<'_>] = &[
         &[("fn f() { let a = x.unwrap(); let b = y().unwrap(); }\n", "fn f() { let a = x?; let b = y()?; }\n")],
     ),
     (
-        "what was made of it isn't told by it",
+        "a rule learned from it isn't found by it",
         "go",
         &[("package a\nfunc f() { go1(1); go1(2) }\n", "package a\nfunc f() { go2(one); go2(two) }\n")],
     ),
@@ -70,7 +70,7 @@ const CASES: &[Case<'_>] = &[
 #[test]
 fn rules_are_learned_from_pairs() {
     let s = Sandbox::bare_folder();
-    let mut told = String::new();
+    let mut rendered = String::new();
     for (name, ending, pairs) in CASES {
         let mut args = vec!["rules".to_owned(), "learn".to_owned()];
         for (index, (before, after)) in pairs.iter().enumerate() {
@@ -82,20 +82,20 @@ fn rules_are_learned_from_pairs() {
         }
         let args: Vec<&str> = args.iter().map(String::as_str).collect();
         let ran = s.swage(&args);
-        _ = writeln!(told, "# {name} ({ending})");
+        _ = writeln!(rendered, "# {name} ({ending})");
         let rule = ran.stdout.lines().skip_while(|line| !line.starts_with("[rule.match]")).skip(1);
-        rule.take_while(|line| !line.is_empty()).for_each(|line| _ = writeln!(told, "{line}"));
+        rule.take_while(|line| !line.is_empty()).for_each(|line| _ = writeln!(rendered, "{line}"));
         let remarks = ran.stderr.lines().filter(|line| !line.starts_with("swage: learned"));
-        remarks.for_each(|line| _ = writeln!(told, "{line}"));
-        told.push('\n');
+        remarks.for_each(|line| _ = writeln!(rendered, "{line}"));
+        rendered.push('\n');
         if ran.code == 0 {
             // What it writes is a rule whose examples hold.
             s.write("swage.toml", &ran.stdout);
             let tested = s.swage(&["rules", "test"]);
-            assert_eq!(tested.code, 0, "{name}: {}\n{}", ran.stdout, tested.told());
+            assert_eq!(tested.code, 0, "{name}: {}\n{}", ran.stdout, tested.rendered());
         }
     }
-    insta::assert_snapshot!("pairs", told);
+    insta::assert_snapshot!("pairs", rendered);
 }
 
 #[test]
@@ -117,7 +117,7 @@ fn rules_are_learned_from_commits() {
         "--output",
         "rule.toml",
     ]);
-    insta::assert_snapshot!("commit", format!("{}{}", ran.told(), s.read("rule.toml")));
+    insta::assert_snapshot!("commit", format!("{}{}", ran.rendered(), s.read("rule.toml")));
     let calls: &[&[&str]] = &[
         &["rules", "learn"],
         &["rules", "learn", "a.py"],
@@ -127,8 +127,8 @@ fn rules_are_learned_from_commits() {
         &["rules", "learn", "--commit", "HEAD~1"],
         &["rules", "learn", "--commit", "HEAD", "--language", "go"],
     ];
-    let told = calls.iter().map(|args| format!("$ swage {}\n{}", args.join(" "), s.swage(args).told()));
-    insta::assert_snapshot!("learn-mistakes", told.collect::<Vec<_>>().join("\n"));
+    let rendered = calls.iter().map(|args| format!("$ swage {}\n{}", args.join(" "), s.swage(args).rendered()));
+    insta::assert_snapshot!("learn-mistakes", rendered.collect::<Vec<_>>().join("\n"));
 }
 
 #[test]
@@ -149,12 +149,12 @@ fn rules_are_replayed_on_past_changes() {
         let end = text[at..].find(" at most").map_or(at, |end| at + end);
         format!("{}{}", &text[..at], &text[end..])
     };
-    insta::assert_snapshot!("replay", time(s.swage(&["rules", "replay", "wait-left-in"]).told()));
+    insta::assert_snapshot!("replay", time(s.swage(&["rules", "replay", "wait-left-in"]).rendered()));
     let json = s.swage(&["rules", "replay", "wait-left-in", "--format", "json"]).json();
     let days: Vec<String> =
         json["findings"].as_array().expect("findings").iter().map(|f| f["changed_after_days"].to_string()).collect();
     assert_eq!((json["changes"].as_u64(), days), (Some(5), vec!["0".into(), "null".into()]), "{json}");
-    let since = s.swage(&["rules", "replay", "wait-left-in", "--since", "HEAD~2"]).told();
+    let since = s.swage(&["rules", "replay", "wait-left-in", "--since", "HEAD~2"]).rendered();
     assert!(since.contains("0 findings in 0 changes"), "{since}");
-    insta::assert_snapshot!("replay-mistakes", s.swage(&["rules", "replay", "wait-left"]).told());
+    insta::assert_snapshot!("replay-mistakes", s.swage(&["rules", "replay", "wait-left"]).rendered());
 }

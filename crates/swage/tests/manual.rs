@@ -70,7 +70,7 @@ fn every_command_of_the_manual_is_taken() {
     let program = Path::new(env!("CARGO_BIN_EXE_swage")).parent().expect("its folder");
     let path = format!("{}:{}", program.display(), std::env::var("PATH").unwrap_or_default());
     let s = demo();
-    let (mut told, mut refused) = (String::new(), Vec::new());
+    let (mut rendered, mut refused) = (String::new(), Vec::new());
     for line in &lines {
         if NOT_RUN.iter().any(|start| line.starts_with(start)) {
             continue;
@@ -91,20 +91,20 @@ fn every_command_of_the_manual_is_taken() {
             .chain(std::str::from_utf8(&output.stdout).unwrap_or_default().lines())
             .next()
             .unwrap_or_default();
-        told += &format!("{line}\n  [{code}] {first}\n");
+        rendered += &format!("{line}\n  [{code}] {first}\n");
         s.git(&["checkout", "--quiet", "--force", "topic"]);
     }
     assert!(refused.is_empty(), "{}", refused.join("\n"));
-    insta::assert_snapshot!(common::normal(&told));
+    insta::assert_snapshot!(common::normal(&rendered));
 }
 
 /// What the pages show of outputs is what the program says.
 #[test]
 fn samples_of_the_manual_are_what_is_printed() {
     let page = |name: &str| std::fs::read_to_string(format!("{ROOT}/docs/{name}.md")).expect("a page");
-    let sample = |name: &str, behind: &str| {
+    let sample = |name: &str, after: &str| {
         let page = page(name);
-        let (_, rest) = page.split_once(behind).unwrap_or_else(|| panic!("{name} has no {behind}"));
+        let (_, rest) = page.split_once(after).unwrap_or_else(|| panic!("{name} has no {after}"));
         let lines =
             rest.lines().skip_while(|line| !line.starts_with("    ")).take_while(|line| line.starts_with("    "));
         lines.map(|line| format!("{}\n", &line[4..])).collect::<String>()

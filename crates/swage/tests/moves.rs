@@ -40,7 +40,7 @@ impl Random {
 
 /// What became of a line's finding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Fate {
+enum Outcome {
     Kept,
     Moved,
     Planted,
@@ -49,7 +49,7 @@ enum Fate {
 #[derive(Debug, Clone)]
 struct Line {
     text: String,
-    fate: Fate,
+    outcome: Outcome,
 }
 
 #[derive(Debug, Clone)]
@@ -91,7 +91,8 @@ fn project(random: &mut Random) -> Project {
         let functions = (0..count).map(|_| {
             number += 1;
             let length = 4 + random.below(9);
-            let mut lines: Vec<Line> = (0..length).map(|_| Line { text: plain(random), fate: Fate::Kept }).collect();
+            let mut lines: Vec<Line> =
+                (0..length).map(|_| Line { text: plain(random), outcome: Outcome::Kept }).collect();
             if random.below(3) > 0 {
                 let at = random.below(lines.len());
                 lines[at].text = (*random.pick(&EVALS)).to_owned();
@@ -115,7 +116,7 @@ fn has_eval(f: &Function) -> bool {
     f.lines.iter().any(|l| is_eval(&l.text))
 }
 
-/// A change, step by step. `taboo` are the functions in which a text stood before: what comes there again stayed.
+/// A change, step by step. `taboo` are the functions in which a text was before: what comes there again stayed.
 fn change(base: &Project, random: &mut Random) -> Project {
     let mut head = base.clone();
     let before = |name: &str, text: &str| {
@@ -124,8 +125,9 @@ fn change(base: &Project, random: &mut Random) -> Project {
     // What has a copy isn't moved as well: nobody could say which of the two came from there.
     let mut copied: BTreeSet<String> = BTreeSet::new();
     for _ in 0..1 + random.below(5) {
-        let may_move =
-            |f: &Function| has_eval(f) && !copied.contains(&f.name) && f.lines.iter().all(|l| l.fate == Fate::Kept);
+        let may_move = |f: &Function| {
+            has_eval(f) && !copied.contains(&f.name) && f.lines.iter().all(|l| l.outcome == Outcome::Kept)
+        };
         match random.below(7) {
             // Take a finding away.
             0 | 1 => {
@@ -144,9 +146,9 @@ fn change(base: &Project, random: &mut Random) -> Project {
                     continue;
                 }
                 let place = random.below(function.lines.len() + 1);
-                let mut new = vec![Line { text, fate: Fate::Planted }];
+                let mut new = vec![Line { text, outcome: Outcome::Planted }];
                 for _ in 0..random.below(3) {
-                    let line = Line { text: plain(random), fate: Fate::Kept };
+                    let line = Line { text: plain(random), outcome: Outcome::Kept };
                     let at = random.below(new.len() + 1);
                     new.insert(at, line);
                 }
@@ -154,21 +156,21 @@ fn change(base: &Project, random: &mut Random) -> Project {
             }
             // Copy a function with its finding to another file.
             4 => {
-                let with = files_with(&head, |f| has_eval(f) && f.lines.iter().all(|l| l.fate == Fate::Kept));
+                let with = files_with(&head, |f| has_eval(f) && f.lines.iter().all(|l| l.outcome == Outcome::Kept));
                 let Some((path, at)) = (!with.is_empty()).then(|| random.pick(&with).clone()) else { continue };
                 let mut copy = head[&path][at].clone();
                 copied.insert(copy.name.clone());
-                copy.lines.iter_mut().for_each(|l| l.fate = Fate::Planted);
+                copy.lines.iter_mut().for_each(|l| l.outcome = Outcome::Planted);
                 copy.name += "_copy";
                 let paths: Vec<String> = head.keys().filter(|p| **p != path).cloned().collect();
                 head.get_mut(random.pick(&paths)).expect("a file").push(copy);
             }
-            // Move a function to another file, indented anew or not.
+            // Move a function to another file, re-indented or not.
             5 => {
                 let with = files_with(&head, may_move);
                 let Some((path, at)) = (!with.is_empty()).then(|| random.pick(&with).clone()) else { continue };
                 let mut moved = head.get_mut(&path).expect("a file").remove(at);
-                moved.lines.iter_mut().for_each(|l| l.fate = Fate::Moved);
+                moved.lines.iter_mut().for_each(|l| l.outcome = Outcome::Moved);
                 moved.indent = *random.pick(&[4, 2, 8]);
                 let paths: Vec<String> = head.keys().filter(|p| **p != path).cloned().collect();
                 let to = head.get_mut(random.pick(&paths)).expect("a file");
@@ -190,7 +192,7 @@ fn change(base: &Project, random: &mut Random) -> Project {
                 let mut run: Vec<Line> = function.lines.drain(from..to).collect();
                 let text = run.iter().find(|l| is_eval(&l.text)).expect("it has one").text.clone();
                 let own = function.name.clone();
-                run.iter_mut().for_each(|l| l.fate = Fate::Moved);
+                run.iter_mut().for_each(|l| l.outcome = Outcome::Moved);
                 let others = files_with(&head, |f| f.name != own && !before(&f.name, &text));
                 let Some((path, at)) = (!others.is_empty()).then(|| random.pick(&others).clone()) else { return head };
                 let function = &mut head.get_mut(&path).expect("a file")[at];
@@ -254,15 +256,15 @@ fn what_is_planted_is_new_and_what_is_moved_is_not() {
             });
             let new = new.count();
             let lines = || head.values().flatten().flat_map(|f| &f.lines).filter(|l| l.text == text);
-            let of = |fate: Fate| lines().filter(|l| l.fate == fate).count();
+            let of = |outcome: Outcome| lines().filter(|l| l.outcome == outcome).count();
             assert!(
-                new >= of(Fate::Planted),
+                new >= of(Outcome::Planted),
                 "case {case}: {} of `{text}` planted, {new} new\n{}",
-                of(Fate::Planted),
+                of(Outcome::Planted),
                 shown(&base, &head)
             );
-            (planted, moved) = (planted + of(Fate::Planted), moved + of(Fate::Moved));
-            new_though_moved.extend((of(Fate::Planted)..new).map(|_| case));
+            (planted, moved) = (planted + of(Outcome::Planted), moved + of(Outcome::Moved));
+            new_though_moved.extend((of(Outcome::Planted)..new).map(|_| case));
         }
     }
     println!("{cases} cases: {planted} planted, all new; {moved} moved, {} of them new", new_though_moved.len());

@@ -18,8 +18,8 @@ fn from_an_offer_to_the_merge() {
     f.s.write("a.py", "bad(0)\nbad(1)\n");
     f.s.write("b.py", "x = 1\nbad(2)\n");
     f.s.commit("Two <bad> ones");
-    let mut told = String::new();
-    let mut step = |who: &str, args: &[&str]| told += &f.told(who, args);
+    let mut rendered = String::new();
+    let mut step = |who: &str, args: &[&str]| rendered += &f.rendered(who, args);
     step("visitor", &["propose"]);
     step("harbour-dev", &["propose", "--draft", "--label", "tide"]);
     step("swage", &["post", "--proposal", "1"]);
@@ -28,7 +28,7 @@ fn from_an_offer_to_the_merge() {
     step("pier-dev", &["object", "1", "Not like this."]);
     step("harbour-dev", &["approve", "1"]);
     step("maintainer", &["gate", "--proposal", "1"]);
-    // A new revision: one is mended, the other moves. Unsaved work takes no part.
+    // A new revision: one is fixed, the other moves. Unsaved work takes no part.
     f.s.write("a.py", "first = 1\n\nbad(0)\n");
     f.s.write("b.py", "x = 1\n");
     f.s.commit("Mended");
@@ -43,7 +43,7 @@ fn from_an_offer_to_the_merge() {
     step("maintainer", &["merge", "1", "--squash", "--delete-branch"]);
     step("visitor", &["show", "1", "--all"]);
     insta::with_settings!({ filters => vec![(r"\(\d+\.\d s\)", "([time])"), (r"\bas [0-9a-f]{10}\b", "as [commit]"), (r"merged [0-9a-f]{10}\b", "merged [commit]")] }, {
-        insta::assert_snapshot!(told);
+        insta::assert_snapshot!(rendered);
     });
     assert_eq!(f.on_host(&["show", "main:a.py"]), "first = 1\n\nbad(0)");
     assert!(
@@ -79,7 +79,7 @@ fn a_target_that_moves_is_judged_again() {
     f.s.commit("Another change");
     f.s.git(&["push", "--quiet", &bare.to_string_lossy(), "HEAD:refs/heads/rival"]);
     let ran = f.run("maintainer", &["merge", "1"]);
-    assert!(ran.code == 0 && ran.stderr.contains("deciding again"), "{}", ran.told());
+    assert!(ran.code == 0 && ran.stderr.contains("deciding again"), "{}", ran.rendered());
     assert_eq!(f.on_host(&["ls-tree", "--name-only", "main", "--", "c.py", "d.py"]), "c.py\nd.py");
     // A check that fails keeps the change out, and says why.
     f.s.git(&["checkout", "--quiet", "main"]);
@@ -88,9 +88,13 @@ fn a_target_that_moves_is_judged_again() {
     std::fs::remove_file(&mark).expect("removed");
     f.on_host(&["update-ref", "-d", "refs/heads/rival"]);
     let ran = f.run("maintainer", &["merge", "2"]);
-    assert!(ran.code == 1 && ran.stdout.contains("fail       checks.build: `tools/build` failed"), "{}", ran.told());
+    assert!(
+        ran.code == 1 && ran.stdout.contains("fail       checks.build: `tools/build` failed"),
+        "{}",
+        ran.rendered()
+    );
     let unrun = f.run("maintainer", &["gate", "--proposal", "2"]);
-    assert!(unrun.code == 3 && unrun.stdout.contains("it wasn't run; --run-checks does"), "{}", unrun.told());
+    assert!(unrun.code == 3 && unrun.stdout.contains("it wasn't run; --run-checks does"), "{}", unrun.rendered());
 }
 
 /// Each of the queue is judged on what those before it give.
@@ -101,14 +105,14 @@ fn a_queue_goes_on_past_what_fails() {
     f.offer("bad", "b.py", "bad(1)\n");
     f.offer("conflicts", "a.py", "1\ntwo\nthree\nfour\n");
     f.offer("last", "a.py", "one\ntwo\nthree\nFOUR\n");
-    let told = f.told("maintainer", &["merge", "--queue"]);
+    let rendered = f.rendered("maintainer", &["merge", "--queue"]);
     insta::with_settings!({ filters => vec![(r"\bas [0-9a-f]{10}\b", "as [commit]")] }, {
-        insta::assert_snapshot!(told);
+        insta::assert_snapshot!(rendered);
     });
     assert_eq!(f.on_host(&["show", "main:a.py"]), "ONE\ntwo\nthree\nFOUR");
     // Taking the first one back keeps what came later.
     let undone = f.run("maintainer", &["merge", "1", "--undo"]);
-    assert!(undone.code == 0 && undone.stdout.contains("Proposal 5 takes proposal 1 back"), "{}", undone.told());
+    assert!(undone.code == 0 && undone.stdout.contains("Proposal 5 takes proposal 1 back"), "{}", undone.rendered());
     assert_eq!(f.run("maintainer", &["merge", "5"]).code, 0);
     assert_eq!(f.on_host(&["show", "main:a.py"]), "one\ntwo\nthree\nFOUR");
 }
@@ -134,20 +138,25 @@ fn proposals_are_changes_like_others() {
         (&["reviewers"], "pier-dev\n  owns a.py"),
         (&["compare"], "no-bad"),
     ] {
-        let told = on(args);
-        assert!(told.starts_with('0') && told.contains(expected), "{args:?}: {told}");
+        let rendered = on(args);
+        assert!(rendered.starts_with('0') && rendered.contains(expected), "{args:?}: {rendered}");
     }
     let tried = f.run("visitor", &["try", "1", "--", "cat", "a.py"]);
-    assert_eq!((tried.code, tried.stdout.as_str()), (0, "def load():\n    bad(1)\n    return 2\n"), "{}", tried.told());
+    assert_eq!(
+        (tried.code, tried.stdout.as_str()),
+        (0, "def load():\n    bad(1)\n    return 2\n"),
+        "{}",
+        tried.rendered()
+    );
     let failing = f.run("visitor", &["try", "1", "--merged", "--", "false"]);
-    assert_eq!(failing.code, 1, "{}", failing.told());
+    assert_eq!(failing.code, 1, "{}", failing.rendered());
     assert_eq!(f.s.git(&["worktree", "list"]).lines().count(), 1, "no worktree is left");
     // A contributor's own repository, made on the way.
     f.s.git(&["checkout", "--quiet", "-B", "other", "main"]);
     f.s.write("c.py", "x = 1\n");
     f.s.commit("QUAY-1: own");
     let own = f.run("pier-dev", &["propose", "--source", "ferry-pier", "--describe"]);
-    assert!(own.code == 0 && own.stdout.contains("ferry-pier:other into main"), "{}", own.told());
+    assert!(own.code == 0 && own.stdout.contains("ferry-pier:other into main"), "{}", own.rendered());
     let open = f.run("visitor", &["inbox", "--open", "--format", "json"]).json();
     assert_eq!(open.as_array().map(Vec::len), Some(2));
     assert_eq!(f.run("pier-dev", &["close", "1"]).code, 2);
@@ -281,7 +290,7 @@ fn a_host_that_is_killed_leaves_nothing_half() {
 fn what_goes_wrong_is_told() {
     let f = Ferry::new("", &[("a.py", "x = 1\n")]);
     f.offer("topic", "a.py", "x = 2\n");
-    let mut told = String::new();
+    let mut rendered = String::new();
     for args in [
         &["show", "9"][..],
         &["say", "1"],
@@ -293,17 +302,17 @@ fn what_goes_wrong_is_told() {
         &["propose", "--ticket", "QUAY-9", "--branch", "harbour-dev/again"],
         &["propose", "--host", "http://127.0.0.1:1"],
     ] {
-        told += &f.told("harbour-dev", args);
+        rendered += &f.rendered("harbour-dev", args);
     }
-    let bare = |args: &[&str], env: &[(&str, &str)]| f.s.swage_in(".", args, "", env).told() + "\n\n";
-    told += &bare(&["inbox"], &[]);
-    told += &bare(&["inbox"], &[("SWAGE_TOKEN", "guess")]).replace(&f.host.url, "[host]");
+    let bare = |args: &[&str], env: &[(&str, &str)]| f.s.swage_in(".", args, "", env).rendered() + "\n\n";
+    rendered += &bare(&["inbox"], &[]);
+    rendered += &bare(&["inbox"], &[("SWAGE_TOKEN", "guess")]).replace(&f.host.url, "[host]");
     f.s.git(&["config", "--unset", "swage.host"]);
-    told += &bare(&["inbox"], &[("SWAGE_TOKEN", "guess")]);
-    told += &bare(&["host", "serve", "--listen", "0.0.0.0:0"], &[]);
-    told += &bare(&["host", "serve", "--listen", "127.0.0.1:0", "--data", "a.py/host"], &[]);
-    told += &bare(&["host", "token", "a b", "--role", "reader", "--data", "../host"], &[]);
-    told += &bare(&["host", "repository", "ferry", "--data", "../host"], &[]);
-    insta::assert_snapshot!(told);
-    assert!(!told.contains("guess"), "a token was printed");
+    rendered += &bare(&["inbox"], &[("SWAGE_TOKEN", "guess")]);
+    rendered += &bare(&["host", "serve", "--listen", "0.0.0.0:0"], &[]);
+    rendered += &bare(&["host", "serve", "--listen", "127.0.0.1:0", "--data", "a.py/host"], &[]);
+    rendered += &bare(&["host", "token", "a b", "--role", "reader", "--data", "../host"], &[]);
+    rendered += &bare(&["host", "repository", "ferry", "--data", "../host"], &[]);
+    insta::assert_snapshot!(rendered);
+    assert!(!rendered.contains("guess"), "a token was printed");
 }

@@ -9,7 +9,7 @@ const RULES: &str = "packs = []\n[[rule]]\nid = \"no-bad\"\nseverity = \"error\"
 /// Files of a tree; `->` before the text makes a symbolic link.
 type Tree = &'static [(&'static str, &'static str)];
 
-/// The form, the tree before, the tree after, the diff, and what is told of it.
+/// The form, the tree before, the tree after, the diff, and what is reported.
 const FORMS: &[(&str, Tree, Tree, &str, &str)] = &[
     (
         "two files trade their names",
@@ -61,7 +61,7 @@ const FORMS: &[(&str, Tree, Tree, &str, &str)] = &[
         "modified q->q; q:3",
     ),
     (
-        "two folders whose names stand before the paths",
+        "two folders whose names are before the paths",
         &[("lib/f.c", "x\n"), ("lib/gone.c", "y\n")],
         &[("lib/f.c", "bad\n"), ("lib/new.c", "bad\n")],
         "--- x.orig/lib/f.c\n+++ x/lib/f.c\n@@ -1 +1 @@\n-x\n+bad\n--- /dev/null\n+++ x/lib/new.c\n@@ -0,0 +1 @@\n+bad\n--- x.orig/lib/gone.c\n+++ /dev/null\n@@ -1 +0,0 @@\n-y\n",
@@ -111,7 +111,7 @@ fn forms_of_diffs_fit_both_trees() {
             }
             let args = ["review", "--config", "rules.toml", "--patch", "-", "--tree", "tree", "--format", "json"];
             let ran = s.swage_in(".", &args, diff, &[]);
-            assert_eq!(ran.code, 0, "{name}, {side}: {}", ran.told());
+            assert_eq!(ran.code, 0, "{name}, {side}: {}", ran.rendered());
             let json = ran.json();
             let text = |value: &serde_json::Value| value.as_str().unwrap_or_default().to_owned();
             let files = json["files"].as_array().expect("files").iter();
@@ -119,8 +119,8 @@ fn forms_of_diffs_fit_both_trees() {
                 files.map(|f| format!("{} {}->{}", text(&f["kind"]), text(&f["old_path"]), text(&f["new_path"])));
             let new = json["findings"].as_array().expect("findings").iter().filter(|f| f["state"] == "new");
             let new = new.map(|f| format!("{}:{}", text(&f["anchor"]["path"]), f["anchor"]["start_line"]));
-            let told = format!("{}; {}", files.collect::<Vec<_>>().join(", "), new.collect::<Vec<_>>().join(" "));
-            assert_eq!(told, *expected, "{name}, {side}");
+            let rendered = format!("{}; {}", files.collect::<Vec<_>>().join(", "), new.collect::<Vec<_>>().join(" "));
+            assert_eq!(rendered, *expected, "{name}, {side}");
         }
     }
 }
@@ -172,17 +172,17 @@ fn a_diff_alone_is_looked_at_by_rules_on_structure() {
     let ran = s.swage_in(".", &["review", "--config", "rules.toml", "--patch", "-", "--format", "json"], diff, &[]);
     let json = ran.json();
     let findings = json["findings"].as_array().expect("findings");
-    let told: Vec<String> = findings
+    let rendered: Vec<String> = findings
         .iter()
         .map(|f| {
             format!("{} {} {}:{}", f["state"], f["rule"], f["anchor"]["path"], f["anchor"]["start_line"])
                 .replace('"', "")
         })
         .collect();
-    // What stands in broken code, what something around it must be known for, and what is cut off isn't told.
+    // What is in broken code, what something around it must be known for, and what is cut off isn't reported.
     let expected =
         ["new bad q.js:7", "new shut q.js:9", "unchanged bad q.py:10", "new free q.py:14", "unchanged bad q.py:15"];
-    assert_eq!(told, expected, "{}", ran.told());
+    assert_eq!(rendered, expected, "{}", ran.rendered());
     assert!(findings.iter().all(|f| f["from_fragment"] == true));
     assert_eq!(json["not_run"][0]["rule"], "names");
     let human = s.swage_in(".", &["review", "--config", "rules.toml", "--patch", "-"], diff, &[]).stdout;
@@ -197,7 +197,7 @@ fn mail(subject: &str, text: &str, diff: &str) -> String {
     )
 }
 
-/// Files and folders are one series in order, each finding is told with its mail, and rules on commits know the mails'
+/// Files and folders are one series in order, each finding names its mail, and rules on commits know the mails'
 /// subjects, messages and authors.
 #[test]
 fn a_series_is_told_mail_by_mail() {
@@ -220,15 +220,16 @@ fn a_series_is_told_mail_by_mail() {
     let of = |args: &[&str]| {
         let run = s.swage(&[&["review", "--tree", ".", "--format", "json", "--patch"], args].concat());
         assert_eq!(run.code, 0, "{args:?}: {}", run.stderr);
-        let told = run.json();
-        let subjects: Vec<_> = told["series"].as_array().unwrap().iter().map(|p| p["subject"].to_string()).collect();
-        let findings = told["findings"].as_array().unwrap().iter();
+        let rendered = run.json();
+        let subjects: Vec<_> =
+            rendered["series"].as_array().unwrap().iter().map(|p| p["subject"].to_string()).collect();
+        let findings = rendered["findings"].as_array().unwrap().iter();
         let findings: Vec<_> = findings
             .map(|f| {
                 format!("{}:{} {} {}", f["rule"].as_str().unwrap(), f["patch"], f["anchor"]["start_line"], f["message"])
             })
             .collect();
-        format!("{}\n{}\n{}", subjects.join(" "), findings.join("\n"), told["notes"][0])
+        format!("{}\n{}\n{}", subjects.join(" "), findings.join("\n"), rendered["notes"][0])
     };
     let whole = of(&["series"]);
     insta::assert_snapshot!("series", whole);

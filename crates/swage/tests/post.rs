@@ -20,7 +20,7 @@ fn series(s: &Sandbox) -> String {
     let args = ["format-patch", "--stdout", "--cover-letter", "--thread=shallow", "--to=reviewers@example.org", "main"];
     let mails = s.git(&args);
     s.git(&["checkout", "--quiet", "main"]);
-    // Ids and versions that git makes anew each time.
+    // Ids and versions that git makes new each time.
     let masked = with_plain_ids(&mails);
     masked.replace("*** SUBJECT HERE ***", "Boards").replace("*** BLURB HERE ***", "What they show.")
 }
@@ -34,7 +34,7 @@ fn with_plain_ids(mails: &str) -> String {
     ids.iter().enumerate().fold(mails.to_owned(), |text, (n, id)| text.replace(id, &format!("mail-{n}@example.org")))
 }
 
-/// Each finding stands below its line, in answer to the mail that brought it.
+/// Each finding is below its line, in answer to the mail with that line.
 #[test]
 fn mails_are_answered() {
     let s = Sandbox::with(&[("swage.toml", CONFIG)]);
@@ -43,7 +43,7 @@ fn mails_are_answered() {
     let args =
         ["post", "--to", "mail", "--patch", "../series.mbox", "--tree", ".", "--from", "Swage <swage@example.org>"];
     let ran = s.swage_in(".", &args, "", &[CLOCK]);
-    insta::assert_snapshot!("replies", ran.told());
+    insta::assert_snapshot!("replies", ran.rendered());
     // A mail by itself, from standard input, with a body in another encoding, gets the same answer.
     let separators: Vec<usize> = mails.match_indices(" Mon Sep 17 00:00:00 2001\n").map(|(at, _)| at).collect();
     let second = &mails[separators[1] + 26..separators[2] - 45];
@@ -53,14 +53,14 @@ fn mails_are_answered() {
     let alone = format!("{head}\nContent-Transfer-Encoding: quoted-printable\n\n{}\n", lines.join("=\n"));
     let args = ["post", "--to", "mail", "--patch", "-", "--tree", ".", "--from", "Swage <swage@example.org>"];
     let ran = s.swage_in(".", &args, &alone, &[CLOCK]);
-    assert!(ran.stdout.contains("> +    bad(a)\n\nerror: `bad(a)` is bad. (no-bad)\n"), "{}", ran.told());
+    assert!(ran.stdout.contains("> +    bad(a)\n\nerror: `bad(a)` is bad. (no-bad)\n"), "{}", ran.rendered());
     // Silence, unless the project wants a word.
     let clean = alone.replace("=62=61=64", "=67=6F=6F");
     let ran = s.swage_in(".", &args, &clean, &[CLOCK]);
-    assert!(ran.stdout.is_empty() && ran.stderr.contains("There is nothing new"), "{}", ran.told());
+    assert!(ran.stdout.is_empty() && ran.stderr.contains("There is nothing new"), "{}", ran.rendered());
     s.write("swage.toml", CONFIG.replace("[gate]", "[post]\nwhen_clean = \"praise\"\n\n[gate]"));
     let ran = s.swage_in(".", &args, &clean, &[CLOCK]);
-    assert!(ran.stdout.contains("\n\nNothing new was found in 1 file. "), "{}", ran.told());
+    assert!(ran.stdout.contains("\n\nNothing new was found in 1 file. "), "{}", ran.rendered());
 }
 
 /// What a mail says can't become a header, another mail, or something that a terminal obeys.
@@ -74,18 +74,18 @@ fn hostile_mails_are_answered() {
     for says in
         ["1 hunk doesn't parse without the rest of the file", "Without --tree, rules see only the lines of the diff"]
     {
-        assert!(ran.stderr.contains(says), "{}", ran.told());
+        assert!(ran.stderr.contains(says), "{}", ran.rendered());
     }
     let args = [&bare[..], &["--tree", "."]].concat();
     let ran = s.swage_in(".", &args, &format!("{head}\n{patch}"), &[CLOCK]);
-    insta::assert_snapshot!("hostile", ran.told());
+    insta::assert_snapshot!("hostile", ran.rendered());
     for (input, says) in [
         (patch.to_owned(), "standard input holds no mail"),
         (format!("Subject: x\nDate: y\n\n{patch}"), "mail 1 in standard input has no sender"),
         (format!("From: nobody\nSubject: x\n\n{patch}"), "mail 1 in standard input has no sender"),
     ] {
         let ran = s.swage_in(".", &args, &input, &[CLOCK]);
-        assert!(ran.code == 2 && ran.stderr.contains(says) && ran.stdout.is_empty(), "{says}: {}", ran.told());
+        assert!(ran.code == 2 && ran.stderr.contains(says) && ran.stdout.is_empty(), "{says}: {}", ran.rendered());
     }
 }
 
@@ -134,7 +134,7 @@ fn letters_are_sent() {
     let args = ["post", "--to", "mail", "--patch", "../series.mbox", "--tree", ".", "--from", "swage@example.org"];
     let (address, server) = mail_server(3);
     let ran = s.swage(&[&args[..], &["--smtp", &address]].concat());
-    assert_eq!((ran.stdout.as_str(), ran.code), ("3 new findings in 3 replies, sent.\n", 0), "{}", ran.told());
+    assert_eq!((ran.stdout.as_str(), ran.code), ("3 new findings in 3 replies, sent.\n", 0), "{}", ran.rendered());
     let letters = server.join().expect("letters");
     let says = ["3 new findings", "> +    bad(a)\n\nerror: ", "error: `bad(b)` is bad."];
     letters.iter().zip(says).for_each(|(letter, says)| assert!(letter.contains(says), "{letter}"));
@@ -143,12 +143,12 @@ fn letters_are_sent() {
     assert!(
         ran.code == 3 && ran.stderr.contains("the tide is out (1 of 3 mails sent; `Re: [PATCH 1/2]"),
         "{}",
-        ran.told()
+        ran.rendered()
     );
     assert_eq!(server.join().expect("letters").len(), 1);
 }
 
-/// A program that logs what it is told and answers; `$call` is the number of the step.
+/// A program that logs its input and answers; `$call` is the number of the step.
 fn program(cases: &str) -> String {
     format!(
         "#!/bin/sh\nwhile read -r line; do\n  call=${{line##*\\\"call\\\":}}\n  call=${{call%%[!0-9]*}}\n  printf '%s\\n' \"$line\" >> .git/told\n  yes=\"{{\\\"call\\\":$call,\\\"done\\\":true}}\"\n  case $line in\n{cases}\n  *'\"do\":\"begin\"'*) echo \"{{\\\"call\\\":$call,\\\"done\\\":true,\\\"threads\\\":$(cat .git/threads)}}\" ;;\n  *) echo \"$yes\" ;;\n  esac\ndone\n"
@@ -212,7 +212,7 @@ fn programs_are_told_step_by_step() {
         s.write(".git/threads", "[{\"thread\":\"t7\",\"key\":\"gone\",\"open\":true}]");
         _ = std::fs::remove_file(s.root.join(".git/told"));
         let ran = s.swage(&["post", "--to", "command"]);
-        assert!(ran.code == *code && ran.told().contains(says), "{name}: {}", ran.told());
+        assert!(ran.code == *code && ran.rendered().contains(says), "{name}: {}", ran.rendered());
         if *name == "all is well" {
             insta::assert_snapshot!("told", common::normal(&s.read(".git/told")));
         }
@@ -223,7 +223,11 @@ fn programs_are_told_step_by_step() {
     s.commit("no program");
     s.git(&["checkout", "--quiet", "-B", "topic"]);
     let ran = s.swage(&["post", "--to", "command"]);
-    assert!(ran.code == 2 && ran.stderr.contains("the target main names no program to post with"), "{}", ran.told());
+    assert!(
+        ran.code == 2 && ran.stderr.contains("the target main names no program to post with"),
+        "{}",
+        ran.rendered()
+    );
 }
 
 /// The program that ships with the demo keeps threads across runs: they are opened once, closed when their finding is gone.
@@ -250,7 +254,7 @@ fn the_example_keeps_threads() {
         s.write("a.py", code);
         s.commit("work");
         let ran = s.swage(&["post", "--to", "command"]);
-        assert_eq!(ran.stdout, format!("topic: {expected}.\n"), "{}", ran.told());
+        assert_eq!(ran.stdout, format!("topic: {expected}.\n"), "{}", ran.rendered());
     }
     let kept: serde_json::Value = serde_json::from_str(&s.read(".git/threads.json")).expect("JSON");
     let threads = kept["topic"].as_object().expect("threads");
@@ -273,6 +277,6 @@ fn ways_are_not_mixed() {
     ];
     for (args, says) in cases {
         let ran = s.swage(args);
-        assert!(ran.code == 2 && ran.stderr.contains(says), "{args:?}: {}", ran.told());
+        assert!(ran.code == 2 && ran.stderr.contains(says), "{args:?}: {}", ran.rendered());
     }
 }

@@ -190,21 +190,21 @@ fn every_refusal_says_what_to_do() {
         s.write(path, text);
     }
     std::fs::write(s.root.join("bytes.toml"), b"packs = []\n# \xff\n").expect("a file");
-    let mut told = String::new();
+    let mut rendered = String::new();
     let mut silent = Vec::new();
     for (what, calls) in CALLS {
-        told += &format!("# {what}\n\n");
+        rendered += &format!("# {what}\n\n");
         for call in *calls {
             let args: Vec<String> = call.split_whitespace().map(|word| word.replace('~', " ")).collect();
             let args: Vec<&str> = args.iter().map(String::as_str).collect();
             let ran = s.swage(&args);
-            told += &format!("$ swage {call}\n{}[{}]\n\n", ran.stderr, ran.code);
+            rendered += &format!("$ swage {call}\n{}[{}]\n\n", ran.stderr, ran.code);
             let has_remedy = ran.stderr.trim_end().lines().count() > 1;
             if ran.code < 2 || !ran.stdout.is_empty() || !has_remedy {
                 silent.push(format!("{call}: {} {}{}", ran.code, ran.stdout, ran.stderr));
             }
         }
     }
-    insta::assert_snapshot!(common::normal(&told));
+    insta::assert_snapshot!(common::normal(&rendered));
     assert!(silent.is_empty(), "no failure, or none with a way out:\n{}", silent.join("\n"));
 }

@@ -4,8 +4,8 @@ mod common;
 use common::{CONFIG, Sandbox};
 
 /// `path:line state` of every finding that isn't unchanged, and the files with their kinds.
-fn told(ran: &common::Ran) -> String {
-    assert_eq!(ran.code, 0, "{}", ran.told());
+fn rendered(ran: &common::Ran) -> String {
+    assert_eq!(ran.code, 0, "{}", ran.rendered());
     let json = ran.json();
     let text = |v: &serde_json::Value| v.as_str().unwrap_or_default().to_owned();
     let findings = json["findings"].as_array().expect("findings").iter().filter(|f| f["state"] != "unchanged");
@@ -67,7 +67,7 @@ fn every_source_of_a_change() {
         let args: Vec<&str> = [&["review", "--format", "json"], *args].concat();
         // From the root, from a folder below, with 1 thread and with 8, with a cold, a warm and no cache.
         let first = s.swage(&args);
-        assert_eq!(told(&first), *expected, "{args:?}");
+        assert_eq!(rendered(&first), *expected, "{args:?}");
         let json = s.swage(&args).stdout;
         for extra in [&["--threads", "1"][..], &["--threads", "8", "--no-cache"], &["--no-cache"]] {
             let again = s.swage_in("sub", &[&args, extra].concat(), "", &[]);
@@ -84,11 +84,11 @@ fn worktrees_and_bare_repositories() {
     s.git(&["worktree", "add", "--quiet", "../linked", "topic", "--force"]);
     s.git(&["clone", "--quiet", "--bare", ".", "../bare.git"]);
     let args = ["review", "--format", "json", "--no-cache", "main..topic"];
-    let expected = told(&s.swage(&args));
-    assert_eq!(told(&s.swage_in("../linked/sub", &args, "", &[])), expected);
+    let expected = rendered(&s.swage(&args));
+    assert_eq!(rendered(&s.swage_in("../linked/sub", &args, "", &[])), expected);
     s.write("../rules.toml", CONFIG);
     let bare = s.swage_in("../bare.git", &[&args[..], &["--config", "../rules.toml"]].concat(), "", &[]);
-    assert_eq!(told(&bare), expected);
+    assert_eq!(rendered(&bare), expected);
     // Objects may have longer names.
     std::fs::create_dir(s.root.join("../longer")).expect("made");
     let export = s.git(&["fast-export", "--all"]) + "\n";
@@ -96,9 +96,9 @@ fn worktrees_and_bare_repositories() {
     s.git(&["init", "--quiet", "--object-format=sha256", "--initial-branch=main", "../longer"]);
     s.git(&["-C", "../longer", "-c", "alias.import=!git fast-import --quiet <../export", "import"]);
     s.git(&["-C", "../longer", "reset", "--quiet", "--hard"]);
-    assert_eq!(told(&s.swage_in("../longer", &args, "", &[])), expected);
+    assert_eq!(rendered(&s.swage_in("../longer", &args, "", &[])), expected);
     assert_eq!(s.swage_in("../longer", &["gate", "main..topic"], "", &[]).code, 1);
-    insta::assert_snapshot!(s.swage_in("../bare.git", &["review"], "", &[]).told(), @r"
+    insta::assert_snapshot!(s.swage_in("../bare.git", &["review"], "", &[]).rendered(), @r"
     --- stderr ---
     swage: this repository has no working tree, so there is no unsaved work to review
     Give a range of revisions, such as main...topic.
@@ -119,13 +119,13 @@ fn patches_with_and_without_a_tree() {
         |args: &[&str], input: &str| s.swage_in(".", &[&["review", "--format", "json"], args].concat(), input, &[]);
     // The tree has the new files now, then the old ones.
     let after = review(&["--patch", "../change.diff", "--tree", "."], "");
-    assert_eq!(told(&after), expected);
+    assert_eq!(rendered(&after), expected);
     assert!(after.json()["notes"].to_string().contains("after the change"));
     s.git(&["checkout", "--quiet", "main"]);
     let before = review(&["--patch", "-", "--tree", "."], &patch);
-    assert_eq!(told(&before), expected);
+    assert_eq!(rendered(&before), expected);
     assert!(before.json()["notes"].to_string().contains("before the change"));
-    assert_eq!(told(&review(&["--patch", "-", "--tree", "."], &mail)), expected);
+    assert_eq!(rendered(&review(&["--patch", "-", "--tree", "."], &mail)), expected);
 
     // A log of two commits over one file, newest first, is one change of it.
     s.branch("two");
@@ -134,14 +134,14 @@ fn patches_with_and_without_a_tree() {
     s.write("sub/c.py", "d = 0\nc = 1\nbad(1)\n");
     s.commit("two");
     let log = s.git(&["log", "-p", "main.."]) + "\n";
-    assert_eq!(told(&review(&["--patch", "-", "--tree", "."], &log)), "sub/c.py:3 new sub/c.py=modified");
+    assert_eq!(rendered(&review(&["--patch", "-", "--tree", "."], &log)), "sub/c.py:3 new sub/c.py=modified");
     s.git(&["checkout", "--quiet", "main"]);
-    assert_eq!(told(&review(&["--patch", "-", "--tree", "."], &log)), "sub/c.py:3 new sub/c.py=modified");
+    assert_eq!(rendered(&review(&["--patch", "-", "--tree", "."], &log)), "sub/c.py:3 new sub/c.py=modified");
 
     // Without a tree: rules on lines run, the others are named.
     s.write("lines.toml", "packs = []\n[[rule]]\nid = \"shout\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = { text = \"bad\" }\n[[rule]]\nid = \"deep\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = { names = \"undefined\" }\n");
     let alone = review(&["--patch", "-", "--config", "lines.toml"], &patch);
-    assert_eq!(told(&alone), expected);
+    assert_eq!(rendered(&alone), expected);
     assert_eq!(alone.json()["not_run"][0]["rule"], "deep");
 
     // Hostile paths read nothing outside the tree.
@@ -149,10 +149,10 @@ fn patches_with_and_without_a_tree() {
     for path in ["../change.diff", "/etc/hostname", "link/hostname", "sub/../a.py"] {
         let hostile = format!("--- {path}\n+++ {path}\n@@ -1 +1 @@\n-a\n+b\n");
         let ran = review(&["--patch", "-", "--tree", "."], &hostile);
-        assert_eq!(ran.code, 2, "{}", ran.told());
+        assert_eq!(ran.code, 2, "{}", ran.rendered());
         let refused =
             ["this path leads out of the tree", "so it isn't read"].iter().any(|why| ran.stderr.contains(why));
-        assert!(refused, "{}", ran.told());
+        assert!(refused, "{}", ran.rendered());
     }
 }
 

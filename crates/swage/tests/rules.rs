@@ -32,13 +32,17 @@ fn patterns_are_tried_on_the_spot() {
         &["store.find(X)", "--language", "typescript", "--node", "X=thing"],
         &["x", "--language", "go"],
     ];
-    let told: Vec<String> = attempts
+    let rendered: Vec<String> = attempts
         .iter()
         .map(|args| {
-            format!("$ swage rules try {}\n{}\n", args.join(" "), s.swage(&[&["rules", "try"], *args].concat()).told())
+            format!(
+                "$ swage rules try {}\n{}\n",
+                args.join(" "),
+                s.swage(&[&["rules", "try"], *args].concat()).rendered()
+            )
         })
         .collect();
-    insta::assert_snapshot!(told.join("\n"));
+    insta::assert_snapshot!(rendered.join("\n"));
 }
 
 /// The packs' pages say what the packs say.
@@ -114,12 +118,12 @@ fn the_schema_says_what_the_reader_says() {
 #[test]
 fn rules_are_listed_shown_and_tested() {
     let s = Sandbox::with(&[("swage.toml", CONFIG)]);
-    insta::assert_snapshot!("list", s.swage(&["rules", "list"]).told());
-    insta::assert_snapshot!("show", s.swage(&["rules", "show", "no-bad"]).told());
+    insta::assert_snapshot!("list", s.swage(&["rules", "list"]).rendered());
+    insta::assert_snapshot!("show", s.swage(&["rules", "show", "no-bad"]).rendered());
     let wrong = "\n[[rule.examples]]\npath = \"a.py\"\ncode = \"good(1)\\nbad(2)\\n\"\nlines = [1]\n";
     let config = CONFIG.replace("\n[[rule]]\nid = \"parameters\"", &format!("{wrong}\n[[rule]]\nid = \"parameters\""));
     s.write("swage.toml", config);
-    insta::assert_snapshot!("test", s.swage(&["rules", "test"]).told());
+    insta::assert_snapshot!("test", s.swage(&["rules", "test"]).rendered());
 }
 
 /// Rules that look at other things than one file's code.
@@ -184,9 +188,10 @@ fn rules_on_more_than_one_file_are_shown_and_tested() {
         &["show", "opend"],
         &["test"],
     ];
-    let told = asked
-        .map(|args| format!("$ swage rules {}\n{}\n", args.join(" "), s.swage(&[&["rules"], args].concat()).told()));
-    insta::assert_snapshot!(told.join("\n"));
+    let rendered = asked.map(|args| {
+        format!("$ swage rules {}\n{}\n", args.join(" "), s.swage(&[&["rules"], args].concat()).rendered())
+    });
+    insta::assert_snapshot!(rendered.join("\n"));
 }
 
 /// An organisation's rules under a team's: beside the repository, and in a commit of it.
@@ -204,10 +209,10 @@ fn layers_change_rules_unless_they_are_locked() {
     let adjust = "[[adjust]]\nrule = \"no-bad\"\nseverity = \"note\"\nskip_paths = [\"old/**\"]\n[[adjust]]\nrule = \"parameters\"\noff = true\n[[adjust]]\nrule = \"shout\"\noff = true\n";
     s.write("swage.toml", format!("{extends}{adjust}"));
     s.write("old/b.py", "bad(2)\nLOUD\n");
-    let told = |args: &[&str]| s.swage(args).told().replace(&pinned, "[pinned]");
-    let mut all = told(&["rules", "list"]) + "\n\n" + &told(&["rules", "show", "no-bad"]);
+    let rendered = |args: &[&str]| s.swage(args).rendered().replace(&pinned, "[pinned]");
+    let mut all = rendered(&["rules", "list"]) + "\n\n" + &rendered(&["rules", "show", "no-bad"]);
     for args in [&["rules", "show", "parameters"][..], &["scan", "--format", "lines"], &["review", "--uncommitted"]] {
-        all += &format!("\n\n{}", told(args));
+        all += &format!("\n\n{}", rendered(args));
     }
     for wrong in
         ["git:shared/house.toml@main", "git:shared/house.toml@abcdef0", "git:nowhere.toml@PINNED", "../nowhere.toml"]
@@ -219,7 +224,7 @@ fn layers_change_rules_unless_they_are_locked() {
                 wrong.replace("PINNED", &pinned)
             ),
         );
-        all += &format!("\n\n{}", told(&["rules", "list"]));
+        all += &format!("\n\n{}", rendered(&["rules", "list"]));
     }
     insta::assert_snapshot!(all);
 }
@@ -230,9 +235,9 @@ fn what_a_new_rule_would_say_of_old_code_is_counted() {
     s.branch("topic");
     s.write("swage.toml", format!("{CONFIG}{}", RULE_ON_WORSE));
     s.write("b.py", "worse(3)\nworse(4)\n");
-    let told = s.swage(&["review"]).stdout;
+    let rendered = s.swage(&["review"]).stdout;
     let expected = "The rule `no-worse` is new: 3 findings of it were there before this change and stay unblamed.";
-    assert!(told.replace("\n  ", " ").replace('\n', " ").contains(expected), "{told}");
+    assert!(rendered.replace("\n  ", " ").replace('\n', " ").contains(expected), "{rendered}");
     s.commit("the rule");
     s.git(&["checkout", "--quiet", "-B", "main"]);
     s.git(&["checkout", "--quiet", "-b", "later"]);

@@ -1,4 +1,4 @@
-//! Decisions: recording them, what they let be, what brings a finding back, and whose decisions the gate heeds.
+//! Decisions: recording them, what they accept, what brings a finding back, and whose decisions the gate heeds.
 
 mod common;
 use common::{CONFIG, Sandbox, without_dates};
@@ -18,11 +18,11 @@ fn start() -> Sandbox {
 fn standing(s: &Sandbox, args: &[&str]) -> String {
     let json = s.swage(&[args, &["--format", "json"]].concat()).json();
     let all = json["findings"].as_array().cloned().unwrap_or_default();
-    let told = all.iter().filter(|f| f["state"] != "absent").map(|f| {
+    let rendered = all.iter().filter(|f| f["state"] != "absent").map(|f| {
         let answer = f["decision"]["as"].as_str().unwrap_or("open");
         format!("{}:{} {answer}", f["anchor"]["path"].as_str().unwrap_or_default(), f["anchor"]["start_line"])
     });
-    told.collect::<Vec<_>>().join(", ")
+    rendered.collect::<Vec<_>>().join(", ")
 }
 
 fn key(s: &Sandbox, line: u64) -> String {
@@ -41,17 +41,17 @@ fn decisions_are_recorded_and_listed() {
     let s = start();
     let key = key(&s, 3);
     let ran = s.swage(&["settle", &key[..8], "--as", "intended", "--because", "the board \"needs\" it"]);
-    insta::assert_snapshot!("settled", ran.told());
+    insta::assert_snapshot!("settled", ran.rendered());
     let file = s.read(".swage/decisions.toml").replace(&key, "[key]");
     insta::assert_snapshot!("file", without_dates(&file));
-    insta::assert_snapshot!("list", without_dates(&s.swage(&["settle", "--list"]).told()));
+    insta::assert_snapshot!("list", without_dates(&s.swage(&["settle", "--list"]).rendered()));
     assert_eq!(standing(&s, &["review"]), "a.py:3 intended, a.py:8 open");
     let human = s.swage(&["review"]).stdout;
     assert!(human.contains("Also: 1 settled.") && !human.contains("bad(path)` is bad"), "{human}");
     let sarif = s.swage(&["review", "--format", "sarif"]).json();
     assert_eq!(sarif["runs"][0]["results"][0]["suppressions"][0]["kind"], "external");
     assert_eq!(s.swage(&["settle", "--check"]).code, 0);
-    // Settling anew replaces, dropping takes it back.
+    // Settling again replaces, dropping takes it back.
     assert_eq!(s.swage(&["settle", &key, "--as", "wrong", "--because", "no"]).code, 0);
     assert_eq!(standing(&s, &["scan"]), "a.py:3 wrong, a.py:8 open");
     assert_eq!(s.swage(&["settle", &key, "--drop"]).stdout, "Dropped 1 decision.\n");
@@ -77,10 +77,10 @@ fn calls_that_settle_nothing() {
     ];
     for (args, says) in cases {
         let ran = s.swage(args);
-        assert!(ran.code == 2 && ran.stderr.contains(says), "{args:?}: {}", ran.told());
+        assert!(ran.code == 2 && ran.stderr.contains(says), "{args:?}: {}", ran.rendered());
     }
     s.write(".swage/decisions.toml", "[[decision]]\nrule = 'no-bad'\nas = 'fine'\nbecause = ''\non = 'today'\n");
-    insta::assert_snapshot!("broken", s.swage(&["review"]).told());
+    insta::assert_snapshot!("broken", s.swage(&["review"]).rendered());
 }
 
 /// A decision, a change to the code behind it, and how the findings stand then. The control is the first row.
@@ -133,7 +133,7 @@ fn decisions_follow_code_and_not_its_meaning() {
         s.commit("work");
         let ran =
             s.swage(&["settle", &key_of(&s, &["scan"], 3), "--as", "intended", "--because", "so", "--scope", scope]);
-        assert_eq!(ran.code, 0, "{}", ran.told());
+        assert_eq!(ran.code, 0, "{}", ran.rendered());
         edit(&s);
         assert_eq!(standing(&s, &["scan"]), *expected, "{name}");
     }
@@ -178,7 +178,7 @@ fn what_has_run_out_comes_back() {
         ran.stdout
     );
     let ran = s.swage(&["settle", "--check"]);
-    assert!(ran.code == 1 && ran.stdout.contains("1 without effect"), "{}", ran.told());
+    assert!(ran.code == 1 && ran.stdout.contains("1 without effect"), "{}", ran.rendered());
 }
 
 /// Settling a measure that has grown covers the value that it has then, and no larger one.
@@ -189,7 +189,7 @@ fn a_grown_measure_is_settled_at_its_value() {
     s.write("a.py", "def load(a, b, c, d):\n    return a\n");
     s.commit("work");
     let ran = s.swage(&["settle", &key(&s, 1), "--as", "later", "--because", "soon", "--until", "2999-01-01"]);
-    assert_eq!(ran.code, 0, "{}", ran.told());
+    assert_eq!(ran.code, 0, "{}", ran.rendered());
     assert_eq!(standing(&s, &["review"]), "a.py:1 later");
     s.write("a.py", "def load(a, b, c, d, e):\n    return a\n");
     assert_eq!(standing(&s, &["review"]), "a.py:1 open");
@@ -203,7 +203,7 @@ fn the_gate_heeds_the_targets_decisions_only() {
     s.swage(&["settle", &key, "--as", "wrong", "--because", "I say so"]);
     s.commit("decide");
     let ran = s.swage(&["gate", "--format", "json"]);
-    assert_eq!(ran.code, 1, "{}", ran.told());
+    assert_eq!(ran.code, 1, "{}", ran.rendered());
     let notes = ran.json()["notes"].to_string();
     assert!(notes.contains("They would settle: no-bad at a.py:3:5 as wrong."), "{notes}");
     // The control: the same decisions on the target.
@@ -215,5 +215,5 @@ fn the_gate_heeds_the_targets_decisions_only() {
     s.git(&["checkout", "--quiet", "topic"]);
     s.git(&["reset", "--quiet", "--hard", "HEAD^"]);
     let ran = s.swage(&["gate", "main..topic"]);
-    assert_eq!(ran.code, 0, "{}", ran.told());
+    assert_eq!(ran.code, 0, "{}", ran.rendered());
 }

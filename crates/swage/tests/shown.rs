@@ -47,30 +47,30 @@ fn every_form_shows_what_is_chosen() {
         assert_eq!(sarif["runs"][0]["results"].as_array().map(Vec::len), Some(*machines), "{chosen:?}");
         assert_eq!(sarif["runs"][0]["properties"]["findingsLeftOut"].as_u64().unwrap_or(0), left, "{chosen:?}");
         let gate = s.swage(&[&["gate"], *chosen].concat());
-        assert!(gate.code == 1 && gate.stdout.contains("30 new errors"), "{chosen:?}: {}", gate.told());
+        assert!(gate.code == 1 && gate.stdout.contains("30 new errors"), "{chosen:?}: {}", gate.rendered());
     }
     assert_eq!(s.swage(&["review", "--path", "["]).code, 2);
     assert_eq!(s.swage(&["review", "--rule", "parameters", "--fail-on", "error"]).code, 1);
 }
 
-/// A rule that fires again and again is shown by its first findings, behind a table; whoever asks gets all.
+/// A rule that fires again and again is shown by its first findings, after a table; whoever asks gets all.
 #[test]
 fn many_findings_of_a_rule_are_cut() {
     let s = harbour();
     let ran = s.swage(&["review"]);
     let shown = |text: &str| text.matches("`bad(a)` is bad.").count();
     assert_eq!(shown(&ran.stdout), 10);
-    assert!(ran.stdout.contains("20 more of no-bad: `--rule no-bad` shows them.\n"), "{}", ran.told());
+    assert!(ran.stdout.contains("20 more of no-bad: `--rule no-bad` shows them.\n"), "{}", ran.rendered());
     let table = ran.stdout.find("rule            new").expect("a table");
-    assert!(table < ran.stdout.find("`bad(a)` is bad.").expect("findings"), "{}", ran.told());
+    assert!(table < ran.stdout.find("`bad(a)` is bad.").expect("findings"), "{}", ran.rendered());
     for all in [&["review", "--rule", "no-bad"][..], &["review", "--all"]] {
         assert_eq!(shown(&s.swage(all).stdout), 30, "{all:?}");
     }
-    insta::assert_snapshot!("summary", s.swage(&["review", "--summary"]).told());
+    insta::assert_snapshot!("summary", s.swage(&["review", "--summary"]).rendered());
     let summary = s.swage(&["gate", "--summary", "--rule", "no-bad", "--format", "json"]).json();
     insta::assert_snapshot!("summary_json", common::normal(&serde_json::to_string_pretty(&summary).expect("JSON")));
     let ran = s.swage(&["review", "--summary", "--format", "sarif"]);
-    assert!(ran.code == 2 && ran.stderr.contains("this form has no summary"), "{}", ran.told());
+    assert!(ran.code == 2 && ran.stderr.contains("this form has no summary"), "{}", ran.rendered());
 }
 
 /// What was left out must not look as if it were gone.
@@ -82,7 +82,11 @@ fn results_with_findings_left_out_are_no_baseline() {
         assert_eq!(s.swage(&["scan", "--rule", "parameters", "--format", form, "--output", &file]).code, 0);
         for args in [&["scan", "--baseline", &file][..], &["compare", &file, &file]] {
             let ran = s.swage(args);
-            assert!(ran.code == 2 && ran.stderr.contains("findings were left out of it"), "{args:?}: {}", ran.told());
+            assert!(
+                ran.code == 2 && ran.stderr.contains("findings were left out of it"),
+                "{args:?}: {}",
+                ran.rendered()
+            );
         }
     }
 }

@@ -113,7 +113,7 @@ fn findings_are_gone_through() {
     t.press("u");
     t.shows("Taken back.");
     assert!(!s.root.join(".swage/decisions.toml").exists(), "the last decision takes its file along");
-    // Smaller, and drawn anew.
+    // Smaller, and drawn again.
     t.master.resize(PtySize { rows: 12, cols: 40, ..PtySize::default() }).expect("resized");
     t.screen.screen_mut().set_size(12, 40);
     t.shows("2 of 2");
@@ -141,7 +141,7 @@ fn findings_are_gone_through() {
 #[test]
 fn without_a_terminal_it_says_what_to_use() {
     let s = harbour();
-    insta::assert_snapshot!("no-terminal", s.swage(&["step"]).told());
+    insta::assert_snapshot!("no-terminal", s.swage(&["step"]).rendered());
     let mut t = Terminal::start(&s, &["step", "--rule", "no-such"], (24, 80));
     t.shows("There is nothing to go through");
     assert_eq!(t.end().1, 0);

@@ -71,7 +71,7 @@ fn every_view_fits_its_terminal() {
             assert!(too_wide.is_empty() || args.contains(&"lines"), "{args:?} at {cols}:\n{}", too_wide.join("\n"));
             all.push(words(&text));
         }
-        // Where nothing is cut or laid out anew, the same is said.
+        // Where nothing is cut or laid out again, the same is said.
         if matches!(args[0], "handoff" | "settle" | "inbox") {
             assert!(all.windows(2).all(|pair| pair[0] == pair[1]), "{args:?}: {all:#?}");
         }

@@ -149,7 +149,7 @@ pub fn compare(files: &[FileHits], texts: &dyn Fn(usize) -> Option<Sides<Vec<u8>
     pairing.result()
 }
 
-/// The changed region that a finding outside of all definitions stands in: nothing else says that it stayed in its place.
+/// The changed region that a finding outside of all definitions is in: nothing else says that it stayed in its place.
 fn region(hit: &Hit, of: impl Fn(u32) -> usize) -> Option<usize> {
     if hit.scope.is_empty() { hit.first_index().map(of) } else { None }
 }

@@ -50,6 +50,7 @@ pub(super) struct Outline(Vec<Line>);
 impl Outline {
     /// `moved` says by a line's number, 0-based, whether the change moved it.
     fn of(text: &[u8], moved: impl Fn(u32) -> bool) -> Self {
+        // Blank lines are left out here, once, so that runs go across them.
         let line = |(number, text): (u32, &[u8])| {
             let text = without_white_space(text);
             let signs = text.iter().filter(|b| b.is_ascii_alphanumeric() || !b.is_ascii()).count();
@@ -77,10 +78,11 @@ impl Outline {
     }
 
     /// The lines of a definition around a finding, whose line is `own`, and the digest of them all, when the change moved
-    /// it as a whole. Lines of signs alone stand in many places, so a diff may well keep them. What is measured of a
+    /// it as a whole. Lines of signs alone are in many places, so a diff may well keep them. What is measured of a
     /// definition is named in its first line, which may have changed on the way.
     fn moved_definition(&self, hit: &Hit, own: usize) -> Option<(Range<usize>, u64)> {
         let (first, last) = hit.definition?;
+        // The last line's number + 1 is the first one after the definition.
         let range = self.index(first) + usize::from(hit.figure.is_some())..self.index(last + 1);
         let lines = self.0.get(range.clone()).filter(|lines| !lines.is_empty())?;
         if !range.clone().zip(lines).all(|(at, line)| line.moved || line.signs == 0 || at == own) {
@@ -94,6 +96,7 @@ impl Outline {
 /// Whether the run of equal lines that moved around two lines is long enough. The two themselves count in any case: a diff
 /// may have taken another line of the same text for one of them.
 fn common_run(old: &Outline, at_old: usize, new: &Outline, at_new: usize) -> bool {
+    // A line of signs alone neither counts nor ends the run: `}` is everywhere.
     let pair = |a: Option<&Line>, b: Option<&Line>| match (a, b) {
         (Some(a), Some(b)) if a.digest == b.digest => {
             let moved = a.moved && b.moved;
@@ -110,6 +113,7 @@ fn common_run(old: &Outline, at_old: usize, new: &Outline, at_new: usize) -> boo
         (lines, signs) = (lines + step.0, signs + step.1);
         lines >= LEAST_LINES && signs >= LEAST_SIGNS
     };
+    // Downwards, then upwards; long enough is enough.
     let mut distance = 1;
     while let Some(step) = pair(old.0.get(at_old + distance), new.0.get(at_new + distance)) {
         if take(step) {
@@ -180,6 +184,7 @@ impl<'a> Stays<'a> {
             (Some((old, _)), Some((new, _))) => self.files[at].map.to_new(old - 1).is_some_and(|line| line + 1 == new),
             (Some(_), None) | (None, Some(_)) => false,
         };
+        // The diff kept the first line of the definition, so the two are in the same one.
         if same_definition {
             return true;
         }
@@ -201,7 +206,7 @@ struct FileMoves {
     left: Outline,
     /// Before, with those that are there still under another name, at which the rule doesn't look; empty when the name stays.
     renamed: Outline,
-    /// After, with those that the change brought.
+    /// After, with those that the change added.
     came: Outline,
 }
 
@@ -238,6 +243,7 @@ impl Moves {
         Self { outlines: files.iter().enumerate().map(|f| if open(f.0) { outline(f) } else { None }).collect() }
     }
 
+    /// All trails by which a finding can be met; none when its line was not part of the change.
     fn trails<'a>(&self, outline: &Outline, hit: &'a Hit) -> Vec<Trail<'a>> {
         let Some(first) = hit.first_index() else { return Vec::new() };
         let at = outline.index(first + 1);
@@ -271,6 +277,7 @@ impl Moves {
         for &(file, index) in came {
             let Some(FileMoves { came: outline, .. }) = &self.outlines[file] else { continue };
             let hit = &files[file].hits.new[index];
+            // A digest of three lines only proposes a pair: the run has to be long enough, in letters, too.
             let fits = |trail: &Trail<'_>, &number: &usize| {
                 let (from, base) = left[number];
                 match (trail.2, &self.outlines[from]) {
@@ -285,6 +292,7 @@ impl Moves {
             };
             let found = self.trails(outline, hit).into_iter().find_map(|trail| {
                 let list = open.get_mut(&trail)?;
+                // Each finding is paired once, and the list doesn't grow old.
                 list.retain(|&number| !used[number]);
                 list.iter().take(MOST_TRIED).copied().find(|number| fits(&trail, number))
             });

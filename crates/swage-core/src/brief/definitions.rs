@@ -26,7 +26,7 @@ pub enum What {
     Changed,
     /// It has another name.
     Renamed,
-    /// It stands in another file, or in another definition.
+    /// It is in another file, or in another definition.
     Moved,
     /// It goes.
     Removed,
@@ -56,7 +56,7 @@ pub struct DefinitionChange {
     pub old_name: Option<String>,
     /// `function`, or `type` for a class or anything of that kind.
     pub kind: &'static str,
-    /// Its file; where it goes, the one that it stood in.
+    /// Its file; where it goes, the one that it was in.
     pub path: Path,
     /// The file before, when that was another.
     pub old_path: Option<Path>,
@@ -243,7 +243,7 @@ impl<'f> Pairing<'f> {
             });
         };
         let old = &self.files[old_file].old[old_at];
-        // What stands in a definition that moved or got another name goes with it.
+        // What is in a definition that moved or got another name goes with it.
         let carried = match (outer(&self.files[old_file].old, old_at), outer(&file.new, at)) {
             (None, None) => old_file == index,
             (Some(from), Some(to)) => self.partners.get(&(index, to)) == Some(&(old_file, from)),

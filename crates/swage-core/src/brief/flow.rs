@@ -140,7 +140,7 @@ impl Elsewhere {
 }
 
 /// Whether a call may be one of a definition, as far as its form tells: what hangs on a value is a method, and what hangs on a
-/// module stands in that.
+/// module is in that.
 fn may_call(call: &Call, path: &str, name: &str, is_function: bool) -> bool {
     match &call.receiver {
         None => true,
@@ -240,7 +240,7 @@ impl<'o> Drawing<'o> {
     }
 }
 
-/// The calls of both sides in order: those of the new side, each removed one after what stood before it.
+/// The calls of both sides in order: those of the new side, each removed one after what was before it.
 fn merged<'c>(old: &'c [Call], new: &'c [Call], file: &FileOutlines) -> Vec<(&'c Call, Marker)> {
     let removed: Vec<&Call> = old.iter().filter(|call| file.removes(call.line)).collect();
     let added: Vec<&Call> = new.iter().filter(|call| file.adds(call.line)).collect();
@@ -265,9 +265,9 @@ fn merged<'c>(old: &'c [Call], new: &'c [Call], file: &FileOutlines) -> Vec<(&'c
     }
     for call in removed.into_iter().filter(|call| !is_kept(&mut kept_old, &call.name)) {
         // Before the first call that came after it.
-        let behind =
+        let after =
             |(other, _): &(&Call, Marker)| file.map.to_old(other.line - 1).is_some_and(|line| line + 1 > call.line);
-        let at = all.iter().position(behind).unwrap_or(all.len());
+        let at = all.iter().position(after).unwrap_or(all.len());
         all.insert(at, (call, Marker::Removed));
     }
     all

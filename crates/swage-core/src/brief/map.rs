@@ -1,7 +1,7 @@
 //! The map of a change: its files by folder, those that refer to it, and an arrow for each pair of them.
 //!
-//! Folders stand in columns so that arrows run from left to right, from the user to what is used, wherever users don't go in a
-//! circle. Each folder's column is the longest way to it (layering by longest path); within a folder files stand in the order of
+//! Folders are in columns so that arrows run from left to right, from the user to what is used, wherever users don't go in a
+//! circle. Each folder's column is the longest way to it (layering by longest path); within a folder files are in the order of
 //! their paths. Lengths are in the units of the drawing, about one pixel each, from the upper left corner.
 
 use std::collections::{BTreeMap, BTreeSet};

@@ -20,7 +20,7 @@ pub(super) struct Definition {
     pub lines: (u32, u32),
     /// The lines of its own text, without those of comments and of definitions inside it, 1-based.
     pub own_lines: Vec<u32>,
-    /// What stands before its body, with single blanks.
+    /// What is before its body, with single blanks.
     pub signature: String,
     /// Digest of its own text without white space, comments, its own name and the definitions inside it.
     pub text: u64,
@@ -170,7 +170,7 @@ fn without_parameters(name: &str) -> String {
     name.split(['<', '[']).next().unwrap_or(name).trim().to_owned()
 }
 
-/// A text without white space and without a name that stands in it as a word.
+/// A text without white space and without a name that is in it as a word.
 fn without_name(text: &[u8], name: &str) -> Vec<u8> {
     let mut out = Vec::with_capacity(text.len());
     let mut at = 0;
@@ -203,7 +203,7 @@ fn called<'t>(call: Node<'t>, language: &Language) -> Option<Node<'t>> {
     let fields = ["function", "method", "name", "constructor", "type", "macro"];
     let mut at = fields.iter().find_map(|field| call.child_by_field_name(field)).or_else(|| call.named_child(0))?;
     let tables = language.tables();
-    // A longer name ends with what is called; what it is called with stands beside it.
+    // A longer name ends with what is called; what it is called with is beside it.
     for _ in 0..DEEPEST {
         if tables.is(at.kind_id(), Class::Name) && at.named_child_count() == 0 {
             return Some(at);

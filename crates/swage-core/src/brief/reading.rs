@@ -147,7 +147,7 @@ fn many(n: usize, what: &str) -> String {
     format!("{n} {what}{}", if n == 1 { "" } else { "s" })
 }
 
-/// The riskiest places, worst first. What weighs how much stands in docs/brief.md.
+/// The riskiest places, worst first. What weighs how much is in docs/brief.md.
 pub(super) fn risks(
     files: &[BriefFile],
     definitions: &[DefinitionChange],

@@ -2,7 +2,7 @@
 //! definitions that the change touches.
 //!
 //! Names are all that is compared, since most languages can't be resolved without building them. So a reference is *sure* only
-//! when no other file that was looked at defines the name, and the file that refers stands in the same folder or names the
+//! when no other file that was looked at defines the name, and the file that refers is in the same folder or names the
 //! definition's type, file or folder. A file that defines a name itself means its own.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};

@@ -24,7 +24,7 @@ pub(super) fn home_of<'n>(path: &'n str, name: &'n str) -> &'n str {
     if FOLDER_FILES.contains(&stem) { components.next().unwrap_or(stem) } else { stem }
 }
 
-/// Whether code of a file is near enough to a definition to mean it by its name: it stands in the same folder, or names the
+/// Whether code of a file is near enough to a definition to mean it by its name: it is in the same folder, or names the
 /// definition's type, file or folder.
 pub(super) fn is_near(path: &str, content: &[u8], definition_path: &str, definition_name: &str) -> bool {
     let folder = |path: &str| path.rfind('/').map_or(0, |at| at + 1);

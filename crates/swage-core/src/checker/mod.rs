@@ -17,7 +17,7 @@ use crate::scan::{Hit, Lines, Span, decoded, settle};
 
 pub use self::fix::{Region, ReportedFix};
 
-/// A finding of an outside program, as it told it.
+/// A finding of an outside program, as reported by it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Reported {
     /// The file, from the root of the tree.
@@ -149,8 +149,8 @@ pub fn place(
         });
         // The program's own names tell findings of one line apart.
         let whole = [id.as_bytes(), &text, r.message.as_bytes()].join(&0);
-        let told = [id.as_bytes(), &text].join(&0);
-        let mut hit = Hit::new(rule, message, span, String::new(), &told, None);
+        let rendered = [id.as_bytes(), &text].join(&0);
+        let mut hit = Hit::new(rule, message, span, String::new(), &rendered, None);
         hit.exact = crate::digest::text_digest(&whole);
         hit.severity = rule.severity.max(r.severity.unwrap_or(rule.severity));
         hit.fix = r.fix.as_ref().filter(|_| editable).and_then(|fix| fix.proposed(&decoded, &lines, r.utf16));

@@ -30,7 +30,7 @@ pub trait FileReader {
     fn list(&self, folder: &str) -> Result<Vec<String>, String>;
 }
 
-/// Settings and rules as they stand after layering.
+/// Settings and rules as they are after layering.
 #[derive(Debug)]
 pub struct Loaded {
     /// The settings of `swage.toml`, or the defaults.

@@ -176,7 +176,7 @@ mod tests {
     #[test]
     fn answers_are_added_up_and_say_what_to_do() {
         use Answer::{Intended, Later, Wrong};
-        let told = |findings: &[PastFinding], decisions: &[Decision]| {
+        let rendered = |findings: &[PastFinding], decisions: &[Decision]| {
             let all = report(findings, decisions);
             let r = &all[0];
             let proposals = r.proposals.iter().map(|p| format!("; {}: {:?}", p.why, p.edit));
@@ -185,38 +185,38 @@ mod tests {
         };
         let fixed = |n: usize| (0..n).map(|key| past(key, "src/a.py", true, false)).collect::<Vec<_>>();
         let tools = |n: usize| (90..90 + n).map(|key| decision(key, "tools/x/b.py", Intended)).collect::<Vec<_>>();
-        assert_eq!(told(&fixed(4), &[]), "4 4 0 [0, 0, 0] Some(100)");
-        assert_eq!(told(&[past(1, "a.py", false, false)], &[]), "1 0 0 [0, 0, 0] None");
+        assert_eq!(rendered(&fixed(4), &[]), "4 4 0 [0, 0, 0] Some(100)");
+        assert_eq!(rendered(&[past(1, "a.py", false, false)], &[]), "1 0 0 [0, 0, 0] None");
         // What was settled isn't also fixed.
-        assert_eq!(told(&fixed(4), &[decision(1, "src/a.py", Wrong)]), "4 3 0 [0, 1, 0] Some(75)");
-        assert_eq!(told(&fixed(4), &[decision(9, "src/a.py", Later)]), "5 4 0 [0, 0, 1] Some(100)");
+        assert_eq!(rendered(&fixed(4), &[decision(1, "src/a.py", Wrong)]), "4 3 0 [0, 1, 0] Some(75)");
+        assert_eq!(rendered(&fixed(4), &[decision(9, "src/a.py", Later)]), "5 4 0 [0, 0, 1] Some(100)");
         // Two answers are too few, and so are three of which one was fixed.
-        assert_eq!(told(&fixed(9), &tools(2)), "11 9 0 [2, 0, 0] Some(81)");
+        assert_eq!(rendered(&fixed(9), &tools(2)), "11 9 0 [2, 0, 0] Some(81)");
         let folder =
             "3 of 3 findings in tools/x/ were suppressed or settled as intended or wrong: SkipPath(\"tools/x/**\")";
-        assert_eq!(told(&fixed(9), &tools(3)), format!("12 9 0 [3, 0, 0] Some(75); {folder}"));
+        assert_eq!(rendered(&fixed(9), &tools(3)), format!("12 9 0 [3, 0, 0] Some(75); {folder}"));
         let mixed = [fixed(9), vec![past(70, "tools/x/b.py", true, false)]].concat();
-        assert_eq!(told(&mixed, &tools(3)), "13 10 0 [3, 0, 0] Some(76)");
+        assert_eq!(rendered(&mixed, &tools(3)), "13 10 0 [3, 0, 0] Some(76)");
         // A folder is named by the most answers in it.
         let quiet: Vec<PastFinding> = (1..5).map(|key| past(key, &format!("t[1]/{key}/c.py"), false, true)).collect();
-        assert_eq!(told(&[fixed(1), quiet[..1].to_vec()].concat(), &[]), "2 1 1 [0, 0, 0] Some(50)");
+        assert_eq!(rendered(&[fixed(1), quiet[..1].to_vec()].concat(), &[]), "2 1 1 [0, 0, 0] Some(50)");
         assert_eq!(
-            told(&quiet, &[]),
+            rendered(&quiet, &[]),
             "4 0 4 [0, 0, 0] Some(0); 4 of 4 findings in t[1]/ were suppressed or settled as intended or wrong: SkipPath(\"t[[]1[]]/**\")"
         );
         // A rule as a whole.
         let root: Vec<Decision> = (80..83).map(|key| decision(key, "c.py", Wrong)).collect();
         assert_eq!(
-            told(&fixed(3), &root),
+            rendered(&fixed(3), &root),
             "6 3 0 [0, 3, 0] Some(50); 3 of 6 answers say that its findings are of no use: Note"
         );
         assert_eq!(
-            told(&fixed(2), &root),
+            rendered(&fixed(2), &root),
             "5 2 0 [0, 3, 0] Some(40); 3 of 5 answers say that its findings are of no use: Note"
         );
         let more = [root.clone(), vec![decision(84, "c.py", Intended)]].concat();
         assert_eq!(
-            told(&fixed(2), &more),
+            rendered(&fixed(2), &more),
             "6 2 0 [1, 3, 0] Some(33); 4 of 6 answers say that its findings are of no use: Off"
         );
     }

@@ -23,9 +23,9 @@ pub struct ApplyError {
     pub line: u32,
     /// Number of the hunk in its file, 1-based.
     pub hunk: usize,
-    /// What the diff says stands there, or `None` when the content goes on where it should end.
+    /// What the diff says is there, or `None` when the content goes on where it should end.
     pub wanted: Option<String>,
-    /// What stands there, or `None` when the content ends before.
+    /// What is there, or `None` when the content ends before.
     pub found: Option<String>,
 }
 
@@ -48,12 +48,14 @@ impl std::error::Error for ApplyError {}
 /// as they stand, they are tried once more without the CRs.
 ///
 /// # Errors
-/// When a hunk doesn't fit; the first one that doesn't is told.
+/// When a hunk doesn't fit; the error names the first one that doesn't.
 pub fn apply(content: &[u8], file: &FileDiff<'_>, direction: Direction) -> Result<Vec<u8>, ApplyError> {
     let exact = apply_with(content, file, direction, false);
     if exact.is_err() && file.crlf { apply_with(content, file, direction, true).or(exact) } else { exact }
 }
 
+/// Applies hunks from top to bottom; what lies between them is copied. Long because each way in which a hunk can miss has
+/// its own error with its own place.
 fn apply_with(
     content: &[u8],
     file: &FileDiff<'_>,
@@ -61,6 +63,7 @@ fn apply_with(
     strip_cr: bool,
 ) -> Result<Vec<u8>, ApplyError> {
     let mut out = Vec::with_capacity(content.len() + content.len() / 8);
+    // The next byte of the content, and its line (0-based).
     let mut at = 0;
     let mut line = 0u32;
     for (index, hunk) in file.hunks().iter().enumerate() {
@@ -68,6 +71,7 @@ fn apply_with(
             Direction::Forward => (hunk.old_start, hunk.old_lines, LineKind::Removed),
             Direction::Reverse => (hunk.new_start, hunk.new_lines, LineKind::Added),
         };
+        // An insertion names the line after which it goes.
         let target = if count == 0 { start } else { start.saturating_sub(1) };
         let fail = |line: u32, wanted: Option<&[u8]>, found: Option<&[u8]>| ApplyError {
             line: line.saturating_add(1),
@@ -76,6 +80,7 @@ fn apply_with(
             found: found.map(shown),
         };
         let first = hunk.lines().next().map_or(&b""[..], |l| l.text);
+        // Hunks of a diff that was put together by hand may overlap.
         if target < line {
             return Err(fail(target, Some(first), None));
         }
@@ -89,6 +94,7 @@ fn apply_with(
             }
         }
         out.extend_from_slice(&content[from..at]);
+        // Whether the result has got its last line, the one without an LF.
         let mut ended = false;
         for piece in hunk.lines() {
             let text = if strip_cr { piece.text.strip_suffix(b"\r").unwrap_or(piece.text) } else { piece.text };
@@ -96,6 +102,7 @@ fn apply_with(
                 let rest = &content[at..];
                 let end = memchr::memchr(b'\n', rest);
                 let there = &rest[..end.unwrap_or(rest.len())];
+                // The end of the file must be as the diff says, too: with or without an LF, or where nothing is left.
                 if there != text
                     || end.is_some() != piece.newline
                     || (rest.is_empty() && !piece.newline && !text.is_empty())
@@ -118,10 +125,12 @@ fn apply_with(
                 }
             }
         }
+        // The diff ends the file here, and the content goes on.
         if ended && at < content.len() {
             return Err(fail(line, None, None));
         }
     }
+    // The last hunk took the LF away that what follows needs.
     if at < content.len() && !out.is_empty() && out.last() != Some(&b'\n') {
         return Err(ApplyError { line: line.saturating_add(1), hunk: file.hunks().len(), wanted: None, found: None });
     }
@@ -129,6 +138,7 @@ fn apply_with(
     Ok(out)
 }
 
+/// A line for an error, cut where it is very long.
 fn shown(text: &[u8]) -> String {
     String::from_utf8_lossy(text).chars().take(80).collect()
 }

@@ -11,6 +11,7 @@ const DIGITS: &[u8; 85] = b"0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnop
 /// Adds the bytes of a line to those before; `None` when it is no such line.
 pub(super) fn decode_line(line: &[u8], into: &mut Vec<u8>) -> Option<()> {
     let (length, groups) = line.split_first()?;
+    // One letter for up to 52 bytes.
     let length = match length {
         b'A'..=b'Z' => usize::from(length - b'A') + 1,
         b'a'..=b'z' => usize::from(length - b'a') + 27,
@@ -22,6 +23,7 @@ pub(super) fn decode_line(line: &[u8], into: &mut Vec<u8>) -> Option<()> {
     let end = into.len() + length;
     for group in groups.chunks(5) {
         let digit = |byte: &u8| DIGITS.iter().position(|d| d == byte).map(|at| at as u64);
+        // Five digits go a little beyond 32 bits; such groups aren't any encoding.
         let value = group.iter().try_fold(0, |value, byte| Some(value * 85 + digit(byte)?))?;
         into.extend(u32::try_from(value).ok()?.to_be_bytes());
     }
@@ -31,6 +33,7 @@ pub(super) fn decode_line(line: &[u8], into: &mut Vec<u8>) -> Option<()> {
 
 /// How many bytes a zlib stream inflates to, counted up to one more than `most`; `None` when it is cut or none.
 pub(super) fn inflated_size(packed: &[u8], most: u64) -> Option<u64> {
+    // Nothing is kept, and a small patch that inflates to gigabytes is stopped.
     let mut stream = ZlibDecoder::new(packed).take(most.saturating_add(1));
     std::io::copy(&mut stream, &mut std::io::sink()).ok()
 }

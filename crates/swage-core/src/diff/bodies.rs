@@ -26,7 +26,10 @@ impl<'a> Reader<'a> {
             if !line.starts_with(b"@@ ") {
                 break;
             }
+            // After a hunk only another hunk may begin with `@@ `: what can't be read was damaged.
             let Some(hunk) = hunk_header(line) else { return Err(self.error(Expected::HunkHeader)) };
+            // Hunks are in order and don't overlap (POSIX `diff -u`; git and patch rely on it). Two insertions at the
+            // same place would have no order.
             let (end, start) = (hunks.last().map_or(1, end_of), start_of(&hunk));
             if u64::from(start) < end
                 || (!hunks.is_empty()
@@ -38,6 +41,7 @@ impl<'a> Reader<'a> {
             }
             hunks.push(self.hunk(hunk)?);
         }
+        // Names without hunks: the diff was cut here.
         if hunks.is_empty() {
             return Err(self.error(Expected::HunkHeader));
         }
@@ -61,12 +65,15 @@ impl<'a> Reader<'a> {
         let from = self.at;
         let header = self.next().unwrap_or_default();
         let body_from = self.at;
+        // How many lines each side still has to get.
         let (mut old, mut new) = (hunk.old_lines, hunk.new_lines);
+        // The marker of the line before; 0 at the hunk's start.
         let mut last = 0u8;
         let mut start = self.at;
         let mut end = self.at.min(self.input.len());
         let input = self.input;
         let mut ends = Newlines::from(input, start);
+        // Long hunks are crossed a block at a time; the loop reads what is left, and finds the exact place of a mistake.
         if let Some(skipped) = skip_blocks(input, start, &mut old, &mut new) {
             last = memchr::memrchr(b'\n', &input[..skipped]).map_or(0, |line| input[line + 1]);
             ends = Newlines::from(input, skipped);
@@ -76,6 +83,7 @@ impl<'a> Reader<'a> {
         loop {
             let first = match input.get(start) {
                 Some(b'\\') if last != 0 => b'\\',
+                // A line with `\` may follow when both sides have all of their lines; anything else is past the hunk.
                 _ if old == 0 && new == 0 => break,
                 None => break,
                 Some(&b) => b,
@@ -91,8 +99,10 @@ impl<'a> Reader<'a> {
                     old = old.saturating_sub(1);
                     fits
                 }
+                // A mail program may have taken the blank of an empty line away (git accepts that, too).
                 b' ' | b'\n' | b'\r' => {
                     let fits = old > 0 && new > 0;
+                    // A lone CR can't be the end of an empty line.
                     if first == b'\r' && input.get(start + 1) != Some(&b'\n') {
                         self.at = start;
                         return Err(self.error(Expected::Marker));
@@ -112,6 +122,7 @@ impl<'a> Reader<'a> {
                     return Err(self.error(Expected::Marker));
                 }
             };
+            // More lines of a side than the header says.
             if !fits {
                 self.at = start;
                 return Err(self.error(Expected::HunkEnd));
@@ -121,11 +132,14 @@ impl<'a> Reader<'a> {
             end = line_end;
             start = line_end + 1;
         }
+        // The last line may have no LF, which would put the place past the end.
         self.at = start.min(input.len());
+        // The input ends before the hunk does.
         if old > 0 || new > 0 {
             return Err(self.error(Expected::HunkLines { old, new }));
         }
         hunk.text = &input[from..end.max(body_from.min(input.len()))];
+        // The header line is kept with the text, so that the hunk can be written as it was.
         hunk.body_at = u32::try_from(body_from - from).unwrap_or(u32::MAX).min(hunk.text.len() as u32);
         debug_assert!(hunk.text.starts_with(header));
         Ok(hunk)
@@ -143,6 +157,7 @@ impl<'a> Reader<'a> {
             let size = std::str::from_utf8(size).ok().and_then(|size| size.parse::<u64>().ok());
             let size = size.ok_or_else(|| self.error(Expected::BinaryBlock))?;
             self.next();
+            // Lines of base 85; the first character of each says how many bytes it encodes.
             let mut packed = Vec::new();
             while let Some(line) = self.peek() {
                 let line = trim_cr(line);
@@ -155,6 +170,7 @@ impl<'a> Reader<'a> {
                 }
                 self.next();
             }
+            // A patch that was cut may still have well-formed lines: only its size proves that it is whole.
             if inflated_size(&packed, size) != Some(size) {
                 let ends = self.peek().is_none_or(|line| trim_cr(line).is_empty());
                 return Err(self.error(if ends { Expected::WholeBinaryBlock } else { Expected::BinaryBlock }));
@@ -164,6 +180,7 @@ impl<'a> Reader<'a> {
                 self.next();
             }
         }
+        // One for each direction; programs may leave the way back out.
         if blocks == 0 || blocks > 2 {
             return Err(self.error(Expected::BinaryBlock));
         }

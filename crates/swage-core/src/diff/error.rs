@@ -59,6 +59,7 @@ impl fmt::Display for Expected {
             Self::BinaryBlock => f.write_str("expected a `literal` or `delta` block of a binary patch"),
             Self::WholeBinaryBlock => f.write_str("this block of a binary patch is cut or damaged: it doesn't inflate to the size that it promises"),
             Self::LineEnds => f.write_str("lines must end in LF or CR LF, and here is a CR inside of one"),
+            // Both forms can be made from what the reader has, so the error says how.
             Self::NotCombined => f.write_str("this is a combined diff of a merge; give the diff against one parent, such as `git diff FIRST..SECOND` makes"),
             Self::NotContext => f.write_str("this is a context diff; make it with `diff -u`"),
             Self::AnyDiff => f.write_str("there is no unified diff in here"),
@@ -78,7 +79,7 @@ pub struct DiffError {
     pub line: usize,
     /// What was wanted.
     pub expected: Expected,
-    /// What stood there, cut to 80 characters.
+    /// What was there, cut to 80 characters.
     pub found: String,
 }
 

@@ -40,6 +40,7 @@ impl LineMap {
     /// New line numbers follow from the old ones and the hunks' lengths, so hunks taken out of a larger diff map rightly.
     pub fn from_hunks(hunks: &[Hunk<'_>]) -> Self {
         let mut segments = Vec::new();
+        // A run that goes on where the last one ended is the same run.
         let mut push = |old: u32, new: u32, len: u32| {
             if len == 0 {
                 return;
@@ -51,6 +52,7 @@ impl LineMap {
         };
         let (mut old, mut new) = (0u32, 0u32);
         for hunk in hunks {
+            // An insertion names the line before it, all else the first line.
             let start = if hunk.old_lines == 0 { hunk.old_start } else { hunk.old_start.saturating_sub(1) };
             let gap = start.saturating_sub(old);
             push(old, new, gap);
@@ -66,6 +68,7 @@ impl LineMap {
                 }
             }
         }
+        // A diff doesn't say how long the file is, so the last run has no end.
         push(old, new, u32::MAX - old.max(new));
         Self { segments }
     }
@@ -75,6 +78,7 @@ impl LineMap {
     pub fn from_replaced(runs: impl IntoIterator<Item = (u32, u32, u32)>) -> Self {
         let mut segments = Vec::new();
         let (mut old, mut new) = (0u32, 0u32);
+        // Same as for hunks, where the lengths alone are known.
         for (start, removed, added) in runs {
             let gap = start.saturating_sub(old);
             if gap > 0 {
@@ -93,19 +97,20 @@ impl LineMap {
 
     /// Where an old line (0-based) stands now; `None` when it was removed.
     pub fn to_new(&self, old: u32) -> Option<u32> {
+        // The last run that begins at the line or before it.
         let at = self.segments.partition_point(|s| s.old <= old).checked_sub(1)?;
         let s = self.segments[at];
         (old - s.old < s.len).then(|| s.new + (old - s.old))
     }
 
-    /// Where a new line (0-based) stood before; `None` when it was added.
+    /// Where a new line (0-based) was before; `None` when it was added.
     pub fn to_old(&self, new: u32) -> Option<u32> {
         let at = self.segments.partition_point(|s| s.new <= new).checked_sub(1)?;
         let s = self.segments[at];
         (new - s.new < s.len).then(|| s.old + (new - s.new))
     }
 
-    /// The number of the changed region that an old line (0-based) which was removed stands in: how many runs of unchanged
+    /// The number of the changed region that an old line (0-based) which was removed is in: how many runs of unchanged
     /// lines begin before it. What took its place has the same number.
     pub fn region_of_old(&self, old: u32) -> usize {
         self.segments.partition_point(|s| s.old <= old)
@@ -125,8 +130,10 @@ impl LineMap {
             let (a_end, b_end) = (u64::from(a.new) + u64::from(a.len), u64::from(b.old) + u64::from(b.len));
             let from = a.new.max(b.old);
             let to = a_end.min(b_end);
+            // Nothing shared: the one changed what the other had kept.
             if u64::from(from) < to {
                 let (old, new) = (a.old + (from - a.new), b.new + (from - b.old));
+                // The last runs have no end, and their ends must not overflow.
                 let room = u32::MAX - old.max(new);
                 let len = u32::try_from(to - u64::from(from)).unwrap_or(u32::MAX).min(room);
                 match segments.last_mut() {
@@ -134,6 +141,7 @@ impl LineMap {
                     _ => segments.push(Segment { old, new, len }),
                 }
             }
+            // The run that ends first has met all that it can.
             if a_end < b_end { i += 1 } else { j += 1 }
         }
         LineMap { segments }

@@ -30,6 +30,7 @@ pub(super) fn messages(input: &[u8]) -> Vec<(&[u8], &[u8])> {
     while at < input.len() {
         let end = memchr::memchr(b'\n', &input[at..]).map_or(input.len(), |length| at + length + 1);
         let line = &input[at..end];
+        // The first line needs no proof; later ones have to look like a separator, since a body may quote one.
         if line.starts_with(b"From ") && (at == 0 || after_empty && is_dated(line) && begins_with_header(&input[end..]))
         {
             starts.push((at, end));
@@ -37,6 +38,7 @@ pub(super) fn messages(input: &[u8]) -> Vec<(&[u8], &[u8])> {
         after_empty = line.trim_ascii().is_empty();
         at = end;
     }
+    // A message on its own, as a mail program saves it.
     if starts.first().is_none_or(|(start, _)| *start > 0) {
         return vec![(&input[..0], input)];
     }
@@ -52,21 +54,26 @@ fn is_dated(line: &[u8]) -> bool {
     words.iter().any(|word| is_time(word)) && words.iter().rev().take(2).any(|word| is_year(word))
 }
 
+/// Whether a header begins here (RFC 5322, section 2.2), or a separator that a mail program escaped.
 fn begins_with_header(rest: &[u8]) -> bool {
     let line = rest.split(|b| *b == b'\n').next().unwrap_or_default();
     line.starts_with(b">From ") || is_header(line)
 }
 
+/// Whether a line is a header: a name of printable characters, then a colon.
 fn is_header(line: &[u8]) -> bool {
     let name = line.iter().position(|b| !(b.is_ascii_alphanumeric() || *b == b'-')).unwrap_or(0);
     name > 0 && line[name] == b':'
 }
 
+/// Adds a message with its text parts decoded. What can't be parsed or decoded is added as it is: the reader of diffs
+/// then says what is wrong with it.
 fn decode_message(raw: &[u8], out: &mut Vec<u8>) {
     let Some(message) = MessageParser::default().parse(raw) else {
         out.extend_from_slice(raw);
         return;
     };
+    // Headers stay encoded: rules and series read them from the original.
     let body_at = message.parts.first().map_or(0, |p| p.offset_body as usize).min(raw.len());
     out.extend_from_slice(&raw[..body_at]);
     for part in &message.parts {
@@ -76,6 +83,7 @@ fn decode_message(raw: &[u8], out: &mut Vec<u8>) {
             PartType::Binary(bytes) | PartType::InlineBinary(bytes) => memchr::memmem::find(bytes, b"\n@@ -").is_some(),
             PartType::Html(_) | PartType::Message(_) | PartType::Multipart(_) => false,
         };
+        // The HTML of a mail repeats its text, and its own multipart bodies come one by one.
         if !text {
             continue;
         }
@@ -86,6 +94,7 @@ fn decode_message(raw: &[u8], out: &mut Vec<u8>) {
             Encoding::Base64 => base64_decode(body),
         };
         out.extend_from_slice(decoded.as_deref().unwrap_or(body));
+        // The next part must begin on a line of its own.
         if out.last() != Some(&b'\n') {
             out.push(b'\n');
         }
@@ -94,6 +103,7 @@ fn decode_message(raw: &[u8], out: &mut Vec<u8>) {
 
 /// A mailbox separator or a header line at the very start, and a header that only mails have.
 pub(super) fn looks_like_mail(input: &[u8]) -> bool {
+    // Headers are short: what has none in this many bytes is no mail.
     let head = &input[..input.len().min(64 << 10)];
     let mut lines = head.split(|&b| b == b'\n');
     let first = lines.next().unwrap_or_default();
@@ -106,6 +116,7 @@ pub(super) fn looks_like_mail(input: &[u8]) -> bool {
         .any(|l| ["from:", "subject:", "date:", "mime-version:"].iter().any(|h| starts_ignoring_case(l, h)))
 }
 
+/// Whether some part of a mail has to be decoded (RFC 2045, section 6).
 fn has_encoded_body(input: &[u8]) -> bool {
     input.split(|&b| b == b'\n').any(|line| {
         starts_ignoring_case(line, "content-transfer-encoding:") && {
@@ -115,6 +126,7 @@ fn has_encoded_body(input: &[u8]) -> bool {
     })
 }
 
+/// Names of headers have no case.
 fn starts_ignoring_case(line: &[u8], prefix: &str) -> bool {
     line.len() >= prefix.len() && line[..prefix.len()].eq_ignore_ascii_case(prefix.as_bytes())
 }

@@ -3,7 +3,7 @@
 //! [`read()`] turns bytes into a [`Diff`] that borrows from them: no line is copied. A [`Hunk`] keeps its
 //! body as one slice, and its lines are found again when they are asked for, so a diff of 100 MB costs
 //! little more memory than its own bytes. Hunk lengths rule: as long as a hunk's header promises lines,
-//! whatever stands there is a body line, even when it looks like a header.
+//! whatever is there is a body line, even when it looks like a header.
 //!
 //! The format is the one that POSIX describes under `diff -u`, with git's extended headers. What other
 //! programs write around it (mail headers, commit messages, index lines, property blocks) is kept as
@@ -27,6 +27,7 @@ mod sections;
 mod series;
 mod skip_blocks;
 mod votes;
+mod without_hunks;
 mod write;
 
 pub use apply::{ApplyError, Direction, apply};

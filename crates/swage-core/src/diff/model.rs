@@ -16,7 +16,7 @@ impl<'a> Diff<'a> {
         self.patches.iter().flat_map(|p| &p.files)
     }
 
-    /// Whether a file stands in several patches, or twice in one of a log without anything between its commits, so that
+    /// Whether a file is in several patches, or twice in one of a log without anything between its commits, so that
     /// the order of the patches matters.
     pub fn is_series(&self) -> bool {
         self.patches.len() > 1 || self.steps().len() > 1
@@ -29,6 +29,7 @@ impl<'a> Diff<'a> {
         for patch in &self.patches {
             let mut touched: HashSet<&[u8]> = HashSet::new();
             let mut step: Vec<&FileDiff<'a>> = Vec::new();
+            // A log without messages shows the commits one after the other; a path that comes again proves the next one.
             for file in &patch.files {
                 let again = step.iter().any(|earlier| !file.may_stand_beside(earlier));
                 let next = [&file.old_path, &file.new_path].iter().any(|path| touched.contains(path.as_ref())) && again;
@@ -50,6 +51,7 @@ impl<'a> Diff<'a> {
         let folders = |path: &[u8]| path.iter().filter(|b| **b == b'/').count();
         let mut paths = self.files().flat_map(|f| [f.old_path.as_ref(), f.new_path.as_ref()]);
         let Some(first) = paths.next() else { return 0 };
+        // Components that agree from the left on.
         let same = |a: &[u8], b: &[u8]| {
             let pairs = a.split(|b| *b == b'/').zip(b.split(|b| *b == b'/'));
             pairs.take_while(|(a, b)| a == b).count()
@@ -138,7 +140,7 @@ impl Mode {
 /// One file of a patch.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FileDiff<'a> {
-    /// Whatever stands between the file before this one and this one's header, verbatim. For a patch's
+    /// Whatever is between the file before this one and this one's header, verbatim. For a patch's
     /// first file: the commit message, the mail's headers and so on.
     pub preamble: &'a [u8],
     /// What happens to the file.
@@ -155,7 +157,7 @@ pub struct FileDiff<'a> {
     pub similarity: Option<u8>,
     /// For a rewrite: how unlike the two are, in per cent.
     pub dissimilarity: Option<u8>,
-    /// The two blob ids (perhaps abbreviated) of git's `index` line, and whether the mode stood there.
+    /// The two blob ids (perhaps abbreviated) of git's `index` line, and whether the mode was there.
     pub ids: Option<(&'a [u8], &'a [u8], bool)>,
     /// What happens to the content.
     pub body: Body<'a>,
@@ -193,17 +195,22 @@ impl FileDiff<'_> {
     /// Whether a patch may hold both files although they share a path: one goes and the other comes, as when a file becomes
     /// a link or two trade names, or one is a copy.
     fn may_stand_beside(&self, earlier: &FileDiff<'_>) -> bool {
+        // One file is before the other in the patch, but both describe the same step: they may meet on one side each.
         let (same_old, same_new) = (self.old_path == earlier.old_path, self.new_path == earlier.new_path);
+        // Frees its old path.
         let leaves = |f: &FileDiff<'_>| matches!(f.kind, Kind::Deleted | Kind::Renamed);
+        // Takes its new path.
         let comes = |f: &FileDiff<'_>| matches!(f.kind, Kind::Added | Kind::Renamed | Kind::Copied);
         let copies = self.kind == Kind::Copied || earlier.kind == Kind::Copied;
         let differ = self.is_gitlink() != earlier.is_gitlink()
             || self.new_mode.or(self.old_mode).is_some_and(Mode::is_symlink)
                 != earlier.new_mode.or(earlier.old_mode).is_some_and(Mode::is_symlink);
         match (same_old, same_new) {
-            // A change of type is told as two.
+            // A change of type is reported as two.
             (true, true) => differ && (leaves(self) && comes(earlier) || comes(self) && leaves(earlier)),
+            // Two take from the same file: copies may, and a rename may when the other only removes it.
             (true, false) => copies || leaves(self) && comes(earlier) && self.kind != earlier.kind,
+            // Two end at the same path: one has to go first.
             (false, true) => leaves(self) && comes(earlier) || comes(self) && leaves(earlier),
             (false, false) => {
                 let (into, out) = (self.new_path == earlier.old_path, self.old_path == earlier.new_path);
@@ -212,9 +219,11 @@ impl FileDiff<'_> {
         }
     }
 
-    /// Whether what stands before the file is more than programs write between the files of one commit.
+    /// Whether what is before the file is more than programs write between the files of one commit.
     fn begins_a_commit(&self) -> bool {
         self.preamble.split(|b| *b == b'\n').map(<[u8]>::trim_ascii).any(|line| {
+            // Words that git, GNU diff and other systems write between files, and lines of their tables of properties.
+            // Anything else is taken for the message of a commit.
             let known = [
                 &b"diff "[..],
                 b"Index: ",
@@ -299,6 +308,7 @@ impl<'a> Hunk<'a> {
 
     /// The body's lines in order.
     pub fn lines(&self) -> impl Iterator<Item = HunkLine<'a>> + use<'a> {
+        // The body of a hunk without lines is empty, and an empty text would be one empty line.
         let mut rest = if self.old_lines == 0 && self.new_lines == 0 { None } else { Some(self.body()) };
         std::iter::from_fn(move || {
             let bytes = rest?;
@@ -312,6 +322,7 @@ impl<'a> Hunk<'a> {
             };
             let mut newline = true;
             rest = tail;
+            // `\ No newline at end of file`, in whatever language: it belongs to the line before.
             if let Some(b'\\') = tail.and_then(|t| t.first()) {
                 newline = false;
                 rest = split_line(tail.unwrap_or_default()).1;
@@ -329,7 +340,7 @@ fn split_line(bytes: &[u8]) -> (&[u8], Option<&[u8]>) {
     }
 }
 
-/// Which side of the change a hunk's line stands on.
+/// Which side of the change a hunk's line is on.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum LineKind {
     /// On both.

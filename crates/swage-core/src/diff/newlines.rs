@@ -4,20 +4,25 @@
 //! words of eight and marks each LF in a word at once: with x the word xor eight LFs, a byte of x is zero exactly where
 //! bit 7 of `!(((x & 0x7f…) + 0x7f…) | x | 0x7f…)` is set, and no carry crosses from one byte into the next.
 
+/// All bits of each byte but the highest.
 const LOW: u64 = 0x7f7f_7f7f_7f7f_7f7f;
+/// An LF in each byte.
 const NEWLINES: u64 = 0x0a0a_0a0a_0a0a_0a0a;
 
 /// The offsets of the LFs from a place on.
 pub(super) struct Newlines<'a> {
+    /// The whole text, so that offsets are those of the caller.
     bytes: &'a [u8],
     /// Offset of the word that `marks` belongs to.
     word: usize,
     /// Offset of the next word.
     next: usize,
+    /// Bit 7 of each byte of the word that is an LF and hasn't been returned.
     marks: u64,
 }
 
 impl<'a> Newlines<'a> {
+    /// Begins at a byte; a start past the end finds nothing.
     pub fn from(bytes: &'a [u8], start: usize) -> Self {
         Self { bytes, word: start, next: start, marks: 0 }
     }
@@ -29,6 +34,7 @@ impl Iterator for Newlines<'_> {
     #[inline]
     fn next(&mut self) -> Option<usize> {
         while self.marks == 0 {
+            // The last few bytes are fewer than a word.
             let Some(chunk) = self.bytes.get(self.next..self.next + 8).and_then(|c| <[u8; 8]>::try_from(c).ok()) else {
                 let rest = self.bytes.get(self.next..)?;
                 let at = rest.iter().position(|b| *b == b'\n')?;

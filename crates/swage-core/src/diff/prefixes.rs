@@ -1,4 +1,4 @@
-//! What stands before the paths of a diff: told once for the whole input, from all of its files.
+//! Prefixes of the paths of a diff: found once for the whole input, from all of its files.
 //!
 //! A file with two names tells it by what they have in common at their ends, and a header that gives the names without
 //! prefixes tells it for sure. Names that stand alone, because the other side isn't there, tell nothing themselves.
@@ -15,16 +15,19 @@ impl<'a> Reader<'a> {
     pub(super) fn pair(&mut self, old: Cow<'a, [u8]>, new: Cow<'a, [u8]>, names: Option<Pair<'a>>) -> Pair<'a> {
         let (before, after) = (old.clone(), new.clone());
         let (old, new) = strip_pair(old, new, self.strip);
+        // Who says how much to strip knows better than any guess.
         if self.strip.is_some() {
             return (old, new);
         }
         if let Some((a, b)) = &self.prefixes
+            // A second reading: the prefixes of the whole input are known.
             && before.starts_with(a)
             && after.starts_with(b)
         {
             return (self.unprefixed(before, false), self.unprefixed(after, true));
         }
         if let Some((one, other)) = names.map(|(old, new)| strip_pair(old, new, None))
+            // `---` and `+++` may have been edited by hand, or written by a program with other names for both.
             && one == other
             && (one != old || other != new)
         {

@@ -18,7 +18,9 @@ impl Diff<'_> {
 }
 
 impl FileDiff<'_> {
+    /// Writes the file's preamble, headers and body. The order of the headers is git's.
     fn write(&self, out: &mut Vec<u8>) {
+        // Headers end as they ended; the bodies have their own line ends inside.
         let eol: &[u8] = if self.crlf { b"\r\n" } else { b"\n" };
         let mut line = |parts: &[&[u8]]| {
             parts.iter().for_each(|part| out.extend_from_slice(part));
@@ -27,9 +29,11 @@ impl FileDiff<'_> {
         let prefixed = |prefix: &[u8], path: &[u8]| quote_path(&[prefix, path].concat()).into_owned();
         let (old, new) = (prefixed(b"a/", &self.old_path), prefixed(b"b/", &self.new_path));
         let mode = |mode: Mode| format!("{:06o}", mode.0).into_bytes();
+        // A mode that stays is at the end of the `index` line, and nowhere else.
         let shared = self.ids.is_some_and(|(_, _, with_mode)| with_mode);
 
         let mut preamble = self.preamble.to_vec();
+        // A preamble cut from another diff may lack the end of its last line.
         if !preamble.is_empty() && preamble.last() != Some(&b'\n') {
             preamble.push(b'\n');
         }
@@ -43,6 +47,7 @@ impl FileDiff<'_> {
         };
         line(&[&preamble, b"diff --git ", &old, b" ", &new]);
         match (self.kind, self.old_mode, self.new_mode) {
+            // A plain diff says nothing of modes, and then nothing is made up.
             (Kind::Added, _, Some(new)) if !shared => line(&[b"new file mode ", &mode(new)]),
             (Kind::Deleted, Some(old), _) if !shared => line(&[b"deleted file mode ", &mode(old)]),
             (_, old, new) if !shared => {
@@ -67,12 +72,14 @@ impl FileDiff<'_> {
             line(&[word, b" to ", &quote_path(&self.new_path)]);
         }
         if let Some((old, new, with_mode)) = self.ids {
+            // As they were: abbreviated ids stay abbreviated.
             let mode = self.new_mode.filter(|_| with_mode).map(mode);
             line(&[b"index ", old, b"..", new, if mode.is_some() { b" " } else { b"" }, &mode.unwrap_or_default()]);
         }
         match &self.body {
             Body::Unchanged => {}
             Body::Binary(Binary::Differ) => {
+                // The missing side is `/dev/null`, whose name has no prefix.
                 let old: &[u8] = if self.kind == Kind::Added { b"/dev/null" } else { &old };
                 let new: &[u8] = if self.kind == Kind::Deleted { b"/dev/null" } else { &new };
                 line(&[b"Binary files ", old, b" and ", new, b" differ"]);

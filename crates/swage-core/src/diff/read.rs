@@ -52,15 +52,25 @@ pub fn read<'a>(input: &'a [u8], options: &ReadOptions) -> Result<Diff<'a>, Diff
 /// Headers of one file, as they come.
 #[derive(Default)]
 struct Headers<'a> {
+    /// `old mode`, `deleted file mode`, or the mode of the `index` line.
     old_mode: Option<Mode>,
+    /// `new mode`, `new file mode`, or the mode of the `index` line.
     new_mode: Option<Mode>,
+    /// A `new file mode` line, or a binary file whose old name is `/dev/null`.
     added: bool,
+    /// A `deleted file mode` line, or a binary file whose new name is `/dev/null`.
     deleted: bool,
+    /// Renamed or copied, by the `from` line.
     moved: Option<Kind>,
+    /// The path of `rename from` or `copy from`, which has no prefix.
     from: Option<Cow<'a, [u8]>>,
+    /// The path of `rename to` or `copy to`, which has no prefix.
     to: Option<Cow<'a, [u8]>>,
+    /// Percent of a rename or copy that stayed.
     similarity: Option<u8>,
+    /// Percent of a rewritten file that went.
     dissimilarity: Option<u8>,
+    /// The object ids of the `index` line, abbreviated or whole, and whether a mode followed them.
     ids: Option<(&'a [u8], &'a [u8], bool)>,
 }
 
@@ -132,13 +142,19 @@ impl<'a> Reader<'a> {
         }
     }
 
+    /// Reads a file that begins with `diff --git`: the extended headers that git's documentation of diff formats lists,
+    /// then hunks, a binary patch, or nothing. The two names may be in three places and contradict each other; what is
+    /// taken from where is decided in one place at the end, which makes this long.
     fn git_file(&mut self) -> Result<FileDiff<'a>, DiffError> {
         let first = self.next().unwrap_or_default();
+        // Kept so that writing the diff gives back the same bytes.
         let crlf = first.ends_with(b"\r");
         self.whole_lines(first)?;
         let names = git_names(&trim_cr(first)[b"diff --git ".len()..]);
+        // Errors from here on name the file.
         self.file = names.as_ref().map(|(_, new)| new.clone());
         let mut h = Headers::default();
+        // The headers have no fixed order, and programs leave out what they don't know.
         while let Some(raw) = self.peek() {
             if !self.git_header(trim_cr(raw), &mut h)? {
                 break;
@@ -148,10 +164,12 @@ impl<'a> Reader<'a> {
         let mut body = Body::Unchanged;
         let mut sides = None;
         if let Some(line) = self.peek() {
+            // Without any of these the file changed in its mode or its name only, or is empty.
             if line.starts_with(b"--- ") {
                 sides = Some(self.names()?);
                 body = self.body()?;
             } else if line.starts_with(b"Binary files ") {
+                // Without a `new file mode` line these words alone say that a side is missing.
                 h.added |= line.starts_with(b"Binary files /dev/null and ");
                 h.deleted |= trim_cr(line).ends_with(b" and /dev/null differ");
                 body = Body::Binary(Binary::Differ);
@@ -160,6 +178,7 @@ impl<'a> Reader<'a> {
                 self.next();
                 body = Body::Binary(Binary::Patch(self.binary_patch()?));
             } else if line.starts_with(b"@@ -") {
+                // Hunks without names were cut off, or somebody edited the diff by hand.
                 return Err(self.error(Expected::FileHeader));
             }
         }
@@ -167,12 +186,15 @@ impl<'a> Reader<'a> {
             Some((old, new)) => (old.1, new.1),
             None => (false, false),
         };
+        // A rename has both sides, whatever other lines say.
         let kind = match h.moved {
             Some(kind) => kind,
             None if h.added || old_gone => Kind::Added,
             None if h.deleted || new_gone => Kind::Deleted,
             None => Kind::Modified,
         };
+        // A rename names its file twice, with prefixes and without: what differs are the prefixes, beyond doubt. Files
+        // whose names stand alone learn them from this.
         if let (Some(from), Some(to), None) = (&h.from, &h.to, self.strip) {
             let text = &trim_cr(first)[b"diff --git ".len()..];
             let mut splits = memchr::memchr_iter(b' ', text).map(|at| (&text[..at], &text[at + 1..]));
@@ -196,6 +218,7 @@ impl<'a> Reader<'a> {
             }
             (_, _, Some(((_, true), (_, true)))) => return Err(self.error(Expected::Path)),
             (_, _, None) => match names {
+                // An empty file: nothing but the first line has its name.
                 Some((_, new)) if kind == Kind::Added && self.prefixes.is_some() => {
                     let new = self.unprefixed(new, true);
                     (new.clone(), new)
@@ -204,12 +227,13 @@ impl<'a> Reader<'a> {
                     let old = self.unprefixed(old, false);
                     (old.clone(), old)
                 }
-                // A file that comes or goes has one name, which stands on both sides here.
+                // A file that comes or goes has one name, which is on both sides here.
                 Some((old, new)) if matches!(kind, Kind::Added | Kind::Deleted) => strip_pair(old, new, self.strip),
                 Some((old, new)) => self.pair(old, new, None),
                 None => return Err(self.error(Expected::Path)),
             },
         };
+        // A prefix may have been all that there was of a name.
         if old.is_empty() || new.is_empty() {
             return Err(self.error(Expected::Path));
         }
@@ -232,6 +256,7 @@ impl<'a> Reader<'a> {
     fn git_header(&self, line: &'a [u8], h: &mut Headers<'a>) -> Result<bool, DiffError> {
         let rest = |prefix: &str| line.strip_prefix(prefix.as_bytes());
         let bad = || self.error(Expected::Path);
+        // Quoted when it has bytes that git's `core.quotePath` escapes.
         let path = |text: &'a [u8]| match text.first() {
             Some(b'"') => unquote_path(text).map(|(path, _)| Cow::Owned(path)).ok_or_else(bad),
             Some(_) => Ok(Cow::Borrowed(text)),
@@ -262,6 +287,7 @@ impl<'a> Reader<'a> {
         } else if let Some(text) = rest("index ") {
             let mut words = text.splitn(2, |&b| b == b' ');
             let ids = words.next().unwrap_or_default();
+            // A line of prose may begin with `index `, too.
             let Some(dots) = ids.windows(2).position(|w| w == b"..") else { return Ok(false) };
             let (old, new) = (&ids[..dots], &ids[dots + 2..]);
             if ![old, new].iter().all(|id| !id.is_empty() && id.iter().all(u8::is_ascii_hexdigit)) {
@@ -293,6 +319,7 @@ impl<'a> Reader<'a> {
         let crlf = self.peek().is_some_and(|l| l.ends_with(b"\r"));
         let ((old, old_gone), (new, new_gone)) = self.names()?;
         let body = self.body()?;
+        // Without hunks only properties changed, and the file is on both sides.
         let hunks = if let Body::Text(hunks) = &body { &hunks[..] } else { &[] };
         // The epoch alone doesn't prove it: the side must be empty too.
         let no_old = old.as_ref() == b"/dev/null"
@@ -316,6 +343,7 @@ impl<'a> Reader<'a> {
                 (Kind::Modified, old, new)
             }
         };
+        // Stripping may have taken all of it.
         if new_path.is_empty() {
             return Err(self.error(Expected::Path));
         }
@@ -327,81 +355,10 @@ impl<'a> Reader<'a> {
         if trim_cr(line).contains(&b'\r') { Err(self.error(Expected::LineEnds)) } else { Ok(()) }
     }
 
-    /// `Binary files X and Y differ`, from a plain `diff -r`.
-    fn plain_binary(&mut self, line: &'a [u8]) -> Option<FileDiff<'a>> {
-        let text = trim_cr(line).strip_prefix(b"Binary files ")?.strip_suffix(b" differ")?;
-        let mut splits =
-            text.windows(5).enumerate().filter(|(_, w)| *w == b" and ").map(|(at, _)| (&text[..at], &text[at + 5..]));
-        let (old, new) = splits
-            .clone()
-            .find(|(a, b)| super::names::git_names(&[a, b" " as &[u8], b].concat()).is_some())
-            .or_else(|| splits.next())?;
-        let (old, new) = (Cow::Borrowed(old), Cow::Borrowed(new));
-        let (kind, old, new) = match (old.as_ref() == b"/dev/null", new.as_ref() == b"/dev/null") {
-            (true, _) => {
-                let path = self.single(new, true);
-                (Kind::Added, path.clone(), path)
-            }
-            (_, true) => {
-                let path = self.single(old, false);
-                (Kind::Deleted, path.clone(), path)
-            }
-            _ => {
-                let (old, new) = self.pair(old, new, None);
-                (Kind::Modified, old, new)
-            }
-        };
-        self.next();
-        Some(FileDiff { crlf: line.ends_with(b"\r"), ..file(kind, old, new, Body::Binary(Binary::Differ)) })
-    }
-
-    /// `Binary file X has changed`, which says nothing more.
-    fn named_binary(&mut self, line: &'a [u8]) -> Option<FileDiff<'a>> {
-        let path = trim_cr(line).strip_prefix(b"Binary file ")?.strip_suffix(b" has changed")?;
-        self.next();
-        Some(file(Kind::Modified, Cow::Borrowed(path), Cow::Borrowed(path), Body::Binary(Binary::Differ)))
-    }
-
-    /// `Submodule PATH OLD..NEW`, with two or three dots and perhaps what became of it. Ids of zeros stand for nothing.
-    fn named_submodule(&mut self, line: &'a [u8]) -> Option<FileDiff<'a>> {
-        let text = trim_cr(line).strip_prefix(b"Submodule ")?;
-        let (path, old, new) = memchr::memchr_iter(b' ', text).rev().find_map(|at| {
-            let ids = text[at + 1..].split(|b| *b == b' ').next()?;
-            let ids = ids.strip_suffix(b":").unwrap_or(ids);
-            let dots = memchr::memmem::find(ids, b"..")?;
-            let (old, new) = (&ids[..dots], ids[dots..].trim_ascii_start());
-            let new = &new[new.iter().take_while(|b| **b == b'.').count()..];
-            let is_id = |id: &[u8]| id.len() >= 7 && id.iter().all(u8::is_ascii_hexdigit);
-            (is_id(old) && is_id(new)).then_some((&text[..at], old, new))
-        })?;
-        let nothing = |id: &[u8]| id.iter().all(|b| *b == b'0');
-        let (kind, old_mode, new_mode) = match (nothing(old), nothing(new)) {
-            (true, _) => (Kind::Added, None, Some(Mode(0o160_000))),
-            (_, true) => (Kind::Deleted, Some(Mode(0o160_000)), None),
-            _ => (Kind::Modified, Some(Mode(0o160_000)), Some(Mode(0o160_000))),
-        };
-        self.next();
-        let path = Cow::Borrowed(path);
-        Some(FileDiff { old_mode, new_mode, ..file(kind, path.clone(), path, Body::Unchanged) })
-    }
-
-    /// An `Index:` block that says that the file is binary and shows nothing.
-    fn marked_binary(&mut self, line: &'a [u8]) -> Option<FileDiff<'a>> {
-        let rule = self.ahead(1)?.starts_with(b"=====");
-        let note = trim_cr(self.ahead(2)?);
-        if !rule || !note.starts_with(b"Cannot display: ") {
-            return None;
-        }
-        let path = Cow::Borrowed(trim_cr(&line[b"Index: ".len()..]));
-        for _ in 0..3 {
-            self.skip();
-        }
-        Some(file(Kind::Modified, path.clone(), path, Body::Binary(Binary::Differ)))
-    }
-
     /// The `---` and `+++` lines; each name with true when its side isn't there.
     #[expect(clippy::type_complexity, reason = "two sides of a name and a flag, used in two places")]
     fn names(&mut self) -> Result<((Cow<'a, [u8]>, bool), (Cow<'a, [u8]>, bool)), DiffError> {
+        // Both lines have the same form, and each its own error when it is missing.
         let side = |reader: &mut Self, prefix: &[u8], expected| {
             let line = reader.peek().unwrap_or_default();
             let Some(text) = line.strip_prefix(prefix) else { return Err(reader.error(expected)) };
@@ -413,6 +370,7 @@ impl<'a> Reader<'a> {
         };
         let old = side(self, b"--- ", Expected::FileHeader)?;
         let new = side(self, b"+++ ", Expected::NewName)?;
+        // A `diff --git` line has named the file already.
         if self.file.is_none() {
             let shown = if new.1 { &old.0 } else { &new.0 };
             self.file = Some(shown.clone());
@@ -426,7 +384,7 @@ impl<'a> Reader<'a> {
         Some(&rest[..memchr::memchr(b'\n', rest).unwrap_or(rest.len())])
     }
 
-    /// The line `n` lines behind the next one.
+    /// The line `n` lines after the next one.
     pub(super) fn ahead(&self, n: usize) -> Option<&'a [u8]> {
         let mut rest = self.input.get(self.at..)?;
         for _ in 0..n {
@@ -436,16 +394,19 @@ impl<'a> Reader<'a> {
         (!rest.is_empty()).then_some(line)
     }
 
+    /// Takes the next line, without its LF.
     pub(super) fn next(&mut self) -> Option<&'a [u8]> {
         let line = self.peek()?;
         self.at = (self.at + line.len() + 1).min(self.input.len());
         Some(line)
     }
 
-    fn skip(&mut self) {
+    /// Goes past a line that belongs to the preamble.
+    pub(super) fn skip(&mut self) {
         self.next();
     }
 
+    /// An error at the current place. Counting lines looks at all of the input before it, so it is done only here.
     #[cold]
     pub(super) fn error(&self, expected: Expected) -> DiffError {
         let found: String = String::from_utf8_lossy(self.peek().unwrap_or_default()).chars().take(80).collect();
@@ -459,7 +420,8 @@ impl<'a> Reader<'a> {
     }
 }
 
-fn file<'a>(kind: Kind, old_path: Cow<'a, [u8]>, new_path: Cow<'a, [u8]>, body: Body<'a>) -> FileDiff<'a> {
+/// A file of which only the names and the body are known.
+pub(super) fn file<'a>(kind: Kind, old_path: Cow<'a, [u8]>, new_path: Cow<'a, [u8]>, body: Body<'a>) -> FileDiff<'a> {
     FileDiff {
         preamble: &[],
         kind,

@@ -8,11 +8,13 @@ use super::votes::Votes;
 
 /// Reads an input from a place on.
 pub(super) struct Reader<'a> {
+    /// All bytes, so that offsets in errors are those of the input.
     pub input: &'a [u8],
     /// Byte offset of the next line.
     pub at: usize,
+    /// Leading components to take off, when the caller says how many.
     pub strip: Option<usize>,
-    /// What stands before old and new names, when the whole input has told.
+    /// The prefixes of old and new names, once they are known from the whole input.
     pub prefixes: Option<Pair<'a>>,
     /// What files with two names tell of prefixes.
     pub votes: Votes<'a>,

@@ -25,6 +25,7 @@ pub(super) fn in_sections<'a>(start: &Reader<'a>, least: usize) -> Result<(Diff<
     let input = start.input;
     let mut starts = vec![0];
     let mut from = least;
+    // A plain diff has no such line and stays one section: nothing else says where a file begins.
     let header = memchr::memmem::Finder::new(b"\ndiff --git ");
     while let Some(at) = input.get(from..).and_then(|rest| header.find(rest)) {
         starts.push(from + at + 1);
@@ -33,12 +34,14 @@ pub(super) fn in_sections<'a>(start: &Reader<'a>, least: usize) -> Result<(Diff<
     let ends = starts.iter().skip(1).copied().chain([input.len()]);
     let ranges: Vec<_> = starts.iter().copied().zip(ends).collect();
     let mut whole = Section::default();
+    // Errors come in the order of the bytes, since results are joined in that order.
     for batch in ranges.chunks(AT_ONCE) {
         let read: Vec<_> = batch.par_iter().map(|&(at, end)| start.from(at).section(end)).collect();
         for (section, (at, _)) in read.into_iter().zip(batch) {
             whole.join(section?, &input[whole.text_from..*at]);
         }
     }
+    // What follows the last file belongs to the last patch.
     whole.open.trailer = &input[whole.text_from..];
     whole.patches.push(whole.open);
     Ok((Diff { patches: whole.patches }, whole.votes))
@@ -48,10 +51,12 @@ impl<'a> Section<'a> {
     /// Adds the section that follows; `between` is the text before its first file that this one leaves over.
     fn join(&mut self, mut next: Section<'a>, between: &'a [u8]) {
         self.votes.join(std::mem::take(&mut next.votes));
+        // The section before could not know that its last text is the preamble of a file here.
         let first = next.patches.first_mut().unwrap_or(&mut next.open);
         if let Some(file) = first.files.first_mut().filter(|_| !between.is_empty()) {
             file.preamble = between;
         }
+        // The patch that was open goes on until the first one begins that this section saw.
         if let Some(first) = next.patches.first_mut() {
             self.open.files.append(&mut first.files);
             self.open.trailer = first.trailer;

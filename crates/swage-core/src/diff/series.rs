@@ -26,6 +26,7 @@ pub struct Mail {
 }
 
 impl Mail {
+    /// A mail that can't be parsed keeps its bytes and nothing else.
     fn of(raw: &[u8]) -> Self {
         let parsed = MessageParser::default().parse(raw);
         let mut mail = parsed.as_ref().map(headers).unwrap_or_default();
@@ -45,9 +46,10 @@ impl Mail {
             .map_or_else(sent, |own| own.trim().to_owned())
     }
 
-    /// The subject that a commit of the patch gets: without answers and what stands in brackets before it.
+    /// The subject that a commit of the patch gets: without answers and what is in brackets before it.
     pub fn commit_subject(&self) -> &str {
         let own = self.headers_in_body().find_map(|line| line.strip_prefix("Subject:"));
+        // `Re: [PATCH 2/3] ...` may have any number of both, in any order.
         let mut subject = own.unwrap_or(&self.subject).trim();
         loop {
             let bracketed = subject.strip_prefix('[').and_then(|rest| Some(rest.split_once(']')?.1));
@@ -61,11 +63,12 @@ impl Mail {
 
     /// The message that a commit of the patch gets: its subject, and its text up to the line `---` or the diff.
     pub fn commit_message(&self) -> String {
+        // What is between `---` and the diff is for readers of the mail, not for the history.
         let is_end = |line: &str| {
             line.trim_end() == "---" || ["diff -", "Index: ", "--- "].iter().any(|start| line.starts_with(start))
         };
-        let behind = self.body.lines().skip(self.headers_in_body().count()).take_while(|line| !is_end(line));
-        let text = behind.collect::<Vec<_>>().join("\n");
+        let after = self.body.lines().skip(self.headers_in_body().count()).take_while(|line| !is_end(line));
+        let text = after.collect::<Vec<_>>().join("\n");
         match text.trim() {
             "" => self.commit_subject().to_owned(),
             text => format!("{}\n\n{text}", self.commit_subject()),
@@ -79,6 +82,7 @@ impl Mail {
     }
 }
 
+/// What is used of a mail's headers, decoded (RFC 2047).
 fn headers(message: &Message<'_>) -> Mail {
     let people = |address: Option<&Address<'_>>| -> Vec<(Option<String>, String)> {
         let all = address.into_iter().flat_map(Address::iter);
@@ -88,6 +92,7 @@ fn headers(message: &Message<'_>) -> Mail {
         value.as_text_list().into_iter().flatten().map(|id| id.to_string()).collect()
     };
     let mut references = ids(message.references());
+    // `In-Reply-To` names only the parent, so it counts where `References` is missing (RFC 5322, section 3.6.4).
     references.extend(ids(message.in_reply_to()).into_iter().take(usize::from(references.is_empty())));
     Mail {
         id: message.message_id().map(str::to_owned),
@@ -141,11 +146,13 @@ fn shown<'d, 'a: 'd>(
     line: u32,
     changed: LineKind,
 ) -> Option<ShownLine> {
+    // From the last patch back for a line of the result, from the first one on for a line of the base.
     let is_after = changed == LineKind::Added;
     let sides = |file: &FileDiff<'_>| {
         let (old, new) = (file.old_path.to_vec(), file.new_path.to_vec());
         if is_after { (new, old) } else { (old, new) }
     };
+    // The first patch on the way that shows the line as context, in case none changes it.
     let mut around = None;
     let mut at = (path.to_vec(), line);
     for (patch, diff) in patches {
@@ -158,6 +165,7 @@ fn shown<'d, 'a: 'd>(
             None => {}
         }
         let map = LineMap::from_hunks(own.hunks());
+        // The number of the line in the state on the other side of this patch.
         let line = at.1.checked_sub(1).and_then(|line| if is_after { map.to_old(line) } else { map.to_new(line) });
         let Some(line) = line else { return around };
         at = (sides(own).1, line + 1);
@@ -175,6 +183,7 @@ fn shown_in(file: &FileDiff<'_>, wanted: u32, changed: LineKind) -> Option<(usiz
         if !(start..start.saturating_add(lines)).contains(&wanted) {
             continue;
         }
+        // Lines of the other side have no number on this one.
         let mut of_side = hunk.lines().enumerate().filter(|(_, l)| l.kind == changed || l.kind == LineKind::Context);
         let (line, found) = of_side.nth((wanted - start) as usize)?;
         return Some((index, line, found.kind == changed));

@@ -2,10 +2,10 @@
 
 use super::names::Pair;
 
-/// What stands before the old and the new names of an input.
+/// What is before the old and the new names of an input.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub(super) enum Votes<'a> {
-    /// No file has told yet.
+    /// No file has voted yet.
     #[default]
     None,
     /// All files that tell say the same.
@@ -31,6 +31,7 @@ impl<'a> Votes<'a> {
                     _ => Votes::Mixed,
                 }
             }
+            // Files that differ among themselves don't outweigh what is certain.
             (Votes::Sure(one), _) | (_, Votes::Sure(one)) => Votes::Sure(one),
             _ => Votes::Mixed,
         };

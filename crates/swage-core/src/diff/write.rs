@@ -34,24 +34,30 @@ pub fn write_file(path: &[u8], old: &[u8], new: &[u8], map: &LineMap) -> Vec<u8>
 
 /// Old lines, from and to, that gave way to new ones; 0-based, without the end.
 struct Change {
+    /// Lines of the old content, 0-based; empty for an insertion.
     old: (u32, u32),
+    /// Lines of the new content, 0-based; empty for a deletion.
     new: (u32, u32),
 }
 
+/// The lines with their LFs; only the last one may have none.
 fn lines(text: &[u8]) -> Vec<&[u8]> {
     text.split_inclusive(|b| *b == b'\n').collect()
 }
 
+/// What lies between the runs of lines that stayed, in order.
 fn changes(old: &[&[u8]], new: &[&[u8]], map: &LineMap) -> Vec<Change> {
     let mut changes = Vec::new();
     let (mut at_old, mut at_new) = (0, 0);
     let (old_len, new_len) = (old.len() as u32, new.len() as u32);
+    // Runs that follow each other directly leave nothing between them.
     let mut push = |old: (u32, u32), new: (u32, u32)| {
         if old.0 < old.1 || new.0 < new.1 {
             changes.push(Change { old, new });
         }
     };
     for segment in map.segments() {
+        // A map goes one line past the end when the text ends in an LF.
         let (from_old, from_new) = (segment.old.min(old_len), segment.new.min(new_len));
         push((at_old, from_old), (at_new, from_new));
         let len = segment.len.min(old_len - from_old).min(new_len - from_new);
@@ -61,8 +67,10 @@ fn changes(old: &[&[u8]], new: &[&[u8]], map: &LineMap) -> Vec<Change> {
     changes
 }
 
+/// Writes changes that lie near each other as one hunk, with the lines around them.
 fn write_hunk(first: &Change, own: &[Change], old: &[&[u8]], new: &[&[u8]], out: &mut Vec<u8>) {
     let last = own.last().unwrap_or(first);
+    // Lines before the first change stayed, so there are as many of them on the other side.
     let before = first.old.0.min(CONTEXT);
     let after = (old.len() as u32 - last.old.1).min(CONTEXT);
     let (old_start, new_start) = (first.old.0 - before, first.new.0 - before);

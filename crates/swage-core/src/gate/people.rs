@@ -56,16 +56,16 @@ pub fn judge_people(policy: &PeoplePolicy, owners: &Owners, facts: &ProposalFact
     if let Some(most) = policy.objections {
         let who: Vec<&String> = facts.objections.iter().collect();
         let count = who.len() as u64;
-        let told = format!("{count} objection{} standing; {most} allowed{}", plural(count), named(&who));
-        judge.that(count <= most, "objections", told.clone(), told);
+        let rendered = format!("{count} objection{} standing; {most} allowed{}", plural(count), named(&who));
+        judge.that(count <= most, "objections", rendered.clone(), rendered);
     }
     if let Some(most) = policy.todos {
-        let told = format!("{} open to-do{}; {most} allowed", facts.todos, plural(facts.todos));
-        judge.that(facts.todos <= most, "todos", told.clone(), told);
+        let rendered = format!("{} open to-do{}; {most} allowed", facts.todos, plural(facts.todos));
+        judge.that(facts.todos <= most, "todos", rendered.clone(), rendered);
     }
     if let Some(most) = policy.open_threads {
-        let told = format!("{} open thread{}; {most} allowed", facts.open_threads, plural(facts.open_threads));
-        judge.that(facts.open_threads <= most, "open_threads", told.clone(), told);
+        let rendered = format!("{} open thread{}; {most} allowed", facts.open_threads, plural(facts.open_threads));
+        judge.that(facts.open_threads <= most, "open_threads", rendered.clone(), rendered);
     }
     if policy.ready {
         let marked = is_marked(&facts.title);

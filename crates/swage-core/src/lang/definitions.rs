@@ -94,7 +94,7 @@ impl Language {
         let tables = self.tables();
         let named = tables.name_fields.iter().find_map(|&field| node.child_by_field_id(field));
         named.or_else(|| {
-            // In C and its kin the name stands inside of declarators.
+            // In C and its kin the name is inside declarators.
             let mut inner = node.child_by_field_id(tables.fields[3])?;
             while let Some(next) = inner.child_by_field_id(tables.fields[3]) {
                 inner = next;
@@ -113,8 +113,8 @@ impl Language {
         let commas = |node: Node<'_>| memchr::memchr_iter(b',', text(node)).count() as u64;
         let is_list = |child: &Node<'_>| !child.kind().contains("type_parameter");
         // Wherever there is a list, commas part what is in it; after it there may be another one.
-        let behind = |list: &Node<'_>| source.get(list.end_byte()..).unwrap_or_default();
-        let is_last = |list: &Node<'_>| !behind(list).trim_ascii_start().starts_with(b"(");
+        let after = |list: &Node<'_>| source.get(list.end_byte()..).unwrap_or_default();
+        let is_last = |list: &Node<'_>| !after(list).trim_ascii_start().starts_with(b"(");
         let only = node.child_by_field_id(list).filter(|child| is_list(child) && is_last(child));
         if only.is_some_and(|list| commas(list) < least) {
             return None;
@@ -144,13 +144,13 @@ impl Language {
         {
             return None;
         }
-        // Where there is no list, the parameters stand in the function itself.
+        // Where there is no list, the parameters are in the function itself.
         let holders = if lists.is_empty() { std::slice::from_ref(&node) } else { &lists };
         let count = holders.iter().map(|holder| self.parameters_in(*holder, name, !lists.is_empty(), source)).sum();
         (!lists.is_empty() || count > 0 || self.parameter_lists.is_empty()).then_some(count)
     }
 
-    /// How many parameters stand in a list, or in a function itself.
+    /// How many parameters are in a list, or in a function itself.
     fn parameters_in(&self, holder: Node<'_>, name: u16, is_list: bool, source: &[u8]) -> u32 {
         let tables = self.tables();
         let text = |node: Node<'_>| source.get(node.byte_range()).unwrap_or_default();
@@ -196,7 +196,7 @@ impl Language {
         !self.keyed.is_empty()
     }
 
-    /// Whether names of definitions are told from names that refer to them: in languages that one programs in, which
+    /// Whether definitions are distinguished from references by the same name: in languages that one programs in, which
     /// SQL, with functions and without loops, isn't.
     pub fn knows_roles(&self) -> bool {
         let has = |class: Class| self.classes.iter().any(|(c, _)| *c == class);
@@ -205,7 +205,7 @@ impl Language {
 
     /// What a name does where it stands; `None` for nodes that are no names. Names in imports refer to what is imported.
     pub fn role(&self, leaf: Node<'_>) -> Option<Role> {
-        /// How many nodes may stand between a name and what says its role: patterns, lists, declarators.
+        /// How many nodes may be between a name and what says its role: patterns, lists, declarators.
         const REACH: usize = 6;
         let tables = self.tables();
         if !tables.is(leaf.kind_id(), Class::Name) || leaf.named_child_count() > 0 {

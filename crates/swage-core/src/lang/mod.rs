@@ -1,6 +1,6 @@
 //! The languages that Swage reads, one small file each.
 //!
-//! A [`Language`] is a table: its grammar, how its files are told, and which of the grammar's node kinds are comments,
+//! A [`Language`] is a table: its grammar, how its files are recognised, and which of the grammar's node kinds are comments,
 //! strings, calls, definitions and so on. A new language is a new file with such a table and a line in [`LANGUAGES`];
 //! the test in `tests/languages.rs` holds them all to the same abilities.
 

@@ -130,7 +130,7 @@ pub struct Spec {
     pub(crate) keyed: &'static [Keyed],
     /// Parts that are code of another language.
     pub(crate) embedded: &'static [Embedded],
-    /// How deep a text nests at most, told without parsing it: for grammars whose own scanner remembers everything
+    /// How deep a text nests at most, found without parsing it: for grammars whose own scanner remembers everything
     /// that is open at each step, so that depth costs more than length.
     pub(crate) depth: Option<fn(&[u8]) -> usize>,
 }
@@ -153,7 +153,7 @@ pub(crate) struct Embedded {
     pub language: Told,
 }
 
-/// How the language of embedded code is told.
+/// How the language of embedded code is recognised.
 pub(crate) enum Told {
     /// By the text of the first node of this kind.
     By(&'static str),

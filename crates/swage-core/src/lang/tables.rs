@@ -26,13 +26,13 @@ pub struct Tables {
     /// Ids of the fields `parameter`, `parameters`, `name` and `declarator`; 0, which no field has, when the grammar
     /// lacks one.
     pub(super) fields: [u16; 4],
-    /// How each kind stands in nesting.
+    /// How each kind counts in nesting.
     nesting: Vec<Nesting>,
     /// Whether nodes of each kind take part in matching.
     relevance: Vec<Relevance>,
     /// Whether each kind is a loop with a head.
     loop_heads: Vec<bool>,
-    /// Whether what follows an `else` stands in a node of its own.
+    /// Whether what follows an `else` is in a node of its own.
     wraps_else: bool,
     interests: OnceLock<Vec<u8>>,
     keywords: OnceLock<HashSet<String>>,
@@ -80,7 +80,7 @@ enum Nesting {
     Deeper,
     /// A part of one: a case, an `elif`, an `except`.
     Part,
-    /// An `if`, which is a part when it stands in an `else`.
+    /// An `if`, which is a part when it is in an `else`.
     If,
     /// An `else`.
     Else,
@@ -195,7 +195,7 @@ impl Tables {
     }
 
     /// Whether a node is a loop or branch, and whether it nests deeper than what is around it: the parts of one construct
-    /// stand beside each other for a reader. `parent` is the kind of the node around it.
+    /// are beside each other for a reader. `parent` is the kind of the node around it.
     pub fn branches(&self, node: tree_sitter::Node<'_>, parent: u16) -> Option<bool> {
         let nesting = |kind: u16| self.nesting.get(usize::from(kind)).copied().unwrap_or(Nesting::None);
         match nesting(node.kind_id()) {
@@ -203,7 +203,7 @@ impl Tables {
             Nesting::Part => Some(false),
             Nesting::Deeper => Some(true),
             Nesting::If if self.wraps_else => Some(nesting(parent) != Nesting::Else),
-            // What follows an `else` stands in the `if` that it belongs to.
+            // What follows an `else` is in the `if` that it belongs to.
             Nesting::If if nesting(parent) != Nesting::If => Some(true),
             Nesting::If => {
                 let mut before = successors(node.prev_sibling(), |before| before.prev_sibling());

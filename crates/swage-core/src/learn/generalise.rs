@@ -8,7 +8,7 @@ use super::piece::Piece;
 use super::{Learned, LearnedFix, Pair};
 use crate::lang::Language;
 
-/// The places from which a rule is learned, each with the pair that it stands in.
+/// The places from which a rule is learned, each with the pair that it is in.
 pub(super) struct Generaliser<'a> {
     pub pairs: &'a [Pair],
     pub instances: &'a [(usize, Instance)],
@@ -172,7 +172,7 @@ fn base(piece: &Piece, parent: &Piece) -> &'static str {
     }
 }
 
-/// The name of each gap: the same for those that take the same texts, and none that stands in the code.
+/// The name of each gap: the same for those that take the same texts, and none that is in the code.
 fn names(gaps: &[Gap], code: &str) -> Vec<String> {
     let mut given: HashMap<&Vec<String>, String> = HashMap::new();
     let mut used: HashMap<&str, usize> = HashMap::new();
@@ -195,7 +195,7 @@ fn names(gaps: &[Gap], code: &str) -> Vec<String> {
     gaps.iter().map(name).collect()
 }
 
-/// The text of a range, with parts of it replaced, and lines behind the first indented as if it began its line.
+/// The text of a range, with parts of it replaced, and lines after the first indented as if it began its line.
 fn filled<'r>(source: &[u8], range: &Range<usize>, parts: impl Iterator<Item = (&'r Range<usize>, String)>) -> String {
     let (mut out, mut from) = (String::new(), range.start);
     for (part, text) in parts {

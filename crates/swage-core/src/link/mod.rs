@@ -1,7 +1,7 @@
 //! Facts of many files in, findings across files out.
 //!
 //! A rule's facts are judged side by side: those of the whole tree before the change, and those after it. Two facts meet
-//! when the texts of the rule's holes are equal and both stand within the rule's reach. One table by those texts makes
+//! when the texts of the rule's holes are equal and both are within the rule's reach. One table by those texts makes
 //! the join linear in the number of facts.
 
 use std::collections::{HashMap, HashSet};
@@ -12,14 +12,14 @@ use crate::digest::short_digest;
 use crate::rule::{FileOf, Link, Meeting, Rule, Within, may_mean, meant_name, own_name};
 use crate::scan::{Elsewhere, Fact, Hit};
 
-/// A fact with the file that it stands in.
+/// A fact with the file that it is in.
 #[derive(Debug, Clone, Copy)]
 pub struct LocatedFact<'a> {
     /// The file's path.
     pub path: &'a [u8],
     /// The fact.
     pub fact: &'a Fact,
-    /// Whether the change brought or altered it.
+    /// Whether the change added or altered it.
     pub fresh: bool,
     /// Whether the change touches its file.
     pub touched: bool,
@@ -45,7 +45,7 @@ pub fn judge(
     let mut found = at_fault(link, here, before);
     if let Some(most) = link.max_files {
         let now = spread(link, here, &found);
-        // What everybody used before stays unreported when the change takes users away: it brought nothing about.
+        // What everybody used before stays unreported when the change takes users away: it caused none of it.
         let earlier = before.map(|before| spread(link, before, &at_fault(link, before, None))).unwrap_or_default();
         let judge = Judge { link };
         found.retain(|(index, _)| {

@@ -34,8 +34,8 @@ impl Builder<'_> {
             && self.language.tables().is(node.kind_id(), Class::Name)
             && let Some((part, index)) = self.hole_within(text)
         {
-            let (before, behind) = (text[..part.start].into(), text[part.end..].into());
-            return PatternNode::Word(node.kind_id(), before, index, behind);
+            let (before, after) = (text[..part.start].into(), text[part.end..].into());
+            return PatternNode::Word(node.kind_id(), before, index, after);
         }
         if children.is_empty() || self.is_string(node, &children) {
             let any_case = self.language.keywords_in_any_case;
@@ -156,7 +156,7 @@ pub(super) fn covering<'t>(
         }
         let within = children.into_iter().filter(|c| c.start_byte() >= range.start && c.end_byte() <= range.end);
         let within: Vec<_> = within.collect();
-        // Comments may stand before and after what matters.
+        // Comments may be before and after what matters.
         let (first, last) = (within.first()?, within.last()?);
         let inside: Vec<_> = within.iter().copied().filter(|c| !is_irrelevant(*c, node.kind_id(), language)).collect();
         // A closing semicolon of the pattern may belong to the parent.

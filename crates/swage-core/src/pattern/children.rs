@@ -23,6 +23,11 @@ impl<'t> Children<'t> {
         Self::of(node, true, node.named_child_count())
     }
 
+    /// Whether there is none.
+    pub fn is_empty(&self) -> bool {
+        matches!(self, Self::Few { count: 0, .. })
+    }
+
     fn of(node: Node<'t>, named: bool, count: usize) -> Self {
         if are_many(node) {
             Self::Many { cursor: Box::new(node.walk()), named, begun: false }

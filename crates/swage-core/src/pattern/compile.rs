@@ -14,7 +14,7 @@ impl Pattern {
     /// Compiles a pattern for a language.
     ///
     /// # Errors
-    /// When the pattern doesn't parse under any wrapper (the place that got furthest is told), doesn't hold a declared
+    /// When the pattern doesn't parse under any wrapper (the error names the place that got furthest), doesn't hold a declared
     /// hole, or is only a hole.
     pub fn compile(
         code: &str,
@@ -154,7 +154,7 @@ impl<'a> Compiler<'a> {
                 language: self.language,
             };
             let reading: Reading = nodes.iter().map(|n| builder.build(*n)).collect();
-            // Commas part what stands in braces, and belong to the text elsewhere.
+            // Commas part what is in braces, and belong to the text elsewhere.
             if of_parts && self.language.outline && reading.len() > 1 {
                 continue;
             }

@@ -8,7 +8,7 @@ use crate::lang::{Class, Language};
 pub(super) enum Doubt {
     /// There is no reason to.
     None,
-    /// A run alone in braces or parentheses is read as the values of a list, which are but one thing that may stand there:
+    /// A run alone in braces or parentheses is read as the values of a list, which are but one thing that may be there:
     /// a run of names is a set or the constants of an enumeration, and one of statements, pairs or members is something else.
     List,
     /// The word of the language with which it begins is read as a name that somebody gave.

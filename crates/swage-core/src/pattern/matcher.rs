@@ -112,13 +112,13 @@ impl Matching<'_> {
                         self.bind(*index, None, inside, bound)
                     })
             }
-            PatternNode::Word(kind, before, index, behind) => {
+            PatternNode::Word(kind, before, index, after) => {
                 let range = node.byte_range();
-                let inside = range.start + before.len()..range.end.saturating_sub(behind.len());
+                let inside = range.start + before.len()..range.end.saturating_sub(after.len());
                 // What stands for the hole may have quotes or an expansion, which makes several parts of the word.
                 (node.kind_id() == *kind || node.kind() == "concatenation")
                     && inside.start < inside.end
-                    && self.source.get(range).is_some_and(|text| text.starts_with(before) && text.ends_with(behind))
+                    && self.source.get(range).is_some_and(|text| text.starts_with(before) && text.ends_with(after))
                     && self.bind(*index, None, inside, bound)
             }
             PatternNode::Leaf(kind, _)
@@ -171,7 +171,7 @@ impl Matching<'_> {
     }
 
     /// Whether the text of a node that none of its children covers is the pattern's. Where a run may take any of the children,
-    /// what stands between them is taken with it.
+    /// what is between them is taken with it.
     fn has_own_text(&self, node: Node<'_>, children: &[PatternNode], own: &[u8]) -> bool {
         children.iter().any(is_run) || self.is_same_text(own, &own_text(self.source, node))
     }

@@ -39,7 +39,7 @@ use crate::lang::{Class, Language, Relevance};
 /// A named gap in a code pattern.
 #[derive(Debug, Clone)]
 pub struct Hole {
-    /// The name that stands in the pattern.
+    /// The name that is in the pattern.
     pub name: String,
     /// Takes any run of siblings, none included, instead of one node.
     pub many: bool,
@@ -56,7 +56,7 @@ pub struct Hole {
 pub struct Pattern {
     /// The readings of the pattern, of which one must match.
     pub(crate) readings: Vec<Reading>,
-    /// Words of which each must stand in a file for the pattern to match there.
+    /// Words of which each must be in a file for the pattern to match there.
     pub(crate) words: Vec<(Vec<u8>, bool)>,
     /// How many holes the pattern declares.
     pub(crate) holes: usize,
@@ -87,7 +87,7 @@ pub(crate) enum PatternNode {
     Leaf(u16, Option<Box<[u8]>>),
     /// A string whose contents a hole takes: the kind, and the hole.
     Quoted(u16, usize),
-    /// A word with a hole in it: the kind, what stands before the hole, the hole, and what comes after it.
+    /// A word with a hole in it: the kind, what is before the hole, the hole, and what comes after it.
     Word(u16, Box<[u8]>, usize, Box<[u8]>),
     /// A node with children.
     Inner {
@@ -142,16 +142,16 @@ impl PatternNode {
         }
     }
 
-    /// The node by the names that the grammar gives, with what stands in it.
+    /// The node by the names that the grammar gives, with what is in it.
     fn shown(&self, holes: &[Hole], language: &'static Language) -> String {
         let name = |kind: u16| language.tables().grammar.node_kind_for_id(kind).unwrap_or("node");
         match self {
             Self::Hole(hole) => holes[*hole].name.clone(),
             Self::Many(hole) => format!("{}...", holes[*hole].name),
             Self::Quoted(kind, hole) => format!("{}({})", name(*kind), holes[*hole].name),
-            Self::Word(kind, before, hole, behind) => {
-                let [before, behind] = [before, behind].map(|text| String::from_utf8_lossy(text));
-                format!("{} `{before}`{}`{behind}`", name(*kind), holes[*hole].name).replace("``", "")
+            Self::Word(kind, before, hole, after) => {
+                let [before, after] = [before, after].map(|text| String::from_utf8_lossy(text));
+                format!("{} `{before}`{}`{after}`", name(*kind), holes[*hole].name).replace("``", "")
             }
             Self::Leaf(kind, Some(text)) => {
                 let text = String::from_utf8_lossy(text);
@@ -174,8 +174,8 @@ impl PatternNode {
                 words.push((text.to_vec(), whole && text.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_')));
             }
             Self::Inner { children, .. } => children.iter().for_each(|c| c.gather_words(words, language)),
-            Self::Word(_, before, _, behind) => {
-                words.extend([before, behind].iter().filter(|text| text.len() > 1).map(|text| (text.to_vec(), false)));
+            Self::Word(_, before, _, after) => {
+                words.extend([before, after].iter().filter(|text| text.len() > 1).map(|text| (text.to_vec(), false)));
             }
             Self::Leaf(..) | Self::Hole(_) | Self::Many(_) | Self::Quoted(..) => {}
         }
@@ -194,7 +194,7 @@ pub(crate) fn is_irrelevant(node: Node<'_>, parent: u16, language: &Language) ->
     }
 }
 
-/// Where a string literal's contents stand in it; `None` when it has no quotes.
+/// Where a string literal's contents are in it; `None` when it has no quotes.
 pub(crate) fn contents(literal: &[u8]) -> Option<Range<usize>> {
     let open = literal.iter().take(8).position(|b| matches!(b, b'"' | b'\'' | b'`'))?;
     let quote = literal[open];

@@ -105,9 +105,9 @@ impl<'p> Probe<'p> {
             PatternNode::Leaf(_, Some(text)) => format!("`{}`", String::from_utf8_lossy(text)),
             PatternNode::Leaf(id, None) => format!("`{}`", kind(*id)),
             PatternNode::Quoted(..) => "a string".to_owned(),
-            PatternNode::Word(_, before, hole, behind) => {
-                let [before, behind] = [before, behind].map(|text| String::from_utf8_lossy(text));
-                format!("`{before}{}{behind}`", self.holes[*hole].name)
+            PatternNode::Word(_, before, hole, after) => {
+                let [before, after] = [before, after].map(|text| String::from_utf8_lossy(text));
+                format!("`{before}{}{after}`", self.holes[*hole].name)
             }
             PatternNode::Inner { kind: id, .. } => kind(*id),
         }

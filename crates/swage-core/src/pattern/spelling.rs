@@ -30,7 +30,7 @@ pub(super) struct Spelling {
     code: String,
     /// The holes by name.
     names: Vec<String>,
-    /// Where each hole stands in the text: first and last byte, how much was added before the end, and the hole.
+    /// Where each hole is in the text: first and last byte, how much was added before the end, and the hole.
     places: Vec<Place>,
 }
 
@@ -56,7 +56,7 @@ impl Spelling {
         let mut grown = 0;
         while let Some(at) = rest.find(in_name) {
             let (before, word) = rest.split_at(at);
-            let (word, behind) = word.split_at(word.find(|c| !in_name(c)).unwrap_or(word.len()));
+            let (word, after) = word.split_at(word.find(|c| !in_name(c)).unwrap_or(word.len()));
             out.text += before;
             let start = out.text.len();
             match out.names.iter().position(|name| name == word) {
@@ -68,7 +68,7 @@ impl Spelling {
                 }
                 None => out.text += word,
             }
-            rest = behind;
+            rest = after;
         }
         out.text += rest;
         out

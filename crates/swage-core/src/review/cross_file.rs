@@ -27,9 +27,9 @@ pub(super) struct Extra {
     pub file_hits: FileHits,
 }
 
-/// What was found beyond the changed files.
+/// What rules that reach across files found.
 #[derive(Default)]
-pub(super) struct Beyond<'c> {
+pub(super) struct CrossFile<'c> {
     /// The tree, when a rule needed it and it is there.
     pub tree: Option<Box<dyn Tree + 'c>>,
     /// Untouched files with findings, in the order of their paths.
@@ -41,29 +41,29 @@ pub(super) struct Beyond<'c> {
 }
 
 /// Runs the rules that look beyond the changed files; what they find in changed files goes to the others' findings.
-pub(super) fn look_beyond<'c>(
+pub(super) fn look_across_files<'c>(
     change: &Change,
     contents: &'c dyn Contents,
     examined: &mut [Examined],
     with: &Examination<'_>,
-) -> Beyond<'c> {
-    let mut beyond = Beyond::default();
+) -> CrossFile<'c> {
+    let mut cross_file = CrossFile::default();
     let links: Vec<Arc<Rule>> = with.rules.rules().iter().filter(|r| r.link().is_some()).cloned().collect();
     let checkers: Vec<&Arc<Rule>> = with.rules.rules().iter().filter(|r| r.checker().is_some()).collect();
     if links.is_empty() && checkers.is_empty() {
-        return beyond;
+        return cross_file;
     }
     match contents.tree() {
-        Ok(tree) => beyond.tree = Some(tree),
+        Ok(tree) => cross_file.tree = Some(tree),
         Err(why) => {
             let idle = links.iter().chain(checkers).map(|r| (r.id.clone(), why.clone()));
-            beyond.not_run.extend(idle);
-            return beyond;
+            cross_file.not_run.extend(idle);
+            return cross_file;
         }
     }
     let mut work = Work { change, contents, examined, extras: BTreeMap::new(), with };
-    if let Some(tree) = beyond.tree.as_deref() {
-        beyond.not_run.extend(work.links(links, tree));
+    if let Some(tree) = cross_file.tree.as_deref() {
+        cross_file.not_run.extend(work.links(links, tree));
         for rule in checkers {
             let report = with.reports.iter().find(|report| report.rule == rule.id);
             let run = match report {
@@ -72,22 +72,23 @@ pub(super) fn look_beyond<'c>(
             };
             match run {
                 Err(why) if rule.checker().is_some_and(|c| c.advisory) => {
-                    beyond.notes.push(format!("No advisory findings from `{}`: {why}.", rule.id));
+                    cross_file.notes.push(format!("No advisory findings from `{}`: {why}.", rule.id));
                 }
-                Err(why) => beyond.not_run.push((rule.id.clone(), why)),
+                Err(why) => cross_file.not_run.push((rule.id.clone(), why)),
                 Ok(()) => {}
             }
         }
     }
     let Work { extras, .. } = work;
-    beyond.extras = extras.into_values().collect();
-    let all = examined.iter_mut().map(|e| &mut e.file_hits).chain(beyond.extras.iter_mut().map(|e| &mut e.file_hits));
+    cross_file.extras = extras.into_values().collect();
+    let all =
+        examined.iter_mut().map(|e| &mut e.file_hits).chain(cross_file.extras.iter_mut().map(|e| &mut e.file_hits));
     for hits in all {
         for hits in hits.hits.iter_mut() {
             hits.sort_by(|a, b| (a.span, &a.rule, &a.message).cmp(&(b.span, &b.rule, &b.message)));
         }
     }
-    beyond
+    cross_file
 }
 
 struct Work<'a, 'e> {

@@ -57,5 +57,5 @@ pub struct CheckerReport {
     pub found: Sides<Result<Vec<Reported>, String>>,
 }
 
-/// Why a path isn't examined, and whether rules wanted what stands there.
+/// Why a path isn't examined, and whether rules wanted what is there.
 pub(super) type WhyNot = (String, bool);

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use rayon::prelude::*;
 
 use super::change_rules::{FileFacts, about_change};
-use super::cross_file::{Beyond, look_beyond};
+use super::cross_file::{CrossFile, look_across_files};
 use super::examination::{Examination, Fixes, Progress};
 use super::excerpt::Code;
 use super::file::{Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
@@ -44,7 +44,7 @@ impl Examination<'_> {
             let why = "it needs whole files; give --tree DIR";
             // What looks after suppressions has nothing to say where the rules that they allow don't run.
             let idle = |r: &&Arc<Rule>| {
-                r.beyond.is_none()
+                r.project_wide.is_none()
                     && !needs_lines_only(r)
                     && !runs_on_fragments(r)
                     && !r.clauses.iter().any(|w| w.matcher.extent() == Extent::Review)
@@ -81,8 +81,8 @@ impl Examination<'_> {
 /// the number of threads.
 pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>) -> Review {
     let contents = &Readable(contents);
-    let Looked { mut review, examined, compared, hits, beyond } = look(change, contents, with, Scope::Change);
-    add_excerpts(&mut review.findings, &compared, &hits, change, contents, &beyond);
+    let Looked { mut review, examined, compared, hits, cross_file } = look(change, contents, with, Scope::Change);
+    add_excerpts(&mut review.findings, &compared, &hits, change, contents, &cross_file);
     if with.fixes == Fixes::Tried {
         offer_fixes(&mut review.findings, &compared, &hits, (change, contents), &examined, with);
     }
@@ -114,10 +114,10 @@ struct Looked<'c> {
     compared: Vec<Compared>,
     /// The findings of the changed files, then those of untouched ones.
     hits: Vec<FileHits>,
-    beyond: Beyond<'c>,
+    cross_file: CrossFile<'c>,
 }
 
-/// Examines all files and what is beyond them; the findings come without excerpts and in the order of what was compared.
+/// Examines all files and what reaches across them; the findings come without excerpts and in the order of what was compared.
 fn look<'c>(change: &Change, contents: &'c dyn Contents, with: &Examination<'_>, scope: Scope) -> Looked<'c> {
     let folders = ForeignFolders::new(change, contents, with.rules);
     let mut examined: Vec<Examined> = (0..change.files.len())
@@ -129,9 +129,9 @@ fn look<'c>(change: &Change, contents: &'c dyn Contents, with: &Examination<'_>,
             result
         })
         .collect();
-    let beyond = look_beyond(change, contents, &mut examined, with);
-    let (review, compared, hits) = put_together(change, contents, &examined, &beyond, with);
-    Looked { review, examined, compared, hits, beyond }
+    let cross_file = look_across_files(change, contents, &mut examined, with);
+    let (review, compared, hits) = put_together(change, contents, &examined, &cross_file, with);
+    Looked { review, examined, compared, hits, cross_file }
 }
 
 /// Compares both sides of all files; the findings are in the order of what was compared, without excerpts.
@@ -139,10 +139,10 @@ fn put_together(
     change: &Change,
     contents: &dyn Contents,
     examined: &[Examined],
-    beyond: &Beyond<'_>,
+    cross_file: &CrossFile<'_>,
     with: &Examination<'_>,
 ) -> (Review, Vec<Compared>, Vec<FileHits>) {
-    let extras = beyond.extras.iter().map(|e| &e.file_hits);
+    let extras = cross_file.extras.iter().map(|e| &e.file_hits);
     let hits: Vec<FileHits> = examined.iter().map(|e| &e.file_hits).chain(extras).cloned().collect();
     let texts = |file: usize| {
         let sides = (file < change.files.len()).then(|| contents.sides(file))?;
@@ -165,7 +165,7 @@ fn put_together(
     let files = files.map(|((f, e), written)| file_entry(f, e, written)).collect();
     let languages = examined.iter().filter_map(|e| e.language.map(|l| l.name)).collect();
     let mut not_run = with.not_run(&languages, examined.iter().any(|e| e.partial));
-    not_run.extend(beyond.not_run.iter().cloned());
+    not_run.extend(cross_file.not_run.iter().cloned());
     let review = Review {
         base: change.base.clone(),
         head: change.head.clone(),
@@ -179,7 +179,7 @@ fn put_together(
         totals: None,
         rule_count: with.rules.rules().len(),
         not_run,
-        notes: beyond
+        notes: cross_file
             .notes
             .iter()
             .cloned()
@@ -310,7 +310,7 @@ fn unsuppressed(rule: Option<&Arc<Rule>>) -> Standing {
     if advisory { Standing::Advisory } else { Standing::Counted }
 }
 
-/// Whether a comment that a change brings may suppress the rule's findings.
+/// Whether a comment that a change adds may suppress the rule's findings.
 fn may_be_suppressed(rule: &Arc<Rule>) -> bool {
     !rule.locked || rule.suppressible
 }
@@ -344,7 +344,7 @@ fn add_excerpts(
     hits: &[FileHits],
     change: &Change,
     contents: &dyn Contents,
-    beyond: &Beyond<'_>,
+    cross_file: &CrossFile<'_>,
 ) {
     let mut by_file: Vec<Vec<usize>> = vec![Vec::new(); hits.len()];
     for (index, c) in compared.iter().enumerate() {
@@ -355,11 +355,11 @@ fn add_excerpts(
         }
     }
     for (file, indices) in by_file.iter().enumerate().filter(|(_, list)| !list.is_empty()) {
-        let extra = file.checked_sub(change.files.len()).zip(beyond.tree.as_deref());
+        let extra = file.checked_sub(change.files.len()).zip(cross_file.tree.as_deref());
         let sides = match extra {
             None => contents.sides(file),
             Some((extra, tree)) => {
-                let content = tree.content(beyond.extras[extra].index);
+                let content = tree.content(cross_file.extras[extra].index);
                 Sides { old: content.clone(), new: content }
             }
         };
@@ -461,7 +461,7 @@ pub fn scan_tree(tree: &dyn Tree, commit: Option<&CommitId>, with: &Examination<
     review
 }
 
-/// A tree as a change that brings all of it.
+/// A tree as a change that adds all of it.
 struct Whole<'t>(&'t dyn Tree);
 
 impl Contents for Whole<'_> {

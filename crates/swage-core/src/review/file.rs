@@ -59,7 +59,7 @@ impl Examination<'_> {
         Scanned { scan, name: Some(name) }
     }
 
-    /// Where one side of a file doesn't parse; `None` when it can't be told.
+    /// Where one side of a file doesn't parse; `None` when that is unknown.
     fn syntax(&self, path: &[u8], content: &Content, scanned: &mut Scanned) -> Option<Syntax> {
         let Content::Whole { bytes, .. } = content else { return None };
         if scanned.scan.syntax.is_none() && bytes.len() as u64 <= self.limits.file_size {
@@ -97,9 +97,9 @@ impl Examination<'_> {
             return None;
         }
         // A name that tells the language does so whatever the content is.
-        let told = Language::by_path(path);
+        let rendered = Language::by_path(path);
         let name = |id: &str, language| self.name(id, rules, &wanted, language, Markers::Heeded);
-        let kept = tree.id(index).filter(|_| told.is_some()).map(|id| name(&id, told));
+        let kept = tree.id(index).filter(|_| rendered.is_some()).map(|id| name(&id, rendered));
         if let Some(scan) = kept.and_then(|name| self.cache.get(&name)) {
             return Some(scan);
         }
@@ -172,7 +172,7 @@ impl Examination<'_> {
 /// Whether a rule looks at nothing that a piece of a file couldn't hold.
 pub(super) fn runs_on_fragments(rule: &Rule) -> bool {
     let on_pieces = |clause: &Clause| matches!(clause.matcher.extent(), Extent::Line | Extent::Piece);
-    rule.beyond.is_none() && rule.clauses.iter().all(on_pieces)
+    rule.project_wide.is_none() && rule.clauses.iter().all(on_pieces)
 }
 
 /// Whether a rule looks at lines alone, whatever is around them.

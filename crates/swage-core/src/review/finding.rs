@@ -91,7 +91,7 @@ pub struct Finding {
     pub anchor: Option<Anchor>,
     /// Other places that it is about.
     pub related: Vec<Related>,
-    /// Whether it is about the change rather than about what stands in its files.
+    /// Whether it is about the change rather than about what is in its files.
     pub about_change: bool,
     /// Whether it counts.
     pub standing: Standing,
@@ -99,7 +99,7 @@ pub struct Finding {
     pub from_fragment: bool,
     /// Which patch of a series shows it, 1-based; `None` when none does, or the change isn't one.
     pub patch: Option<usize>,
-    /// Where it stood before, when it did and now stands elsewhere.
+    /// Where it was before, when it did and now stands elsewhere.
     pub before: Option<Anchor>,
     /// The names of the definitions around it.
     pub scope: String,
@@ -157,7 +157,7 @@ pub enum Standing {
     Advisory,
     /// A comment beside it suppresses it.
     Suppressed(Suppressed),
-    /// A decision lets it be.
+    /// A decision accepts it.
     Settled(Settled),
 }
 
@@ -225,7 +225,7 @@ impl Finding {
         self.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), ToString::to_string)
     }
 
-    /// The file that it stands in; `None` for the change as a whole.
+    /// The file that it is in; `None` for the change as a whole.
     pub fn path(&self) -> Option<&Path> {
         self.anchor.as_ref().map(|a| &a.path)
     }
@@ -240,7 +240,7 @@ impl Finding {
         (self.state == State::Absent, self.path().cloned(), self.span(), self.rule.clone(), self.key.clone())
     }
 
-    /// Whether neither a comment nor a decision lets it be.
+    /// Whether neither a comment suppresses it nor a decision accepts it.
     pub fn is_open(&self) -> bool {
         match self.standing {
             Standing::Counted | Standing::Advisory => true,
@@ -263,7 +263,7 @@ impl Finding {
         if let Standing::Suppressed(suppressed) = &self.standing { Some(suppressed) } else { None }
     }
 
-    /// The decision that lets it be, when one does.
+    /// The decision that accepts it, when one does.
     pub fn settled(&self) -> Option<&Settled> {
         if let Standing::Settled(settled) = &self.standing { Some(settled) } else { None }
     }
@@ -293,7 +293,7 @@ impl Finding {
         }
     }
 
-    /// What a reader of the change must see: what it brought and what it made worse.
+    /// What a reader of the change must see: what it added and what it made worse.
     pub fn counts_against_change(&self) -> bool {
         self.is_open() && (self.state == State::New || self.is_worse())
     }

@@ -168,7 +168,7 @@ impl Review {
         }
     }
 
-    /// Findings that a comment suppresses and that the change brought the comment for.
+    /// Findings that a comment suppresses and that the change added the comment for.
     pub fn new_suppressions(&self) -> impl Iterator<Item = (&Finding, &str)> {
         let own = self.findings.iter().filter_map(|f| Some((f, f.suppressed()?)));
         own.filter(|(_, suppressed)| suppressed.in_change).map(|(f, suppressed)| (f, suppressed.reason.as_str()))

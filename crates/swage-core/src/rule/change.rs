@@ -1,4 +1,8 @@
 //! Rules on the change itself: its size, its files, and what is written about it.
+//!
+//! Rules on changes look at figures and texts that the caller gathered, never at the repository. So they can be tested
+//! with made-up changes, and the same rule gives the same answer for a branch, for a patch in a mail and for a proposal
+//! on a host.
 
 use regex::bytes::Regex;
 
@@ -68,6 +72,7 @@ impl Subject {
         ("author", Subject::Author),
     ];
 
+    /// Whether it is something written, of which a length or an expression can be asked.
     fn is_text(self) -> bool {
         use Subject::{Author, Description, Message, Subject as Line, Title};
         matches!(self, Title | Description | Line | Message | Author)
@@ -112,33 +117,43 @@ impl ChangeMatch {
 pub(super) static CHANGE: Keys =
     Keys::one_of("change", "What is demanded of the change itself.", &[&FIGURE, &FILE_SIZE, &THERE, &PATHS, &TEXT]);
 
+/// A figure of the whole change.
 static FIGURE: Keys =
     Keys::new("change_figure", "A figure of the change.", || FIGURE_KEYS.iter().chain([&KINDS_KEY]).collect());
+/// The keys of a rule on a figure.
 static FIGURE_KEYS: [Key; 2] = [
     Key::required("change", Holds::OneOf(|| vec!["files", "lines", "commits"]), "What is counted."),
     Key::required("over", Holds::Number, "The most that is allowed."),
 ];
+/// Files that are too large.
 static FILE_SIZE: Keys =
     Keys::new("change_file_size", "The size of a file.", || FILE_SIZE_KEYS.iter().chain([&KINDS_KEY]).collect());
+/// The keys of a rule on sizes.
 static FILE_SIZE_KEYS: [Key; 2] = [
     Key::required("change", Holds::OneOf(|| vec!["file-size"]), "Each file that the change leaves, by its bytes."),
     Key::required("over", SIZE, "The most that is allowed, such as \"2 MiB\"."),
 ];
+/// Files that are at fault for being there.
 static THERE: Keys = Keys::new("change_there", "Files that are reported for being there.", || {
     THERE_KEYS.iter().chain([&KINDS_KEY]).collect()
 });
+/// The keys of such a rule.
 static THERE_KEYS: [Key; 1] = [Key::required("change", Holds::OneOf(|| vec!["binary", "generated"]), "Which files.")];
+/// Files of which some go with others.
 static PATHS: Keys =
     Keys::new("change_paths", "The files that the change touches.", || PATHS_KEYS.iter().chain([&KINDS_KEY]).collect());
+/// The keys of a rule on paths.
 static PATHS_KEYS: [Key; 3] = [
     Key::required("change", Holds::OneOf(|| vec!["paths"]), "The files that the change touches."),
     Key::new("without", Holds::Strings, "Files of which one must be touched, too."),
     Key::new("added_over", Holds::Number, "Only when more lines than this are added to them."),
 ];
+/// What is written about the change.
 static TEXT: Keys = Keys {
     choice: Choice::One(|| vec!["over", "under", "text", "must_match"]),
     ..Keys::new("change_text", "What is written about the change.", || TEXT_KEYS.iter().chain([&KINDS_KEY]).collect())
 };
+/// The keys of a rule on texts.
 static TEXT_KEYS: [Key; 5] = [
     Key::required(
         "change",
@@ -150,7 +165,9 @@ static TEXT_KEYS: [Key; 5] = [
     Key::new("text", Holds::String, "A regular expression that must match nothing in it."),
     Key::new("must_match", Holds::String, "A regular expression that must match in it."),
 ];
+/// The key that all of them have.
 static KINDS_KEY: Key = Key::new("kinds", Holds::SomeOf(|| words(&KINDS)), "Only files to which one of these happens.");
+/// The words for what happens to a file.
 const KINDS: [(&str, Kind); 5] = [
     ("added", Kind::Added),
     ("deleted", Kind::Deleted),
@@ -164,6 +181,7 @@ pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problem
     let before = p.list.len();
     let word = table.required_string("change", name, p)?;
     let subject = one_of(&word, "part of a change", Subject::ALL, p)?;
+    // All conditions that are given; exactly one must be left at the end.
     let mut faults = Vec::new();
     if subject == Subject::FileSize {
         faults.extend(size(table, "over", p).map(Fault::Over));
@@ -185,6 +203,7 @@ pub(super) fn read_change(table: &mut Table<'_, '_>, name: &str, p: &mut Problem
     if p.list.len() > before {
         return None;
     }
+    // What each subject can be asked, for the error and for the check.
     let may = match subject {
         Subject::Files | Subject::Lines | Subject::Commits | Subject::FileSize => "over",
         Subject::Binary | Subject::Generated => "",

@@ -35,6 +35,7 @@ pub enum ReportForm {
 pub(super) static CHECKER: Keys = Keys::new("checker", "A program whose report holds the findings.", || {
     CHECKER_KEYS.iter().chain([&TIMEOUT_KEY]).collect()
 });
+/// The keys of a rule with a program.
 static CHECKER_KEYS: [Key; 5] = [
     Key::required("checker", Holds::Command, "The program and its arguments."),
     Key::required("output", Holds::OneOf(|| words(&FORMS)), "The form of its report."),
@@ -42,6 +43,7 @@ static CHECKER_KEYS: [Key; 5] = [
     Key::new("exit_codes", Holds::Numbers(0), "Exit codes with which it has done its work; 0 and 1 when left out."),
     Key::new("advisory", Holds::Flag, "Its findings are shown and never counted."),
 ];
+/// The words for forms of reports.
 const FORMS: [(&str, ReportForm); 2] = [("sarif", ReportForm::Sarif), ("lines", ReportForm::Lines)];
 
 /// The key of the time that a program has.
@@ -54,6 +56,7 @@ pub(super) fn read_checker(table: &mut Table<'_, '_>, name: &str, p: &mut Proble
     let output = table.required_string("output", name, p).and_then(|w| one_of(&w, "form of output", FORMS, p));
     let output_file = table.string("output_file", p);
     if let Some(path) = &output_file
+        // A path out of the tree could be any file of whoever runs the gate.
         && (path.value.starts_with('/') || path.value.split('/').any(|part| part == ".."))
     {
         p.at(path.at, "`output_file` leads out of the tree", Some("give a path from the root of the tree".into()));
@@ -71,7 +74,7 @@ pub(super) fn read_checker(table: &mut Table<'_, '_>, name: &str, p: &mut Proble
     })
 }
 
-/// The words of a command; `name` is told when it has none.
+/// The words of a command; `name` is for the error when it has none.
 pub(crate) fn read_command(
     table: &mut Table<'_, '_>,
     key: &'static str,

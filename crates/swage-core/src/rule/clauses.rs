@@ -1,4 +1,8 @@
 //! Reading what a rule looks for in a file: ways to match, and filters on their places.
+//!
+//! What stands beside `any` holds for all that is in it: languages unless an inner table names its own, filters in
+//! addition to the inner ones, and a fix where a way has none. A rule thus says once what is common, and a reader of a
+//! single way has to look up, never sideways.
 
 use std::sync::Arc;
 
@@ -29,6 +33,7 @@ pub(super) fn clause_keys() -> impl Iterator<Item = &'static Key> {
     own.chain([&ANY_KEY, &LANGUAGES_KEY]).chain(FILTER_KEYS.iter())
 }
 
+/// The key for several ways to match.
 static ANY_KEY: Key =
     Key::new("any", Holds::Tables(&CLAUSE), "Several ways to match, each with languages and filters of its own.");
 
@@ -39,6 +44,7 @@ pub(super) fn read_clauses(
     name: &str,
     p: &mut Problems<'_>,
 ) -> Vec<Clause> {
+    // Languages of an inner table replace those of the one around it.
     let own = if outer.is_none() || table.has("languages") { languages(table, p) } else { None };
     let languages = own.or_else(|| outer.map(<[_]>::to_vec));
     if !table.has("any") {
@@ -46,14 +52,17 @@ pub(super) fn read_clauses(
     }
     let fix = read_fix(table, p);
     let mut clauses = Vec::new();
+    // Tables under `any` may have `any` themselves.
     for mut inner in table.tables("any", p) {
         clauses.extend(read_clauses(&mut inner, languages.as_deref(), name, p));
         inner.finish(p);
     }
     let shared: Vec<Arc<Filter>> = read_filters(table, languages.as_deref(), p).into_iter().map(Arc::new).collect();
+    // What is asked beside `any` is asked of each way, after its own filters.
     clauses.iter_mut().for_each(|clause| clause.filters.extend(shared.iter().cloned()));
     if let Some(fix) = fix {
         let shared = Arc::new(fix.value.clone());
+        // A fix beside `any` must be right for every way that has none.
         for clause in clauses.iter_mut().filter(|clause| clause.fix.is_none()) {
             check_fix(&fix, &clause.matcher.placeholders(), p);
             clause.fix = Some(shared.clone());
@@ -62,6 +71,7 @@ pub(super) fn read_clauses(
     clauses
 }
 
+/// Reads one way to match with its filters and its fix; `None` after any mistake.
 fn read_clause(
     table: &mut Table<'_, '_>,
     mut languages: Option<Vec<&'static Language>>,
@@ -69,6 +79,7 @@ fn read_clause(
     p: &mut Problems<'_>,
 ) -> Option<Clause> {
     let before = p.list.len();
+    // The key that names the way is what tells one reader from another.
     let given: Vec<&Reader> = READERS.iter().filter(|reader| table.has(reader.key())).collect();
     let matcher = match given.as_slice() {
         [reader] => (reader.read)(table, &mut languages, name, p),
@@ -82,6 +93,7 @@ fn read_clause(
     if let (Some(fix), Some(matcher)) = (&fix, &matcher) {
         check_fix(fix, &matcher.placeholders(), p);
     }
+    // Languages that were left out of this build leave a clause without any, which could never match.
     if p.list.len() > before || languages.as_ref().is_some_and(Vec::is_empty) {
         return None;
     }

@@ -1,9 +1,16 @@
 //! Rules made ready for scanning: per language, one automaton of the words that patterns need, and plans by node kind.
+//!
+//! Rules are compiled for a language when its first file comes. Compiling all for all takes longer than reviewing a small
+//! change, and few repositories use all languages.
+//!
+//! What is made here is the same for every file and read by all threads. Nothing in it depends on the order in which
+//! files come.
 
 use std::ops::Range;
 use std::sync::Arc;
 
 use aho_corasick::{AhoCorasick, AhoCorasickKind};
+use regex::bytes::{RegexSet, RegexSetBuilder};
 
 use super::filter::{NodeTest, Place, Relation};
 use super::link::{Link, Meeting, Within};
@@ -28,6 +35,9 @@ pub struct LanguageSet {
     pub(crate) entries: Vec<Entry>,
     /// For each entry, what tells that it finds nothing in a file.
     pub(crate) prefilters: Prefilters,
+    /// All expressions that no word leaves out of a file: most files match none of them, which one search for all shows.
+    /// `None` when there are fewer than two, or they are too large together.
+    wordless: Option<RegexSet>,
     /// For each node kind, the entries that begin with it.
     pub(crate) by_kind: Vec<Vec<u32>>,
     /// Rules that can't be compiled for the language.
@@ -47,6 +57,16 @@ pub(crate) struct Entry {
     pub beside: Needs,
     /// What scanning does for it.
     pub plan: Plan,
+}
+
+impl Entry {
+    /// Its expression, when it is one that every file has to be searched for.
+    pub(crate) fn wordless_expression(&self) -> Option<&str> {
+        match &self.plan {
+            Plan::Lines(finder) if self.needs.is_empty() && self.beside.is_empty() => Some(finder.expression()),
+            _ => None,
+        }
+    }
 }
 
 /// What says that entries find nothing in a file, side by side, since it is asked of all entries for every file.
@@ -76,6 +96,7 @@ impl Prefilters {
         for entry in entries {
             let from = prefilters.lists.len() as u32;
             for list in entry.needs.0.iter().chain(&entry.beside.0) {
+                // All lists in one array: reading it front to back is what makes a thousand files a millisecond.
                 prefilters.lists.push(list.len() as u32);
                 prefilters.lists.extend(list);
             }
@@ -119,13 +140,16 @@ impl LanguageSet {
             is_marked: false,
             entries: Vec::new(),
             prefilters: Prefilters::default(),
+            wordless: None,
             by_kind: vec![Vec::new(); language.map_or(0, |l| l.tables().grammar.node_kind_count())],
             errors: Vec::new(),
         };
+        // Rules share words, and the automaton looks for each once.
         let mut words = Vocabulary::default();
         for (rule_at, rule) in rules.iter().enumerate() {
             let first = set.entries.len();
             for (clause_at, clause) in rule.clauses.iter().enumerate() {
+                // A clause without languages is about text of any kind.
                 if !clause.languages.is_empty() && !language.is_some_and(|l| clause.languages.contains(&l)) {
                     continue;
                 }
@@ -140,6 +164,7 @@ impl LanguageSet {
                     Err(error) => set.errors.push((rule.id.clone(), error)),
                 }
             }
+            // What facts must meet decides, too, whether collecting them is of any use.
             if let Some(link) = rule.link() {
                 share_needs(rule, link, &mut set.entries[first..], &words);
             }
@@ -149,7 +174,16 @@ impl LanguageSet {
         }
         set.take_words(words, language);
         set.prefilters = Prefilters::of(&set.entries, rules);
+        let wordless: Vec<&str> = set.entries.iter().filter_map(Entry::wordless_expression).collect();
+        if wordless.len() > 1 {
+            set.wordless = RegexSetBuilder::new(wordless).multi_line(true).crlf(true).build().ok();
+        }
         set
+    }
+
+    /// Whether none of the expressions that no word leaves out matches anywhere in a text.
+    pub(crate) fn is_without_wordless(&self, source: &[u8]) -> bool {
+        self.wordless.as_ref().is_some_and(|all| !all.is_match(source))
     }
 
     /// Builds the automaton of all words. Without words, or when it can't be built, every entry simply counts as possible.
@@ -163,6 +197,7 @@ impl LanguageSet {
         let openers = language.iter().filter(|_| self.is_marked).flat_map(|l| l.openers).map(|o| o.as_bytes());
         self.words.extend(openers.map(|o| Word::new(o, o.iter().all(u8::is_ascii_alphabetic))));
         if !self.words.is_empty() {
+            // One automaton for both; matches of words with a case are checked again.
             let any_case = self.words.iter().any(|word| word.any_case);
             self.finder = AhoCorasick::builder()
                 .kind(Some(AhoCorasickKind::DFA))
@@ -181,7 +216,7 @@ impl LanguageSet {
                 *marked = false;
             }
         }
-        self.finder = None;
+        (self.finder, self.wordless) = (None, None);
         self.prefilters = Prefilters::of(&self.entries, rules);
     }
 }
@@ -192,6 +227,7 @@ fn compile_clause(clause: &Clause, language: Option<&'static Language>) -> Resul
     if let (Some(language), Some(Compiled { plan: Plan::Nodes { .. } | Plan::Functions { .. }, .. })) =
         (language, &compiled)
     {
+        // A pattern of a filter that isn't code in this language makes the rule fail now, not never match later.
         let mut open: Vec<&Place> = clause.filters.iter().flat_map(|f| &f.any).collect();
         while let Some(place) = open.pop() {
             if let NodeTest::Code(code) = &place.what {
@@ -209,6 +245,7 @@ fn filter_needs(clause: &Clause, language: &'static Language, words: &mut Vocabu
     let mut all = Needs::default();
     for filter in &clause.filters {
         use Relation::{Earlier, EnclosedBy, Encloses, PathWith, PrecededBy};
+        // Filters that forbid something need nothing, and what follows a match may be cut off.
         if !matches!(filter.relation, EnclosedBy | Encloses | PrecededBy | PathWith | Earlier) {
             continue;
         }
@@ -245,7 +282,7 @@ fn share_needs(rule: &Rule, link: &Link, entries: &mut [Entry], words: &Vocabula
         if own != link.each {
             entry.beside.0.extend_from_slice(&needs[link.each].0);
         }
-        // Where what must not be met can't be, nothing is told.
+        // A condition that can never be met, negated, excludes nothing.
         if let Meeting::MustNot(other) = link.demand
             && in_file(other)
             && own != other

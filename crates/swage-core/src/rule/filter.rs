@@ -1,4 +1,8 @@
 //! Conditions on the place of a match: what is around it, in it, and right before it.
+//!
+//! Filters ask about places by their relation to the match, and nest: the place of one may have filters itself. There is
+//! no `or` between filters of a match, since every key takes a list of places of which one suffices, and `any` makes
+//! several ways of a rule.
 
 use regex::bytes::Regex;
 
@@ -52,7 +56,7 @@ pub enum Relation {
 /// A place that a filter names, with filters of its own.
 #[derive(Debug)]
 pub struct Place {
-    /// What stands there.
+    /// What is there.
     pub what: NodeTest,
     /// Of what is around a match, only the innermost of its kind is looked at.
     pub nearest: bool,
@@ -60,7 +64,7 @@ pub struct Place {
     pub filters: Vec<Filter>,
 }
 
-/// What stands in a place.
+/// What is in a place.
 #[derive(Debug)]
 pub enum NodeTest {
     /// A definition of a class, perhaps with a name.
@@ -112,11 +116,7 @@ pub(super) static FILTER_KEYS: [Key; 13] = [
         Holds::Tables(&PLACE),
         "What must not end before the match in the nearest function around it.",
     ),
-    Key::new(
-        "path_with",
-        Holds::Tables(&PLACE),
-        "What must stand on a path from the match to the end of its function.",
-    ),
+    Key::new("path_with", Holds::Tables(&PLACE), "What must be on a path from the match to the end of its function."),
     Key::new(
         "path_without",
         Holds::Tables(&PLACE),
@@ -126,7 +126,7 @@ pub(super) static FILTER_KEYS: [Key; 13] = [
 
 static PLACE: Keys = Keys {
     choice: Choice::One(|| vec!["code", "definition", "node", "text"]),
-    ..Keys::new("place", "What stands in a place, with filters of its own.", || {
+    ..Keys::new("place", "What is in a place, with filters of its own.", || {
         CODE_KEYS.iter().chain(&PLACE_KEYS).chain(&FILTER_KEYS).collect()
     })
 };
@@ -138,6 +138,7 @@ static PLACE_KEYS: [Key; 5] = [
     Key::new("nearest", Holds::Flag, "Only the innermost of its kind is looked at."),
 ];
 
+/// Reads the filters of a match, or of the place of another filter. A mistake in one doesn't hide those in others.
 pub(super) fn read_filters(
     table: &mut Table<'_, '_>,
     languages: Option<&[&'static Language]>,
@@ -149,6 +150,7 @@ pub(super) fn read_filters(
         for mut place in table.tables(key, p) {
             if let Some(what) = read_place(&mut place, languages, relation, p) {
                 let nearest = place.flag("nearest", p).unwrap_or(false);
+                // `nearest` chooses among the nodes around a match, of which there may be several of a class.
                 let around = matches!(relation, Relation::EnclosedBy | Relation::NotEnclosedBy);
                 let of_class = matches!(what, NodeTest::Definition { .. } | NodeTest::Node(_));
                 if nearest && !(around && of_class) {
@@ -159,6 +161,7 @@ pub(super) fn read_filters(
             }
             place.finish(p);
         }
+        // The shapes of statements are written down for some languages only.
         let is_known = |language: &&Language| language.has_known_paths;
         if matches!(relation, Relation::PathWith | Relation::PathWithout)
             && !any.is_empty()
@@ -175,6 +178,7 @@ pub(super) fn read_filters(
     filters
 }
 
+/// What a place asks for: the key that is there decides.
 fn read_place(
     table: &mut Table<'_, '_>,
     languages: Option<&[&'static Language]>,

@@ -1,4 +1,8 @@
 //! Fixes: the edits that a rule proposes for what it finds, written as templates.
+//!
+//! A fix is a template and not a program. It can say what takes the place of what was captured and nothing about anything
+//! else, so a rule from elsewhere can't edit what it didn't match. Whether the result parses, and whether the finding is
+//! gone and no other has come, is tried later, on the edited file, for every fix that is offered.
 
 use super::keys::{Choice, Holds, Key, Keys, words};
 use super::message::placeholders;
@@ -33,7 +37,7 @@ pub enum EditAction {
     Remove(Removal),
     /// Puts lines before the statement.
     InsertBefore(String),
-    /// Puts lines behind the statement.
+    /// Puts lines after the statement.
     InsertAfter(String),
 }
 
@@ -42,7 +46,7 @@ pub enum EditAction {
 pub enum Removal {
     /// The place itself.
     Text,
-    /// The lines that it stands on.
+    /// The lines that it is on.
     Lines,
     /// The statement, with its lines; where a language needs one, an empty one takes its place.
     Statement,
@@ -73,18 +77,22 @@ pub(super) type PlacedFix = At<FixTemplate>;
 /// The key of what a rule proposes.
 pub(super) static FIX_KEY: Key = Key::new("fix", Holds::Table(&FIX), "What the rule proposes to do about a match.");
 
+/// What a fix may be: one edit, or several.
 static FIX: Keys = Keys {
     choice: Choice::One(|| vec!["rewrite", "remove", "insert_before", "insert_after", "edits"]),
     ..Keys::new("fix", "What the rule proposes to do about a match.", || FIX_KEYS.iter().chain(&EDIT_KEYS).collect())
 };
+/// The keys of a fix, beside those of a single edit.
 static FIX_KEYS: [Key; 2] = [
     Key::new("title", Holds::String, "What the fix does, in a line."),
     Key::new("edits", Holds::Tables(&EDIT), "Several edits, which must not overlap."),
 ];
+/// One of several edits.
 static EDIT: Keys = Keys {
     choice: Choice::One(|| vec!["rewrite", "remove", "insert_before", "insert_after"]),
     ..Keys::new("edit", "One edit of a fix.", || EDIT_KEYS.iter().collect())
 };
+/// The keys of an edit.
 static EDIT_KEYS: [Key; 5] = [
     Key::new("rewrite", Holds::String, "What takes the place; {NAME} is filled in as in messages."),
     Key::new("remove", Holds::OneOf(|| words(&REMOVALS)), "What is taken away."),
@@ -93,6 +101,7 @@ static EDIT_KEYS: [Key; 5] = [
     Key::new("at", Holds::String, "The hole whose place is edited; the match when left out."),
 ];
 
+/// The words for what is removed.
 const REMOVALS: [(&str, Removal); 6] = [
     ("text", Removal::Text),
     ("lines", Removal::Lines),
@@ -134,6 +143,7 @@ fn read_edit(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<EditTemp
     let before = actions.len();
     actions
         .extend(removal.as_ref().and_then(|what| one_of(what, "part to remove", REMOVALS, p)).map(EditAction::Remove));
+    // That mistake is noted already.
     let removal_is_unknown = removal.is_some() && actions.len() == before;
     if removal_is_unknown {
         return None;
@@ -147,6 +157,7 @@ fn read_edit(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<EditTemp
     Some(EditTemplate { at, action: actions.pop()? })
 }
 
+/// What a fix is called that has no title.
 fn default_title(action: &EditAction) -> String {
     let text = match action {
         EditAction::Rewrite(text) => return format!("Write `{}`", text.lines().next().unwrap_or_default()),

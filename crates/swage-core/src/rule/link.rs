@@ -19,7 +19,7 @@ pub struct Link {
     pub kept: Vec<String>,
     /// How far apart two facts may be.
     pub within: Within,
-    /// Facts whose texts stand in more files than this aren't judged.
+    /// Facts whose texts are in more files than this aren't judged.
     pub max_files: Option<u64>,
 }
 
@@ -70,7 +70,7 @@ pub struct Collection {
 /// What says which file a fact is about.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum FileOf {
-    /// It is the one that the fact stands in.
+    /// It is the one that the fact is in.
     Own,
     /// A text names it: the one of this index among what is kept of each fact.
     Kept(usize),

@@ -1,4 +1,7 @@
 //! Messages with gaps: `{NAME}` is filled in, every other brace stands for itself.
+//!
+//! There is no escape for a brace. Messages quote code, in which braces are frequent and names directly between two of
+//! them are not, so `{` followed by anything but a name and `}` is text.
 
 /// Longest text that fills a gap, in characters; longer ones are cut.
 const LONGEST: usize = 120;
@@ -26,6 +29,7 @@ pub(crate) fn fill(message: &str, value: impl Fn(&str) -> Option<String>) -> Str
 /// What may be shown of a secret: how it begins, when it is long enough for that to say little, and its length.
 pub(crate) fn mask(text: &str) -> String {
     let length = text.trim().chars().count();
+    // Four of sixteen characters name a kind of credential and help nobody to use it.
     let shown: String = text.trim().chars().take(if length >= 16 { 4 } else { 0 }).collect();
     format!("{shown}… ({length} characters)")
 }
@@ -52,6 +56,7 @@ pub(crate) fn parts(message: &str) -> impl Iterator<Item = Result<&str, &str>> {
         if rest.is_empty() {
             return None;
         }
+        // A brace that opens no gap is text: messages show code.
         let mut from = 0;
         while let Some(open) = rest[from..].find('{').map(|at| from + at) {
             let name_end = rest[open + 1..].find(|c: char| !c.is_alphanumeric() && c != '_').map(|n| open + 1 + n);

@@ -34,7 +34,7 @@ pub(crate) use self::link::{may_mean, meant_name, own_name};
 pub use self::matchers::{CodeMatch, Extent, Figure, Matcher, Plan, SuppressionFault, SyntaxFault, Zone};
 pub(crate) use self::matchers::{Counting, Frame, FunctionFinder, Gather, Gathered, Match, ParsedFile, TooMany};
 pub(crate) use self::message::{parts as template_parts, shorten};
-pub use self::model::{Beyond, Clause, Example, ExampleFile, FileFigures, Provenance, Rule, Severity};
+pub use self::model::{Clause, Example, ExampleFile, FileFigures, ProjectWide, Provenance, Rule, Severity};
 pub use self::paths::{Origin, PathSet, is_rule_file, usually_generated, usually_vendored};
 pub use self::problem::{Problem, nearest};
 pub(crate) use self::problem::{Problems, near};

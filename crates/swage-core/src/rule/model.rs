@@ -77,7 +77,7 @@ pub struct Rule {
     /// Ways to match; a place that any of them finds is a finding.
     pub clauses: Arc<Vec<Clause>>,
     /// What it looks at apart from single files.
-    pub beyond: Option<Arc<Beyond>>,
+    pub project_wide: Option<Arc<ProjectWide>>,
     /// What it finds is never shown whole.
     pub secret: bool,
     /// It leaves files alone that a program makes.
@@ -125,7 +125,7 @@ impl Rule {
         self.tags.iter().any(|tag| tag == "security")
     }
 
-    /// Whether it is about files that a change breaks, which is told of both sides together.
+    /// Whether it is about files that a change breaks, which takes both sides to see.
     pub fn is_about_syntax(&self) -> bool {
         self.clauses.iter().any(|clause| clause.matcher_as::<SyntaxMatch>().is_some())
     }
@@ -150,25 +150,25 @@ impl Rule {
 
     /// What must hold between facts of many files, when that is what it is about.
     pub fn link(&self) -> Option<&Link> {
-        match self.beyond.as_deref() {
-            Some(Beyond::Link(link)) => Some(link),
-            Some(Beyond::Change(_) | Beyond::Checker(_)) | None => None,
+        match self.project_wide.as_deref() {
+            Some(ProjectWide::Link(link)) => Some(link),
+            Some(ProjectWide::Change(_) | ProjectWide::Checker(_)) | None => None,
         }
     }
 
     /// What is demanded of the change itself, when that is what it is about.
     pub fn change(&self) -> Option<&ChangeMatch> {
-        match self.beyond.as_deref() {
-            Some(Beyond::Change(change)) => Some(change),
-            Some(Beyond::Link(_) | Beyond::Checker(_)) | None => None,
+        match self.project_wide.as_deref() {
+            Some(ProjectWide::Change(change)) => Some(change),
+            Some(ProjectWide::Link(_) | ProjectWide::Checker(_)) | None => None,
         }
     }
 
     /// The outside program that finds for it, when there is one.
     pub fn checker(&self) -> Option<&Checker> {
-        match self.beyond.as_deref() {
-            Some(Beyond::Checker(checker)) => Some(checker),
-            Some(Beyond::Link(_) | Beyond::Change(_)) | None => None,
+        match self.project_wide.as_deref() {
+            Some(ProjectWide::Checker(checker)) => Some(checker),
+            Some(ProjectWide::Link(_) | ProjectWide::Change(_)) | None => None,
         }
     }
 
@@ -190,7 +190,7 @@ impl Rule {
 
 /// What a rule looks at apart from single files.
 #[derive(Debug)]
-pub enum Beyond {
+pub enum ProjectWide {
     /// Facts of many files, which its ways collect.
     Link(Link),
     /// The change itself.

@@ -9,7 +9,9 @@ use globset::{Candidate, Glob, GlobBuilder, GlobSet, GlobSetBuilder};
 /// Paths that match any of some patterns: `*` stands for anything but `/`, `**` for any folders, `{a,b}` for either.
 #[derive(Debug, Clone)]
 pub struct PathSet {
+    /// As they were written, for messages and for comparing sets.
     patterns: Vec<String>,
+    /// Compiled, and shared by all copies.
     set: Arc<GlobSet>,
 }
 
@@ -33,6 +35,7 @@ impl PathSet {
         Ok(Self { patterns, set: Arc::new(set) })
     }
 
+    /// One pattern, compiled.
     fn glob(pattern: &str) -> Result<Glob, globset::Error> {
         // One of several may be nothing: `{test,}.py`.
         GlobBuilder::new(pattern).literal_separator(true).empty_alternates(true).build()
@@ -84,6 +87,7 @@ impl Origin {
 /// twentieth of the time of scanning small files.
 #[derive(Debug, Default)]
 pub(super) struct PathSets {
+    /// Each once; a set's number is its index.
     sets: Vec<PathSet>,
     /// All patterns, and the set that each belongs to; made when the first path comes. `None` when they are too large together.
     all: OnceLock<Option<(GlobSet, Vec<usize>)>>,
@@ -111,6 +115,7 @@ impl PathSets {
         }
     }
 
+    /// One matcher for all sets; `None` when it would be too large, and each set is asked by itself then.
     fn combined(&self) -> Option<(GlobSet, Vec<usize>)> {
         let (mut builder, mut owners) = (GlobSetBuilder::new(), Vec::new());
         for (number, set) in self.sets.iter().enumerate() {

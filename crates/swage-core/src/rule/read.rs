@@ -1,4 +1,12 @@
 //! Reading one rule. Every mistake is noted with its place; nothing is guessed.
+//!
+//! A rule is read by hand from TOML's syntax tree and not through a deserialiser. A deserialiser stops at the first
+//! mistake and knows its place roughly; whoever writes rules wants all mistakes of a file at once, each with its line,
+//! its column and what to write instead. It also can't compile a pattern for the languages that stand three keys further
+//! up.
+//!
+//! The order matters in two places only: languages come before the match, because patterns are compiled for them, and the
+//! match before the message, because that may name only what the match captures.
 
 use std::sync::Arc;
 
@@ -9,7 +17,7 @@ use super::checker::{CHECKER, read_checker};
 use super::clauses::{CLAUSE, read_clauses};
 use super::example::{EXAMPLE, read_example};
 use super::keys::{Holds, Key, Keys, words};
-use super::model::{Beyond, Clause, Provenance, Rule, Severity};
+use super::model::{Clause, ProjectWide, Provenance, Rule, Severity};
 use super::problem::{At, Problems, nearest};
 use super::read_link::{LINK, read_link};
 use super::table::Table;
@@ -20,6 +28,7 @@ use crate::sides::Side;
 /// A rule.
 pub(crate) static RULE: Keys =
     Keys::new("rule", "A rule.", || RULE_KEYS.iter().chain([&LANGUAGES_KEY]).chain(&PATH_KEYS).collect());
+/// The keys of a rule, beside its languages and paths.
 static RULE_KEYS: [Key; 14] = [
     Key::required("id", Holds::Form("^[a-z0-9][a-z0-9-]{0,63}$"), "Its name."),
     Key::required("severity", Holds::OneOf(severity_words), "How grave its findings are."),
@@ -40,7 +49,9 @@ static RULE_KEYS: [Key; 14] = [
     Key::new("secret", Holds::Flag, "What it finds is never shown whole."),
     Key::new("skip_generated", Holds::Flag, "It skips generated files."),
 ];
+/// The four kinds of rules: on code, across files, on the change, and with a program of the project.
 static MATCH: Keys = Keys::one_of("match", "What a rule looks for.", &[&CLAUSE, &LINK, &CHANGE, &CHECKER]);
+/// The words for the sides of a change.
 const SIDES: [(&str, Side); 2] = [("new", Side::New), ("old", Side::Old)];
 
 /// The words for severities.
@@ -52,7 +63,9 @@ pub(crate) fn severity_words() -> Vec<&'static str> {
 pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Option<Rule> {
     let before = p.list.len();
     let id = table.required_string("id", "a rule", p);
+    // Mistakes name the rule as soon as its id is known.
     let name = id.as_ref().map_or("a rule".to_owned(), |id| format!("rule `{}`", id.value));
+    // Ids are file names, URL parts and words of suppressions, so they are kept simple.
     if let Some(id) = &id {
         let good = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-';
         if !id.value.chars().all(good) || id.value.starts_with('-') || id.value.len() > 64 {
@@ -79,33 +92,41 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
     let side = table.string("side", p).and_then(|s| one_of(&s, "side", SIDES, p)).unwrap_or(Side::New);
     let secret = table.flag("secret", p).unwrap_or(false);
     let skip_generated = table.flag("skip_generated", p).unwrap_or(false);
-    let (mut clauses, mut beyond) = (Vec::new(), None);
+    // A rule looks for something in each file, across files, or at the change: the first fills `clauses`, a link both.
+    let (mut clauses, mut project_wide) = (Vec::new(), None);
+    // The text as it was written is shown by `rules show`; the digest of its meaning decides whether a cached result
+    // holds.
     let (written, definition) = (table.as_written("match", p), table.digest("match"));
     if table.has("match") {
         if let Some(mut found) = table.table("match", p) {
-            (clauses, beyond) = read_match(&mut found, languages.as_deref(), &name, p);
+            (clauses, project_wide) = read_match(&mut found, languages.as_deref(), &name, p);
             found.finish(p);
         }
     } else {
+        // Asked for so that a misspelt `match` gets it as a suggestion.
         table.table("match", p);
         p.at(table.at, format!("{name} needs `match`"), Some("say what to look for in a table [rule.match]".into()));
     }
-    if let (Some(Beyond::Link(link)), Some(message)) = (&mut beyond, &message) {
+    // What the message names is kept with each fact, since the file isn't at hand when facts meet.
+    if let (Some(ProjectWide::Link(link)), Some(message)) = (&mut project_wide, &message) {
         let named = super::message::placeholders(&message.value).map(str::to_owned);
         let more: Vec<String> = named.filter(|name| !link.kept.contains(name)).collect();
         link.kept.extend(more);
     }
     if let Some(message) = &message {
-        check_message(message, &clauses, beyond.as_ref(), p);
+        check_message(message, &clauses, project_wide.as_ref(), p);
     }
+    // Examples are read even after a mistake, which may be in them as well.
     let mut examples = Vec::new();
     for mut example in table.tables("examples", p) {
         examples.extend(read_example(&mut example, p));
         example.finish(p);
     }
+    // A rule with a mistake in it is no rule: half of one would find half.
     if p.list.len() > before {
         return None;
     }
+    // The digest takes the whole rule, so it is filled in last.
     let mut rule = Rule {
         id: id?.value.into(),
         severity: severity?,
@@ -118,7 +139,7 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
         paths,
         skip_paths,
         clauses: Arc::new(clauses),
-        beyond: beyond.map(Arc::new),
+        project_wide: project_wide.map(Arc::new),
         secret,
         skip_generated,
         locked,
@@ -132,22 +153,23 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
     Some(rule)
 }
 
-/// What a rule looks for: in files, or beyond them.
+/// What a rule looks for: in each file, or in the project as a whole.
 fn read_match(
     table: &mut Table<'_, '_>,
     languages: Option<&[&'static Language]>,
     name: &str,
     p: &mut Problems<'_>,
-) -> (Vec<Clause>, Option<Beyond>) {
+) -> (Vec<Clause>, Option<ProjectWide>) {
+    // The key that is there says which kind it is; all others are unknown then.
     if table.has("collect") {
         let (clauses, link) = read_link(table, languages, name, p).unzip();
-        return (clauses.unwrap_or_default(), link.map(Beyond::Link));
+        return (clauses.unwrap_or_default(), link.map(ProjectWide::Link));
     }
     if table.has("change") {
-        return (Vec::new(), read_change(table, name, p).map(Beyond::Change));
+        return (Vec::new(), read_change(table, name, p).map(ProjectWide::Change));
     }
     if table.has("checker") {
-        return (Vec::new(), read_checker(table, name, p).map(Beyond::Checker));
+        return (Vec::new(), read_checker(table, name, p).map(ProjectWide::Checker));
     }
     (read_clauses(table, languages, name, p), None)
 }
@@ -165,6 +187,7 @@ impl Rule {
 pub(crate) fn digest(rule: &Rule) -> [u8; 32] {
     let mut hash = Sha256::new();
     for text in [&rule.id, rule.severity.word(), &rule.message] {
+        // With the length before it no two rules run into each other.
         hash.update((text.len() as u64).to_le_bytes());
         hash.update(text);
     }
@@ -178,17 +201,20 @@ pub(crate) fn digest(rule: &Rule) -> [u8; 32] {
 }
 
 /// Placeholders of a message must be ones that the rule fills in.
-fn check_message(message: &At<String>, clauses: &[Clause], beyond: Option<&Beyond>, p: &mut Problems<'_>) {
+fn check_message(message: &At<String>, clauses: &[Clause], project_wide: Option<&ProjectWide>, p: &mut Problems<'_>) {
     let mut known = vec!["match"];
-    match beyond {
-        Some(Beyond::Link(link)) => known.extend(link.on.iter().map(String::as_str)),
-        Some(Beyond::Change(change)) => known.extend(change.gaps()),
-        Some(Beyond::Checker(_)) => known.extend(["message", "id"]),
+    match project_wide {
+        Some(ProjectWide::Link(link)) => known.extend(link.on.iter().map(String::as_str)),
+        Some(ProjectWide::Change(change)) => known.extend(change.gaps()),
+        Some(ProjectWide::Checker(_)) => known.extend(["message", "id"]),
         None => {}
     }
+    // Each way of a match has its own; one that a way lacks says so in the finding.
     known.extend(clauses.iter().flat_map(|clause| clause.matcher.placeholders()));
+    // A placeholder that nothing fills in would be shown as it is, to somebody who can't know what it means.
     for word in super::message::placeholders(&message.value) {
-        let readable = !clauses.is_empty() || beyond.is_some();
+        // Where the match couldn't be read, which placeholders it has isn't known.
+        let readable = !clauses.is_empty() || project_wide.is_some();
         if readable && !known.contains(&word) {
             p.at(
                 message.at,

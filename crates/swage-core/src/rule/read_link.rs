@@ -1,4 +1,11 @@
 //! Reading what a link collects and demands.
+//!
+//! A link is read in two passes. First the collections, each with its own ways to match, because what facts can be joined
+//! on is what every way of every collection that meets captures. Then what is demanded, which refers to collections by
+//! name.
+//!
+//! Faults in one collection don't keep the others from being read, but they end the second pass early: whether a name is
+//! missing or misspelt can't be said while half of the names are unknown.
 
 use super::clauses::{clause_keys, read_clauses, ways};
 use super::fix::FIX_KEY;
@@ -15,7 +22,7 @@ fn hole_names(clause: &Clause) -> Vec<String> {
     clause.matcher.captures().into_iter().map(str::to_owned).collect()
 }
 
-/// The word for the file that a fact stands in.
+/// The word for the file that a fact is in.
 const OWN: &str = "own";
 
 /// What is collected from files and compared.
@@ -25,6 +32,7 @@ pub(super) static LINK: Keys = Keys {
         LINK_KEYS.iter().chain([&WITHIN]).collect()
     })
 };
+/// The keys of a link, beside `within`.
 static LINK_KEYS: [Key; 8] = [
     Key::required("collect", Holds::Named(&COLLECTION, 1), "Named sets of facts."),
     Key::required("each", Holds::String, "The set whose facts are judged."),
@@ -35,13 +43,16 @@ static LINK_KEYS: [Key; 8] = [
     Key::new("max_files", Holds::Number, "Facts at fault in more files than this are left alone."),
     Key::new("on", Holds::Strings, "The holes whose texts must be equal; those that all sets have when left out."),
 ];
+/// The reach of a link, and of a set of facts in it.
 static WITHIN: Key = Key::new("within", Holds::OneOf(|| words(&REACHES)), "How far apart facts may be.");
+/// A set of facts: how they are found, and what they say.
 static COLLECTION: Keys = Keys {
     choice: Choice::One(ways),
     ..Keys::new("collection", "A set of facts.", || {
         clause_keys().chain([&FIX_KEY]).chain(&COLLECTION_KEYS).chain(&PATH_KEYS).chain([&WITHIN]).collect()
     })
 };
+/// The keys of a set of facts, beside those of a match.
 static COLLECTION_KEYS: [Key; 3] = [
     Key::new("says", Holds::String, "What a finding says of a fact that it also names."),
     Key::new("removed", Holds::Flag, "Only facts that the change took away."),
@@ -51,6 +62,7 @@ static COLLECTION_KEYS: [Key; 3] = [
         "Which file its facts are about: \"own\", or a hole that takes a path or a dotted name.",
     ),
 ];
+/// The words for reaches.
 const REACHES: [(&str, Within); 3] = [("tree", Within::Tree), ("directory", Within::Directory), ("file", Within::File)];
 
 /// Reads a match with `collect`.
@@ -60,15 +72,21 @@ pub(super) fn read_link(
     name: &str,
     p: &mut Problems<'_>,
 ) -> Option<(Vec<Clause>, Link)> {
+    // Reading goes on after a mistake, so that all of them show at once; nothing is returned then.
     let before = p.list.len();
     let (mut clauses, mut collections) = (Vec::new(), Vec::new());
+    // For each collection the holes that every way of finding its facts has.
     let mut holes: Vec<Vec<String>> = Vec::new();
     let mut files: Vec<Option<At<String>>> = Vec::new();
     for (word, mut inner) in table.table("collect", p)?.entries(p) {
+        // Clauses refer to their collection by this index.
         let index = collections.len();
+        // Without words of its own a collection is called by its name.
         let says = inner.string("says", p).map_or_else(|| word.replace(['-', '_'], " "), |s| s.value);
+        // Declarations and uses often are in different kinds of files.
         let (paths, skip_paths) = (path_set(&mut inner, "paths", p), path_set(&mut inner, "skip_paths", p));
         let removed = inner.flag("removed", p).unwrap_or(false);
+        // A collection may reach less far than the link.
         let within = read_within(&mut inner, p);
         let file = inner.string("file", p);
         let mut own = read_clauses(&mut inner, outer, &format!("the collection `{word}` of {name}"), p);
@@ -79,6 +97,7 @@ pub(super) fn read_link(
                 let hint = "give it to a rule that looks at one file".to_owned();
                 p.at(inner.at, "what is collected for a link can't have a fix", Some(hint));
             }
+            // Facts of two ways can be joined only on what both capture.
             let these = hole_names(clause);
             names = Some(match names {
                 None => these,
@@ -105,7 +124,9 @@ pub(super) fn read_link(
             of_file_only: false,
         });
     }
+    // The demands name collections, which are known only now.
     let names = || collections.iter().map(|c| c.name.as_str());
+    // The index of a collection by name, or a mistake with the nearest one.
     let named = |word: &At<String>, p: &mut Problems<'_>| {
         let index = names().position(|n| n == word.value);
         if index.is_none() {
@@ -125,6 +146,7 @@ pub(super) fn read_link(
     let unique = table.flag("unique", p).unwrap_or(false);
     let unless = table.strings("unless_meets", p).unwrap_or_default();
     let unless: Vec<usize> = unless.iter().filter_map(|word| named(word, p)).collect();
+    // Exactly one demand; two would contradict or repeat each other.
     let demand = match (must, must_not, unique) {
         (Some(other), None, false) => Some(Meeting::Must(other)),
         (None, Some(other), false) => Some(Meeting::MustNot(other)),
@@ -143,14 +165,17 @@ pub(super) fn read_link(
         return None;
     }
     let each = each?;
+    // An excuse without holes excuses by its file alone.
     for &index in unless.iter().filter(|index| holes[**index].is_empty() && files[**index].is_some()) {
         collections[index].of_file_only = true;
     }
+    // Every collection that meets another must have what they are joined on.
     let with_texts = unless.iter().copied().filter(|index| !collections[*index].of_file_only);
     let others: Vec<usize> = [Some(each), must, must_not].into_iter().flatten().chain(with_texts).collect();
     let shared = |hole: &String| others.iter().all(|index| holes[*index].contains(hole));
     let of_files: Vec<&String> = files.iter().flatten().map(|f| &f.value).filter(|name| *name != OWN).collect();
     let on: Vec<String> = match on {
+        // Left out, everything that all have joins; what names a file is compared as a file.
         None => holes[each].iter().filter(|h| shared(h) && !of_files.contains(h)).cloned().collect(),
         Some(named) => {
             for hole in named.iter().filter(|h| !shared(&h.value)) {
@@ -160,12 +185,15 @@ pub(super) fn read_link(
             named.into_iter().map(|h| h.value).collect()
         }
     };
+    // Without anything to join on, every fact would meet every other.
     if on.is_empty() {
         let hint = "give both sides a hole of the same name".to_owned();
         p.at(table.at, format!("the collections of {name} share no hole to join on"), Some(hint));
     }
+    // Facts keep the texts that decide first, then those that name files, then those of the message.
     let mut kept = on.clone();
     for (collection, file) in collections.iter_mut().zip(files) {
+        // The hole is replaced by its place among the kept texts.
         collection.file = file.map(|file| {
             if file.value == OWN {
                 return FileOf::Own;
@@ -181,6 +209,7 @@ pub(super) fn read_link(
         .then_some((clauses, Link { collections, each, demand: demand?, unless, kept, on, within, max_files }))
 }
 
+/// The reach, when it is given.
 fn read_within(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Within> {
     table.string("within", p).and_then(|word| one_of(&word, "reach of a link", REACHES, p))
 }

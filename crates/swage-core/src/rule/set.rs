@@ -31,6 +31,7 @@ impl Foreign {
 /// The rules of a run.
 #[derive(Debug)]
 pub struct RuleSet {
+    /// In the order in which they were configured, which is that of all indices.
     rules: Vec<Arc<Rule>>,
     /// Names that are defined outside of what can be seen, by language.
     globals: BTreeMap<String, Vec<String>>,
@@ -40,6 +41,7 @@ pub struct RuleSet {
     vendored: Foreign,
     /// The mark of each rule.
     marks: Vec<u64>,
+    /// The sets of paths of all rules, numbered.
     sets: PathSets,
     /// For each rule, where it looks, and where each collection of its link does.
     reaches: Vec<(Reach, Vec<Reach>)>,
@@ -102,7 +104,7 @@ impl RuleSet {
         self.generated.has(path) || self.vendored.has(path)
     }
 
-    /// Whether the configuration itself says so of this path; the usual names prove nothing of a file that a change brings.
+    /// Whether the configuration itself says so of this path; the usual names prove nothing of a file that a change adds.
     pub fn is_named_as_generated(&self, path: &[u8]) -> bool {
         [&self.generated, &self.vendored].iter().any(|foreign| foreign.is_named && foreign.has(path))
     }
@@ -134,6 +136,7 @@ impl RuleSet {
 
     /// Which rules look at a file with this path of an origin.
     pub fn wanted_as(&self, path: &[u8], origin: Origin) -> Vec<bool> {
+        // A rule's own words in the file that defines it would be findings.
         let own_file = is_rule_file(path);
         let has = self.sets.of_path(path);
         let within =
@@ -142,6 +145,7 @@ impl RuleSet {
             !(origin == Origin::Generated && rule.skip_generated)
                 && (!own_file || rule.names_rule_files())
                 && within(own)
+                // A rule that collects looks at a file when any of its collections does.
                 && (collections.is_empty() || collections.iter().any(within))
         });
         wants.collect()

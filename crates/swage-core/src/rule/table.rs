@@ -1,4 +1,12 @@
 //! A TOML table that is read key by key, noting every mistake with its place.
+//!
+//! Each table notes which keys were asked for. What nobody asked for is unknown, and those that were asked for are the
+//! candidates for "did you mean". So a reader can't accept a key that its error messages don't know, and there is no
+//! second list to keep. A key that only some matchers have is asked for by those alone, which makes it unknown beside the
+//! others.
+//!
+//! Values come with their type as the error says it. A number where a string is wanted is never turned into one: `id = 1`
+//! is more likely a slip than a name.
 
 use sha2::{Digest, Sha256};
 use toml::Spanned;
@@ -21,6 +29,7 @@ pub(crate) fn parse<'s>(p: &mut Problems<'s>) -> Spanned<DeTable<'s>> {
     document
 }
 
+/// A table in the course of being read: what was asked for is what it may hold.
 pub(crate) struct Table<'t, 'i> {
     table: &'t DeTable<'i>,
     /// Byte offset for mistakes about the table as a whole.
@@ -36,7 +45,10 @@ impl<'t, 'i> Table<'t, 'i> {
         Self { table, at, keys, known: Vec::new() }
     }
 
+    /// The value of a key, which counts as known from then on. A debug build stops where the schema doesn't declare it,
+    /// so that the two can't drift apart.
     fn get(&mut self, key: &'static str, asked: Asked) -> Option<&'t Spanned<DeValue<'i>>> {
+        // Only in debug builds: the tests read every key there is.
         debug_assert!(
             self.keys.inner(key, asked).is_some(),
             "`{key}` of {} isn't declared as {asked:?}",
@@ -51,6 +63,7 @@ impl<'t, 'i> Table<'t, 'i> {
         self.keys.inner(key, asked).flatten().unwrap_or(self.keys)
     }
 
+    /// A string with its place; a mistake is noted when it is anything else.
     pub fn string(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<At<String>> {
         self.string_as(key, "a string", p)
     }
@@ -61,6 +74,7 @@ impl<'t, 'i> Table<'t, 'i> {
         as_string(value, key, what, p)
     }
 
+    /// A string that must be there and not be empty; `what` is what needs it.
     pub fn required_string(&mut self, key: &'static str, what: &str, p: &mut Problems<'_>) -> Option<At<String>> {
         if !self.table.contains_key(key) {
             self.known.push(key);
@@ -75,6 +89,7 @@ impl<'t, 'i> Table<'t, 'i> {
         Some(value)
     }
 
+    /// A list of strings; one string alone is a list of one.
     pub fn strings(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Vec<At<String>>> {
         let value = self.get(key, Asked::Strings)?;
         match value.get_ref() {
@@ -87,6 +102,7 @@ impl<'t, 'i> Table<'t, 'i> {
         }
     }
 
+    /// A whole number with its place.
     pub fn number(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<At<u64>> {
         let value = self.get(key, Asked::Number)?;
         as_number(value, key, "a whole number, 0 or more", p)
@@ -100,6 +116,7 @@ impl<'t, 'i> Table<'t, 'i> {
             DeValue::Integer(number) => Some(number.as_str()),
             _ => None,
         };
+        // TOML knows infinity and values that are no number; no figure here may be one.
         let number = text.and_then(|t| t.parse().ok()).filter(|n: &f64| n.is_finite() && *n >= 0.0);
         if number.is_none() {
             wrong_type(value, key, "a number, 0 or more", value.get_ref(), p);
@@ -107,6 +124,7 @@ impl<'t, 'i> Table<'t, 'i> {
         number
     }
 
+    /// A list of whole numbers.
     pub fn numbers(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Vec<u64>> {
         let value = self.get(key, Asked::Numbers)?;
         match value.get_ref() {
@@ -120,6 +138,7 @@ impl<'t, 'i> Table<'t, 'i> {
         }
     }
 
+    /// True or false.
     pub fn flag(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<bool> {
         let value = self.get(key, Asked::Flag)?;
         let flag = value.get_ref().as_bool();
@@ -129,6 +148,7 @@ impl<'t, 'i> Table<'t, 'i> {
         flag
     }
 
+    /// A table, with the keys that are declared for it.
     pub fn table(&mut self, key: &'static str, p: &mut Problems<'_>) -> Option<Table<'t, 'i>> {
         let value = self.get(key, Asked::Table)?;
         as_table(value, key, "a table", self.inner(key, Asked::Table), p)
@@ -157,12 +177,14 @@ impl<'t, 'i> Table<'t, 'i> {
     /// The lines on which a key and its value are written; empty when it isn't there.
     pub fn as_written(&self, key: &str, p: &Problems<'_>) -> String {
         let Some(value) = self.table.get(key) else { return String::new() };
+        // From the beginning of its line, so that the key itself is shown.
         let start = p.source[..value.span().start].rfind('\n').map_or(0, |at| at + 1);
         p.source[start..end_of(value)].to_owned()
     }
 
     /// A fingerprint of a key's value, the same however it is laid out and in whatever order its keys stand.
     pub fn digest(&self, key: &str) -> [u8; 32] {
+        // A canonical text, since two files may write the same value in different ways.
         let mut text = String::new();
         if let Some(value) = self.table.get(key) {
             write_canonical(value.get_ref(), &mut text);
@@ -175,6 +197,7 @@ impl<'t, 'i> Table<'t, 'i> {
         self.known.push(key);
     }
 
+    /// Whether a key is written, whatever its value is.
     pub fn has(&self, key: &str) -> bool {
         self.table.contains_key(key)
     }
@@ -197,6 +220,7 @@ impl<'t, 'i> Table<'t, 'i> {
     }
 }
 
+/// The value as a string, or a mistake.
 fn as_string(value: &Spanned<DeValue<'_>>, key: &str, wanted: &str, p: &mut Problems<'_>) -> Option<At<String>> {
     match value.get_ref() {
         DeValue::String(text) => Some(At { value: text.to_string(), at: value.span().start }),
@@ -207,7 +231,9 @@ fn as_string(value: &Spanned<DeValue<'_>>, key: &str, wanted: &str, p: &mut Prob
     }
 }
 
+/// The value as a whole number of any notation that TOML has, or a mistake.
 fn as_number(value: &Spanned<DeValue<'_>>, key: &str, wanted: &str, p: &mut Problems<'_>) -> Option<At<u64>> {
+    // TOML has four notations for whole numbers; negative ones aren't unsigned in any.
     let number = value.get_ref().as_integer().and_then(|n| u64::from_str_radix(n.as_str(), n.radix()).ok());
     if number.is_none() {
         wrong_type(value, key, wanted, value.get_ref(), p);
@@ -215,6 +241,7 @@ fn as_number(value: &Spanned<DeValue<'_>>, key: &str, wanted: &str, p: &mut Prob
     number.map(|n| At { value: n, at: value.span().start })
 }
 
+/// The value as a table with the keys that it may hold, or a mistake.
 fn as_table<'t, 'i>(
     value: &'t Spanned<DeValue<'i>>,
     key: &str,
@@ -231,7 +258,9 @@ fn as_table<'t, 'i>(
     }
 }
 
+/// Notes a value of another type; small ones are shown as they are.
 fn wrong_type(value: &Spanned<DeValue<'_>>, key: &str, wanted: &str, found: &DeValue<'_>, p: &mut Problems<'_>) {
+    // A long value would hide what is wrong with it.
     let found = match found {
         DeValue::Integer(number) => number.as_str(),
         DeValue::Float(number) => number.as_str(),
@@ -270,6 +299,7 @@ fn write_canonical(value: &DeValue<'_>, out: &mut String) {
             *out += "]";
         }
         DeValue::Table(table) => {
+            // The order of keys in a file means nothing.
             let mut keys: Vec<&str> = table.keys().map(|key| key.get_ref().as_ref()).collect();
             keys.sort_unstable();
             *out += "{";

@@ -1,4 +1,7 @@
-//! Reading values that stand in many places of a rule: languages, path patterns, expressions, words of a list.
+//! Reading values that are in many places of a rule: languages, path patterns, expressions, words of a list.
+//!
+//! Words, sizes, times and expressions are read here and nowhere else, so that the same mistake has the same message
+//! under every key.
 
 use regex::bytes::{Regex, RegexBuilder};
 
@@ -25,7 +28,9 @@ pub(crate) static PATH_KEYS: [Key; 2] = [
 /// The key of a pattern's holes.
 pub(super) const HOLES_KEY: Key = Key::new("holes", Holds::Named(&HOLE, 0), "The gaps of the pattern.");
 
+/// What may be said of a hole.
 static HOLE: Keys = Keys::new("hole", "A gap of a pattern.", || HOLE_KEYS.iter().collect());
+/// The keys of a hole.
 static HOLE_KEYS: [Key; 4] = [
     Key::new("many", Holds::Flag, "Takes any run of neighbours, none included."),
     Key::new("text", Holds::String, "A regular expression that what it takes must match."),
@@ -38,6 +43,7 @@ static HOLE_KEYS: [Key; 4] = [
     Key::new("node", Holds::OneOf(|| words(&Class::ALL)), "The class of what it takes."),
 ];
 
+/// The languages that a table names; `None` when it names none.
 pub(crate) fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<&'static Language>> {
     let at = table.at;
     let names = table.strings("languages", p)?;
@@ -50,10 +56,12 @@ pub(crate) fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Opti
     Some(names.filter_map(Language::by_name).collect())
 }
 
+/// The path patterns under a key; each faulty one is noted.
 pub(crate) fn path_set(table: &mut Table<'_, '_>, key: &'static str, p: &mut Problems<'_>) -> Option<PathSet> {
     let list = table.strings(key, p)?;
     match PathSet::new(list.iter().map(|pattern| pattern.value.clone()).collect()) {
         Ok(set) => Some(set),
+        // Each pattern has its own place, so each mistake does.
         Err(wrong) => {
             for (pattern, why) in wrong.into_iter().filter_map(|(index, why)| Some((list.get(index)?, why))) {
                 let hint = "`*` matches anything but `/`, `**` any folders, `{a,b}` either".to_owned();
@@ -64,16 +72,19 @@ pub(crate) fn path_set(table: &mut Table<'_, '_>, key: &'static str, p: &mut Pro
     }
 }
 
+/// An expression on bytes, since files may hold any. Its size is bounded: `a{1000}{1000}` would take gigabytes.
 pub(crate) fn regex(text: &At<String>, p: &mut Problems<'_>) -> Option<Regex> {
     RegexBuilder::new(&text.value).size_limit(4 << 20).build().map_err(|error| bad_regex(text, &error, p)).ok()
 }
 
+/// Notes what is wrong with an expression: the last line of the library's message, without its drawing.
 pub(crate) fn bad_regex(text: &At<String>, error: &regex::Error, p: &mut Problems<'_>) {
     let why = error.to_string();
     let why = why.lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned();
     p.at(text.at, format!("`{}` is no regular expression: {why}", text.value), None);
 }
 
+/// The value of a word from a list; another word is a mistake with the nearest one as a hint.
 pub(crate) fn one_of<T>(
     word: &At<String>,
     what: &str,
@@ -96,6 +107,7 @@ pub(crate) fn read_holes(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Vec
     let mut holes = Vec::new();
     if let Some(named) = table.table("holes", p) {
         for (name, mut hole) in named.entries(p) {
+            // A hole is parsed as a name of the language.
             let good = |c: char| c.is_alphanumeric() || c == '_';
             if !name.chars().all(good) {
                 let hint = "use a name that the language would take as an identifier, such as CALL".to_owned();

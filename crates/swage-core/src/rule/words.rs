@@ -1,11 +1,15 @@
 //! Words without which a rule can't match: what keeps files, and parts of files, from being looked at at all.
+//!
+//! A word may only leave a file out when no match is possible without it. So what is unsure needs nothing: an expression
+//! whose beginnings are too many, a letter beyond ASCII in any case, a capture that may be missing. The tests scan random
+//! code with and without words and demand the same findings.
 
 use regex_syntax::hir::literal::{ExtractKind, Extractor};
 use regex_syntax::hir::{Hir, HirKind};
 
 use crate::pattern::Hole;
 
-/// A text that must stand in a file.
+/// A text that must be in a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Word {
     /// The text.
@@ -17,16 +21,18 @@ pub(crate) struct Word {
 }
 
 impl Word {
+    /// A word in the letters given; `whole` when it never is a part of a longer name.
     pub fn new(text: &[u8], whole: bool) -> Self {
         Self { text: text.to_vec(), whole, any_case: false }
     }
 }
 
-/// What must stand in a file for a rule to match there: of each list one word. Nothing is needed when there are no lists.
+/// What must be in a file for a rule to match there: of each list one word. Nothing is needed when there are no lists.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Needs(pub Vec<Vec<u32>>);
 
 impl Needs {
+    /// Whether nothing is needed, so that every file has to be looked at.
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
     }
@@ -35,6 +41,7 @@ impl Needs {
 /// All words of the rules for a language, each once.
 #[derive(Default)]
 pub(super) struct Vocabulary {
+    /// Each once; entries name them by index.
     pub words: Vec<Word>,
 }
 
@@ -48,16 +55,19 @@ impl Vocabulary {
     /// whose words are the longest.
     pub fn either(&self, all: &[Needs]) -> Needs {
         let Some((first, others)) = all.split_first() else { return Needs::default() };
+        // A list that all need is needed in any case.
         let shared = first.0.iter().filter(|list| others.iter().all(|needs| needs.0.contains(list)));
         let shared: Vec<_> = shared.cloned().collect();
         if !shared.is_empty() {
             return Needs(shared);
         }
+        // Long words are rare, so they leave out most.
         let shortest = |list: &&Vec<u32>| list.iter().map(|word| self.words[*word as usize].text.len()).min();
         let lists: Option<Vec<_>> = all.iter().map(|needs| needs.0.iter().max_by_key(shortest)).collect();
         Needs(lists.map(|lists| lists.into_iter().flatten().copied().collect()).into_iter().collect())
     }
 
+    /// The index of a word, which is added when it is new.
     fn index(&mut self, word: Word) -> u32 {
         let at = self.words.iter().position(|known| *known == word).unwrap_or_else(|| {
             self.words.push(word);
@@ -73,6 +83,7 @@ pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
     let plain = without_case(expression);
     let any_case = plain != expression;
     let hir = regex_syntax::ParserBuilder::new().utf8(false).multi_line(true).crlf(true).build().parse(&plain).ok()?;
+    // What all matches begin with is the most exact; without that, what is somewhere in all of them.
     let found = Extractor::new().kind(ExtractKind::Prefix).limit_total(64).extract(&hir);
     let begins = found.literals().map(|all| all.iter().map(|literal| literal.as_bytes()).collect::<Vec<_>>());
     let begins = begins.filter(|all| all.iter().all(|literal| literal.len() > 1));
@@ -82,6 +93,7 @@ pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
         if any_case {
             word.text.make_ascii_lowercase();
         }
+        // A single letter leaves nothing out, and the automaton knows the case of ASCII only.
         if word.text.len() < 2 || any_case && !word.text.is_ascii() {
             return None;
         }
@@ -94,6 +106,7 @@ pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
 
 /// An expression without the flags that say whether case counts.
 fn without_case(expression: &str) -> String {
+    // Every flag group begins like this; named groups and lookarounds do, too, and stay.
     let mut pieces = expression.split("(?");
     let mut out = pieces.next().unwrap_or_default().to_owned();
     for piece in pieces {
@@ -124,6 +137,7 @@ fn inside(hir: &Hir) -> Option<Vec<&[u8]>> {
             let shortest = |literals: &Vec<&[u8]>| literals.iter().map(|literal| literal.len()).min();
             parts.iter().filter_map(inside).max_by_key(shortest)
         }
+        // Each branch must give words, or none is certain.
         HirKind::Alternation(parts) => parts.iter().map(inside).collect::<Option<Vec<_>>>().map(|all| all.concat()),
         HirKind::Repetition(_) | HirKind::Class(_) | HirKind::Look(_) | HirKind::Empty => None,
     }
@@ -141,6 +155,7 @@ pub(super) fn path_words(holes: &[Hole]) -> impl Iterator<Item = Vec<Word>> {
     holes.iter().filter_map(move |hole| {
         let mut words = Vec::new();
         for mut word in regex_words(hole.stands_for.as_ref()?.as_str())? {
+            // The path is written in one piece or in two, so only one of its names is certain.
             let longest =
                 word.text.split(|b| !is_name(b)).max_by_key(|part| part.len()).filter(|part| part.len() > 1)?;
             word.text = longest.to_vec();
@@ -156,7 +171,7 @@ pub(super) fn path_words(holes: &[Hole]) -> impl Iterator<Item = Vec<Word>> {
 pub(super) mod tests {
     use super::*;
 
-    pub(in crate::rule) fn told(words: &[Word]) -> String {
+    pub(in crate::rule) fn rendered(words: &[Word]) -> String {
         let word = |w: &Word| String::from_utf8_lossy(&w.text).into_owned() + if w.any_case { "~" } else { "" };
         words.iter().map(word).collect::<Vec<_>>().join(" ")
     }
@@ -186,7 +201,7 @@ pub(super) mod tests {
             ("(?s)tide.low", "tide"),
         ];
         for (expression, expected) in cases {
-            assert_eq!(told(&regex_words(expression).unwrap_or_default()), expected, "{expression}");
+            assert_eq!(rendered(&regex_words(expression).unwrap_or_default()), expected, "{expression}");
         }
     }
 }

@@ -1,4 +1,4 @@
-//! Comments that let a finding be: `swage: allow RULE-ID because REASON`, on the line or above it.
+//! Comments that suppress a finding: `swage: allow RULE-ID because REASON`, on the line or above it.
 //!
 //! One suppression covers one finding of its rule that begins on the line: a second one of the same rule needs another.
 //! Without a reason it covers nothing. What covers nothing is reported by the rules that look for it.
@@ -15,6 +15,7 @@ use crate::pattern::ancestors;
 use crate::position::LineNumber;
 use crate::rule::{RuleSet, SuppressionFault, near};
 
+/// What all suppressions have in common.
 const MARK: &[u8] = b"swage: allow";
 
 /// One rule that a comment allows.
@@ -27,6 +28,7 @@ pub(super) struct Suppression {
     pub reason: Option<String>,
     /// The lines on which a finding may begin.
     lines: [LineNumber; 2],
+    /// Whether it has covered something.
     used: bool,
 }
 
@@ -35,10 +37,11 @@ pub(super) fn may_be_in(source: &[u8]) -> bool {
     memchr::memmem::find(source, MARK).is_some()
 }
 
-/// The suppressions of a file, in order. In a file of a known language they must stand in comments.
+/// The suppressions of a file, in order. In a file of a known language they must be in comments.
 pub(super) fn find(source: &[u8], language: Option<&'static Language>, tree: Option<&Tree>) -> Vec<Suppression> {
     let mut found = Vec::new();
     for at in memchr::memmem::find_iter(source, MARK) {
+        // A string with these words suppresses nothing.
         let in_comment = match (language, tree) {
             (Some(language), Some(tree)) => in_comment(language, tree, at),
             _ => true,
@@ -50,12 +53,14 @@ pub(super) fn find(source: &[u8], language: Option<&'static Language>, tree: Opt
         let text = String::from_utf8_lossy(&source[at + MARK.len()..end]);
         let text =
             ["*/", "-->", "*)", "#}"].iter().fold(text.trim(), |text, closer| text.trim_end_matches(closer).trim_end());
+        // Without the word all of it are names, and there is no reason.
         let (rules, reason) = match text.split_once(" because ") {
             Some((rules, reason)) => (rules, Some(reason.trim()).filter(|r| !r.is_empty())),
             None => (text.trim_end_matches("because"), None),
         };
         let lines = covered(source, at);
         for rule in rules.split(',').map(str::trim).filter(|r| !r.is_empty()) {
+            // Each rule of a list has the same reason, and is used or unused by itself.
             let (rule, reason) = (rule.to_owned(), reason.map(str::to_owned));
             found.push(Suppression { range: at..end, rule: rule.into(), reason, lines, used: false });
         }
@@ -63,6 +68,7 @@ pub(super) fn find(source: &[u8], language: Option<&'static Language>, tree: Opt
     found
 }
 
+/// Whether a byte is in a comment, or in a node below one, such as the text of a block comment.
 fn in_comment(language: &'static Language, tree: &Tree, at: usize) -> bool {
     let root = tree.root_node();
     let Some(node) = root.descendant_for_byte_range(at, at + 1) else { return false };
@@ -70,16 +76,18 @@ fn in_comment(language: &'static Language, tree: &Tree, at: usize) -> bool {
     comment(&node) || ancestors(root, node).iter().rev().any(comment)
 }
 
-/// The comment's own line and, when nothing else stands on it, the next one that isn't of comments alone.
+/// The comment's own line and, when nothing else is on it, the next one that isn't of comments alone.
 fn covered(source: &[u8], at: usize) -> [LineNumber; 2] {
     let start = source[..at].iter().rposition(|b| *b == b'\n').map_or(0, |n| n + 1);
     let own = LineNumber::from_index(memchr::memchr_iter(b'\n', &source[..start]).count() as u32);
+    // The signs with which a line of comments begins, so that further such lines are passed over.
     let marker = |line: &[u8]| {
         let line = line.trim_ascii();
         let signs = line.iter().take_while(|b| b.is_ascii_punctuation()).count();
         line[..signs.min(2)].to_vec()
     };
     let before = source[start..at].trim_ascii();
+    // Code is before the comment, so it is about its own line.
     if before.is_empty() || !before.iter().all(u8::is_ascii_punctuation) {
         return [own, own];
     }
@@ -93,10 +101,12 @@ fn covered(source: &[u8], at: usize) -> [LineNumber; 2] {
 /// outside program's finding where that is placed, so those count as used.
 pub(super) fn apply(suppressions: &mut [Suppression], hits: &mut [Hit], facts: &mut [Fact], rules: &RuleSet) {
     for suppression in suppressions {
+        // Without a reason it covers nothing.
         let Some(reason) = &suppression.reason else { continue };
         if rules.get(&suppression.rule).is_some_and(|rule| rule.checker().is_some()) {
             suppression.used = true;
         }
+        // All facts of the line: which of them will become a finding isn't known yet.
         for fact in facts.iter_mut() {
             if fact.rule == text_digest(suppression.rule.as_bytes())
                 && suppression.lines.contains(&fact.span.start_line)
@@ -105,6 +115,7 @@ pub(super) fn apply(suppressions: &mut [Suppression], hits: &mut [Hit], facts: &
                 suppression.used = true;
             }
         }
+        // The first finding that isn't covered yet; a second one needs a comment of its own.
         let covers = |h: &&mut Hit| {
             h.suppressed.is_none()
                 && h.rule == suppression.rule
@@ -142,15 +153,18 @@ impl Suppression {
         Hit::new(rule, message, Some(lines.span(self.range.clone())), String::new(), text, None)
     }
 
-    /// Takes the comment away, when it says nothing else and stands on one line.
+    /// Takes the comment away, when it says nothing else and is on one line.
     pub fn removal(&self, source: &[u8]) -> Option<ProposedFix> {
         let start = memchr::memrchr(b'\n', &source[..self.range.start]).map_or(0, |newline| newline + 1);
+        // What is left of the comment's own opener is code.
         let before = &source[start..self.range.start];
         let opener =
             before.iter().rposition(|b| b.is_ascii_alphanumeric() || b"\"')]};,".contains(b)).map_or(0, |at| at + 1);
         let text = source[self.range.clone()].trim_ascii_end();
+        // One that names several rules may be needed for another of them.
         let names = text.split(|b| *b == b' ').take_while(|word| *word != b"because").any(|word| word.contains(&b','));
         let closes = |closer: &[u8]| text.ends_with(closer) && memchr::memmem::find_iter(text, closer).count() == 1;
+        // Nothing but the suppression may be in the comment.
         let is_whole = match before[opener..].trim_ascii() {
             b"#" | b"//" | b"--" | b"%" => true,
             b"/*" => closes(b"*/"),
@@ -160,6 +174,7 @@ impl Suppression {
         if names || !is_whole {
             return None;
         }
+        // A comment that has its line for itself takes it along.
         let range = if before[..opener].trim_ascii().is_empty() {
             let next =
                 memchr::memchr(b'\n', &source[self.range.end..]).map_or(source.len(), |at| self.range.end + at + 1);

@@ -15,7 +15,7 @@ pub(super) const DEEPEST: u8 = 3;
 
 /// A piece of embedded code.
 pub(super) struct Part {
-    /// Its text, without what stands before each of its lines.
+    /// Its text, without what is before each of its lines.
     pub text: Vec<u8>,
     pub language: &'static Language,
     /// Lines before it.
@@ -30,6 +30,7 @@ pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> 
     preorder(tree.root_node(), |node| {
         let Some(embedded) = language.embedded.iter().find(|e| e.around == node.kind()) else { return true };
         let code = child(node, embedded.code);
+        // A page's scripts are always of one language; fenced code names its own.
         let inner = match embedded.language {
             Told::Always(name) => Language::by_name(name),
             Told::By(kind) => descendant(node, kind)
@@ -42,20 +43,24 @@ pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> 
     found
 }
 
+/// The first child of a kind.
 fn child<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
     Children::all(node).find(|c| c.kind() == kind)
 }
 
+/// The first child or grandchild of a kind: the word after a fence is one level down.
 fn descendant<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
     child(node, kind).or_else(|| Children::all(node).find_map(|c| child(c, kind)))
 }
 
+/// A piece of code with what it takes to move its findings; `None` when it lies beyond what a place can say.
 fn part(source: &[u8], code: Node<'_>, language: &'static Language) -> Option<Part> {
     let Range { start, end } = code.byte_range();
     let text = source.get(start..end)?;
     let line_start = source[..start].iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
     let line = u32::try_from(memchr::memchr_iter(b'\n', &source[..line_start]).count()).ok()?;
     let before = String::from_utf8_lossy(&source[line_start..start]).chars().count() as u32;
+    // Something else is before it on its line, such as a tag: it is taken as it is.
     if line_start < start && !source[line_start..start].iter().all(is_margin) {
         return Some(Part { text: text.to_vec(), language, line, columns: (before, 0) });
     }
@@ -68,6 +73,7 @@ fn part(source: &[u8], code: Node<'_>, language: &'static Language) -> Option<Pa
     Some(Part { text: without.copied().collect(), language, line, columns })
 }
 
+/// What may be before each line of fenced code in a list or a quotation.
 fn is_margin(byte: &u8) -> bool {
     matches!(byte, b' ' | b'\t' | b'>')
 }
@@ -91,6 +97,7 @@ impl Part {
             // Its bytes stand elsewhere in the file around it.
             hit.fix = None;
             hit.definition = hit.definition.map(lines);
+            // An expression may have found the same place in the text around it.
             match into.iter_mut().find(|other| other.rule == hit.rule && other.span == hit.span) {
                 Some(other) => other.suppressed = other.suppressed.take().or(hit.suppressed),
                 None => into.push(hit),

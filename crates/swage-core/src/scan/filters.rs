@@ -1,4 +1,7 @@
 //! Filters on the place of a match: what is around it, in it, and right before it.
+//!
+//! Filters run after the match, on its node, in the order in which they are written. Each place that is visited costs a step of the file's budget, so that a filter inside a filter inside a filter
+//! ends in time on any file.
 
 use tree_sitter::Node;
 
@@ -11,6 +14,7 @@ use crate::rule::{Clause, CodeMatch, Filter, NodeTest, ParsedFile, Place, Relati
 
 /// Whether a text is one that the clause must not match.
 pub(super) fn is_excused(clause: &Clause, text: &[u8]) -> bool {
+    // Where nothing is parsed, texts alone can be asked.
     let mut places = clause.filters.iter().filter(|f| f.relation == Relation::Unless).flat_map(|f| &f.any);
     places.any(|place| matches!(&place.what, NodeTest::Text(regex) if regex.is_match(text)))
 }
@@ -23,6 +27,7 @@ impl<'a> Search<'a> {
             if filter.relation != Relation::Unless {
                 return self.holds(filter, node, given);
             }
+            // `unless` with a text means the match's text; all else asks the node.
             !filter.any.iter().any(|place| match &place.what {
                 NodeTest::Text(regex) => {
                     regex.is_match(text) && place.filters.iter().all(|filter| self.holds(filter, node, given))
@@ -34,6 +39,7 @@ impl<'a> Search<'a> {
         })
     }
 
+    /// Whether a filter lets a match through that is seen from a node.
     fn holds(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         match filter.relation {
             Relation::EnclosedBy => self.enclosed(filter, node, given),
@@ -46,6 +52,7 @@ impl<'a> Search<'a> {
             Relation::NotFollowedBy => !self.followed(filter, node, given),
             Relation::Unless => !filter.any.iter().any(|place| self.is_place(place, node, given)),
             Relation::Earlier => self.earlier(filter, node, given) == Some(true),
+            // Unknown is neither: a fragment may hide what came before.
             Relation::NotEarlier => self.earlier(filter, node, given) == Some(false),
             Relation::PathWith => self.has_path_with(filter, node, given),
             Relation::PathWithout => self.has_path_without(filter, node, given),
@@ -58,15 +65,17 @@ impl<'a> Search<'a> {
         let mut at = node;
         loop {
             if let Some(before) = at.prev_named_sibling() {
+                // They belong to what follows, however a grammar nests them.
                 if ["attribute", "decorator", "annotation"].iter().any(|word| before.kind().contains(word)) {
                     at = before;
                     continue;
                 }
-                // What stands before a fragment isn't known, and may be what is asked for.
+                // What is before a fragment isn't known, and may be what is asked for.
                 return !self.file.is_known(before)
                     || filter.any.iter().any(|place| self.is_place(place, before, given));
             }
             match at.parent() {
+                // An expression that begins its statement: what is before the statement is before it.
                 Some(parent) if parent.start_byte() == at.start_byte() => at = parent,
                 _ => return self.file.known.as_ref().is_some_and(|own| at.start_byte() <= own.start),
             }
@@ -75,12 +84,13 @@ impl<'a> Search<'a> {
 
     /// Looks at the node after, where it begins on the line on which this one ends.
     fn followed(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
+        // What begins on another line is about something else.
         let row = node.end_position().row;
         let mut at = node;
         loop {
-            if let Some(behind) = at.next_named_sibling() {
-                return behind.start_position().row == row
-                    && filter.any.iter().any(|place| self.is_place(place, behind, given));
+            if let Some(after) = at.next_named_sibling() {
+                return after.start_position().row == row
+                    && filter.any.iter().any(|place| self.is_place(place, after, given));
             }
             match at.parent().filter(|parent| parent.end_position().row == row) {
                 Some(parent) => at = parent,
@@ -96,10 +106,12 @@ impl<'a> Search<'a> {
         let is_function = |n: &&Node<'a>| self.file.language.tables().is(n.kind_id(), Class::Function);
         let function = around.iter().rev().find(is_function).copied().unwrap_or(self.file.root());
         let mut inside = around.iter().skip_while(|n| **n != function);
+        // From the function inwards: on each level the children that ended before.
         let is_earlier = inside.any(|outer| {
             let mut before = Children::all(*outer).take_while(|child| child.end_byte() <= node.start_byte());
             before.any(|child| self.is_in(filter, child, given))
         });
+        // In a whole file the function's beginning is known; in a fragment it must be shown.
         let begins_here = self.file.known.is_none() || function != self.file.root() && self.starts_here(function);
         (is_earlier || begins_here).then_some(is_earlier)
     }
@@ -109,10 +121,12 @@ impl<'a> Search<'a> {
         self.file.known.as_ref().is_none_or(|own| node.start_byte() >= own.start)
     }
 
+    /// Whether a node around this one meets the filter, or with `nearest` the first one of its kind.
     fn enclosed(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let around = self.around(node);
         // Heads that were made up to complete a fragment are none.
         let around: Vec<Node<'a>> = around.iter().rev().copied().filter(|n| self.starts_here(*n)).collect();
+        // The nearest function is the nearest node of that kind, whether or not the rest holds of it.
         let is_of_kind = |place: &Place, n: &Node<'a>| match &place.what {
             NodeTest::Definition { class, .. } | NodeTest::Node(class) => {
                 self.file.language.tables().is(n.kind_id(), *class)
@@ -133,6 +147,7 @@ impl<'a> Search<'a> {
         if !filter.any.iter().all(is_free) {
             return self.is_inside(filter, node, given);
         }
+        // Filters live as long as the rules, so the address is a name.
         let asked = (std::ptr::from_ref(filter).addr(), node.id());
         if let Some(answer) = self.inside.borrow().get(&asked) {
             return *answer;
@@ -147,6 +162,7 @@ impl<'a> Search<'a> {
         filter.any.iter().any(|place| self.is_place(place, node, given)) || self.is_inside(filter, node, given)
     }
 
+    /// Whether anything below a node meets the filter. Each node costs a step of the file's budget.
     fn is_inside(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let mut found = false;
         let visited = walk(node, Which { marks: None, signs: true }, &mut |step| {
@@ -158,6 +174,7 @@ impl<'a> Search<'a> {
             }
             found = found
                 || filter.any.iter().any(|place| {
+                    // A node doesn't enclose itself, but its text is in it.
                     (n != node || matches!(place.what, NodeTest::Text(_))) && self.is_place(place, n, given)
                 });
             !found
@@ -168,6 +185,7 @@ impl<'a> Search<'a> {
         found
     }
 
+    /// Whether a node is what a place asks for, with the filters that the place has itself.
     fn is_place(&self, place: &Place, node: Node<'a>, given: Given<'_>) -> bool {
         let here = match &place.what {
             NodeTest::Definition { class, name } => {
@@ -179,7 +197,7 @@ impl<'a> Search<'a> {
                             .is_some_and(|n| regex.is_match(n.as_bytes()))
                     })
             }
-            // A suppression lets a finding be, which has to be found for that.
+            // A suppressed finding must be found first.
             NodeTest::Node(class) => {
                 self.file.language.tables().is(node.kind_id(), *class)
                     && !(*class == Class::Comment && allow::may_be_in(self.file.text(node)))
@@ -193,12 +211,14 @@ impl<'a> Search<'a> {
     /// Whether a node matches a pattern and the filters on that hold, which know what its holes took.
     fn is_code(&self, code: &CodeMatch, filters: &[Filter], node: Node<'a>, given: Given<'_>) -> bool {
         let ParsedFile { source, language, imports, steps, .. } = &self.file;
+        // A pattern that isn't code in this language can be nowhere in its files.
         let Ok(pattern) = code.pattern(language) else { return false };
         let matching = Matching { source, language, holes: &code.holes, given, imports, probe: None, steps };
         let Some((bound, _)) = matching.at(pattern, node) else { return false };
         if filters.is_empty() {
             return true;
         }
+        // Inner filters may use the names of both patterns; the outer one's count first.
         let mut known = given.to_vec();
         for (hole, range) in code.holes.iter().zip(bound).filter(|(hole, _)| !hole.many) {
             if let Some(range) = range.filter(|_| !given.iter().any(|(name, _)| *name == hole.name)) {

@@ -1,4 +1,11 @@
 //! From a rule's fix template and a match to edits of the file.
+//!
+//! Edits are made from the place outwards: an element takes a comma along, a statement its line, an import the statement
+//! when it was the last name. Each says what is left afterwards, and where that isn't certain there is no edit; a fix
+//! that leaves a stray comma is worse than none.
+//!
+//! Nothing here knows a rule. What belongs to a language (Python's `pass`, the kinds of statements) is asked of the
+//! node's kind and its neighbours, since grammars agree on those words more than on anything else.
 
 use std::ops::Range;
 
@@ -38,6 +45,7 @@ pub(super) fn propose(
     let proposal = Proposal { m, source, file, line_end: line_end(source) };
     let mut edits = Vec::new();
     for edit in &template.edits {
+        // A capture that took nothing has no place to edit.
         let range = match &edit.at {
             None => m.range.clone(),
             Some(name) => m.captured(name)?.clone(),
@@ -50,6 +58,7 @@ pub(super) fn propose(
         });
     }
     edits.sort_by_key(|edit| (edit.range.start, edit.range.end));
+    // Two edits of the same bytes have no order that gives a certain result.
     let apart = edits.windows(2).all(|pair| pair[0].range.end <= pair[1].range.start);
     let title = proposal.fill(&template.title, "");
     apart.then_some(ProposedFix { title, edits })
@@ -63,6 +72,7 @@ fn line_end(source: &[u8]) -> &'static str {
     }
 }
 
+/// What a template's edits are made from.
 struct Proposal<'a, 't> {
     m: &'a Match<'a>,
     source: &'a [u8],
@@ -71,10 +81,13 @@ struct Proposal<'a, 't> {
 }
 
 impl<'t> Proposal<'_, 't> {
+    /// The text of a range; what isn't UTF-8 can't be part of an edit and shows as replacement characters, which trying
+    /// the fix refuses.
     fn text(&self, range: &Range<usize>) -> String {
         String::from_utf8_lossy(self.source.get(range.clone()).unwrap_or_default()).into_owned()
     }
 
+    /// The offset of the line's first byte.
     fn line_start(&self, at: usize) -> usize {
         memchr::memrchr(b'\n', &self.source[..at]).map_or(0, |newline| newline + 1)
     }
@@ -97,6 +110,7 @@ impl<'t> Proposal<'_, 't> {
         self.text(&(line.start..line.start + blanks))
     }
 
+    /// Whether there is nothing but white space in a range.
     fn is_blank(&self, range: Range<usize>) -> bool {
         self.source.get(range).is_some_and(|text| text.trim_ascii().is_empty())
     }
@@ -106,9 +120,11 @@ impl<'t> Proposal<'_, 't> {
         let mut out = String::new();
         // An empty run takes the separator beside it along.
         let mut skips_separator = false;
+        // Text is taken as it is, with the file's line ends; a placeholder brings the captured code.
         for part in template_parts(template) {
             match part {
                 Ok(mut text) => {
+                    // `f(a, {REST})` without a rest is `f(a)`, and `f({REST}, a)` is `f(a)`, too.
                     if std::mem::take(&mut skips_separator) {
                         text = match text.trim_start().strip_prefix(',') {
                             Some(rest) => rest.trim_start(),
@@ -116,6 +132,7 @@ impl<'t> Proposal<'_, 't> {
                             None => text,
                         };
                     }
+                    // A template is written as if at the left margin.
                     for (index, line) in text.split('\n').enumerate() {
                         if index > 0 {
                             out.push_str(self.line_end);
@@ -125,9 +142,11 @@ impl<'t> Proposal<'_, 't> {
                     }
                 }
                 Err(name) => {
+                    // A run that took nothing has an empty range.
                     let range = if name == "match" { Some(&self.m.range) } else { self.m.captured(name) };
                     match range.filter(|range| !range.is_empty()) {
                         Some(range) => {
+                            // The captured code goes where the line that was built so far is indented to.
                             let line = out.rsplit('\n').next().unwrap_or_default();
                             let inner = &line[..line.len() - line.trim_start().len()];
                             let indent = if out.contains('\n') { inner.to_owned() } else { format!("{base}{inner}") };
@@ -170,6 +189,7 @@ impl<'t> Proposal<'_, 't> {
         out
     }
 
+    /// Whether a string goes across the start of a line, whose blanks are part of its value then.
     fn is_in_string(&self, at: usize) -> bool {
         self.file.is_some_and(|file| {
             let node = file.around(&(at..at));
@@ -178,6 +198,7 @@ impl<'t> Proposal<'_, 't> {
         })
     }
 
+    /// The edit that takes away what a removal names.
     fn remove(&self, what: Removal, range: Range<usize>) -> Option<Edit> {
         match what {
             Removal::Text => Some(Edit { range, text: String::new() }),
@@ -189,37 +210,43 @@ impl<'t> Proposal<'_, 't> {
         }
     }
 
-    /// Takes a range away, and its lines where nothing else stands on them; of empty lines on both sides one stays.
+    /// Takes a range away, and its lines where nothing else is on them; of empty lines on both sides one stays.
     fn without_lines(&self, range: Range<usize>) -> Edit {
         let (start, stop) = (self.line_start(range.start), self.line_stop(range.end));
         let text = String::new();
         if !self.is_blank(start..range.start) || !self.is_blank(range.end..stop) {
+            // Something else is on the line: it keeps its indentation and loses the blanks that would be left over.
             let is_space = |b: &&u8| matches!(b, b' ' | b'\t');
             let before = self.source[start..range.start].iter().rev().take_while(is_space).count();
-            let behind = self.source[range.end..stop].iter().take_while(is_space).count();
+            let after = self.source[range.end..stop].iter().take_while(is_space).count();
+            // At the end of a line no blanks may be left; in the middle the blanks of one side go.
             let range = if self.is_blank(range.end..stop) {
                 range.start - before..range.end
             } else if before > 0 || range.start == start {
-                range.start..range.end + behind
+                range.start..range.end + after
             } else {
                 range
             };
             return Edit { range, text };
         }
+        // Whole lines go, with the line end.
         let mut end = self.next_line(range.end);
         let before = start.checked_sub(1).map(|newline| self.line_start(newline)..newline);
         let is_alone = before.is_none_or(|line| self.is_blank(line));
+        // Two empty lines in a row, or one at the top of the file, would be left.
         if is_alone && end < self.source.len() && self.is_blank(end..self.line_stop(end)) {
             end = self.next_line(end);
         }
         Edit { range: start..end, text }
     }
 
-    /// The outermost node that stands in the same place, not counting closing semicolons.
+    /// The outermost node that is in the same place, not counting closing semicolons.
     fn outermost(&self, range: Range<usize>) -> Option<Node<'t>> {
         let file = self.file?;
         let mut node = file.around(&range);
+        // The root has no place of its own.
         while let Some(parent) = node.parent().filter(|parent| parent.parent().is_some()) {
+            // An expression and the statement that it is differ by the semicolon only.
             let rest = self.source.get(node.end_byte()..parent.end_byte()).unwrap_or_default();
             let same =
                 parent.start_byte() == node.start_byte() && rest.iter().all(|b| b.is_ascii_whitespace() || *b == b';');
@@ -236,6 +263,7 @@ impl<'t> Proposal<'_, 't> {
         let file = self.file?;
         let mut node = file.around(&range);
         let outermost = self.outermost(range)?;
+        // Grammars name statements in their own ways; what is directly in a block is one, whatever its kind.
         let is_statement = |node: Node<'_>| {
             let of = |kind: &str, words: &[&str]| words.iter().any(|word| kind.contains(word));
             of(node.kind(), &["statement", "declaration"])
@@ -245,6 +273,7 @@ impl<'t> Proposal<'_, 't> {
                 })
         };
         let mut found = is_statement(node);
+        // A call may be a statement by itself, or its node's parent may be.
         while !found && node != outermost {
             node = node.parent()?;
             found = is_statement(node);
@@ -252,21 +281,25 @@ impl<'t> Proposal<'_, 't> {
         if !found {
             return None;
         }
+        // From the outermost node: a statement's node may leave its semicolon to the node around it.
         let (start, mut end) = (outermost.start_byte(), outermost.end_byte());
         // What ends a block by its indentation reaches to the next line.
         while end > start && self.source[end - 1].is_ascii_whitespace() {
             end -= 1;
         }
-        let behind = self.source[end..].iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
-        if self.source.get(end + behind) == Some(&b';') {
-            end += behind + 1;
+        let after = self.source[end..].iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        // Where the semicolon isn't part of the node, it would stay behind alone.
+        if self.source.get(end + after) == Some(&b';') {
+            end += after + 1;
         }
         Some(start..end)
     }
 
+    /// Takes a statement away. In Python a block must not become empty.
     fn without_statement(&self, range: Range<usize>) -> Option<Edit> {
         let statement = self.statement(range)?;
         let file = self.file?;
+        // The only language here whose blocks end without a sign.
         if file.language.name == "python" {
             let node = file.around(&statement);
             let block = ancestors(file.root(), node).into_iter().chain([node]).rev().find(|n| n.kind() == "block");
@@ -284,11 +317,14 @@ impl<'t> Proposal<'_, 't> {
     /// Takes an element of a list away, with one separator.
     fn without_element(&self, node: Option<Node<'t>>) -> Option<Edit> {
         let node = node?;
+        // Grammars keep commas as nodes without names.
         let comma = |node: Option<Node<'t>>| node.filter(|n| n.kind() == ",");
         let range = match (comma(node.prev_sibling()), comma(node.next_sibling())) {
-            (_, Some(behind)) => match behind.next_sibling().filter(|next| next.is_named() && !next.is_extra()) {
+            // Everything up to the next element goes, so that this one's place is taken; a last one with a trailing comma
+            // takes its line.
+            (_, Some(after)) => match after.next_sibling().filter(|next| next.is_named() && !next.is_extra()) {
                 Some(next) => node.start_byte()..next.start_byte(),
-                None => return Some(self.without_lines(node.start_byte()..behind.end_byte())),
+                None => return Some(self.without_lines(node.start_byte()..after.end_byte())),
             },
             (Some(before), None) => before.start_byte()..node.end_byte(),
             (None, None) => return Some(Edit { range: node.byte_range(), text: String::new() }),
@@ -301,7 +337,9 @@ impl<'t> Proposal<'_, 't> {
         let file = self.file?;
         let mut node = file.around(&range);
         let is_import = |node: Node<'_>| node.kind().contains("import") && node.kind().contains("statement");
+        // Outwards until the name is one of several, or the statement has no other.
         loop {
+            // It was the only name.
             if is_import(node) {
                 return self.without_statement(node.byte_range());
             }
@@ -316,24 +354,30 @@ impl<'t> Proposal<'_, 't> {
         }
     }
 
+    /// Takes an attribute, a decorator or an annotation away, with the list around it when it is its only one.
     fn without_attribute(&self, range: Range<usize>) -> Option<Edit> {
         let file = self.file?;
         let node = file.around(&range);
+        // Each grammar has one of these words in its kinds.
         let words = ["attribute", "decorator", "annotation"];
         let is_attribute = |n: &Node<'_>| words.iter().any(|w| n.kind().contains(w)) && !n.kind().contains("value");
+        // Grammars put the attribute into a list of them; the list goes when it holds one.
         let own = ancestors(file.root(), node).into_iter().chain([node]).rev().find(|n| {
             is_attribute(n) && !n.parent().is_some_and(|parent| is_attribute(&parent) && parent.named_child_count() < 3)
         })?;
         let whole = own.byte_range();
         let alone = self.is_blank(self.line_start(whole.start)..whole.start)
             && self.is_blank(whole.end..self.line_stop(whole.end));
+        // Attributes mostly have their own line.
         if alone {
             return Some(self.without_lines(whole));
         }
+        // Beside the definition on one line: the blank between them goes, too.
         let blanks = self.source[..whole.start].iter().rev().take_while(|b| b.is_ascii_whitespace()).count();
         Some(Edit { range: whole.start - blanks..whole.end, text: String::new() })
     }
 
+    /// Puts lines before the statement; `None` where it isn't the first thing on its line.
     fn insert_before(&self, range: Range<usize>, text: &str) -> Option<Edit> {
         let start = self.statement(range)?.start;
         let line = self.line_start(start);
@@ -341,10 +385,12 @@ impl<'t> Proposal<'_, 't> {
             return None;
         }
         let indent = self.indent(start);
+        // The new lines are indented as the statement is.
         let text = format!("{indent}{}{}", self.fill(text, &indent), self.line_end);
         Some(Edit { range: line..line, text })
     }
 
+    /// Puts lines after the statement; `None` where it doesn't have its lines for itself.
     fn insert_after(&self, range: Range<usize>, text: &str) -> Option<Edit> {
         let statement = self.statement(range)?;
         let stop = self.line_stop(statement.end);

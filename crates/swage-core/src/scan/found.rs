@@ -1,4 +1,7 @@
 //! Matches that the rules' filters have let through, on their way to become hits or facts.
+//!
+//! Messages, scopes and digests are made for what passed all filters, so the many places that don't become findings cost
+//! nothing. What rules on secrets found is known before any message is kept.
 
 use std::ops::Range;
 
@@ -46,6 +49,7 @@ impl Found {
     /// definitions around it.
     pub fn new(origin: Origin<'_>, m: Match<'_>, file: Option<&ParsedFile<'_>>, scope: impl FnOnce() -> Scope) -> Self {
         let Origin { index, rule, clause, source, .. } = origin;
+        // Messages are text whatever the file holds.
         let text = |range: &Range<usize>| String::from_utf8_lossy(&source[range.clone()]).into_owned();
         if let Some(collection) = clause.collection {
             // There are many facts and few become findings, so the words about them are left for then.
@@ -61,6 +65,7 @@ impl Found {
                 fact: Some((collection, texts)),
             };
         }
+        // A gap is what was captured, or one of the few words that matchers give.
         let message = rule.say(|gap| match (gap, m.figure) {
             ("match", _) => Some(text(&m.range)),
             (name, _) if m.captured(name).is_some() => m.captured(name).map(text),
@@ -68,6 +73,7 @@ impl Found {
             ("limit", Some(figure)) => Some(figure.limit.to_string()),
             (name, _) => clause.matcher.placeholders().contains(&name).then(|| clause.matcher.absent().to_owned()),
         });
+        // Offsets in a fragment or in decoded text aren't those of the file.
         let template = clause.fix.as_deref().filter(|_| origin.editable);
         let fix = template.and_then(|template| propose(template, &m, source, file));
         let Match { range, varying, figure, .. } = m;
@@ -87,15 +93,19 @@ pub(super) fn hits_and_facts(
     if found.is_empty() {
         return (hits, facts);
     }
+    // Entries ran one after the other, so the order of finding depends on the rules.
     found.sort_by(|a, b| {
         (a.range.start, a.range.end, a.rule, &a.fact).cmp(&(b.range.start, b.range.end, b.rule, &b.fact))
     });
+    // Several clauses of a rule may find the same place.
     found.dedup_by(|a, b| a.rule == b.rule && a.range == b.range && a.fact == b.fact);
+    // Before anything is written: no message may hold what another rule masks.
     hide_secrets(&mut found, rules);
     let lines = Lines::new(content);
     for f in found {
         let rule = &rules.rules()[f.rule];
         let text = &source[f.range.clone()];
+        // Lines of the file itself, whose line ends may be other than those of the text searched.
         let span = lines.span(f.range.clone());
         match f.fact {
             Some((collection, texts)) => {
@@ -108,6 +118,7 @@ pub(super) fn hits_and_facts(
                 let mut hit = Hit::new(rule, f.message, Some(span), f.scope.names, text, f.figure);
                 hit.definition = definition;
                 hit.fix = f.fix;
+                // What runs took doesn't belong to the identity: it may change and the finding stays.
                 if !f.varying.is_empty() {
                     hit.identity = identity(source, &f.range, &f.varying);
                 }
@@ -149,6 +160,7 @@ fn kept_values(
         name => captured.iter_mut().find(|(own, _)| own == name).map(|(_, text)| std::mem::take(text)),
     });
     let values: Vec<Option<String>> = values.collect();
+    // A fact without the texts that it meets by can meet nothing.
     let known = values.iter().take(link.on.len()).all(Option::is_some);
     (known || link.collections[collection].of_file_only)
         .then(|| values.into_iter().map(Option::unwrap_or_default).collect())
@@ -189,6 +201,7 @@ pub(super) fn surroundings(
     language: Option<&'static Language>,
     spans: impl Iterator<Item = Option<Span>>,
 ) -> Option<(Vec<Around>, Vec<allow::Suppression>)> {
+    // Outside programs find things in files of any kind; without a tree there are no definitions.
     let tree = language.map(|language| parse(source, language)).transpose().ok()?;
     let suppressions = allow::find(source, language, tree.as_ref());
     let lines = Lines::new(source);
@@ -197,6 +210,7 @@ pub(super) fn surroundings(
         let row = span.start_line.index() as usize;
         let text = lines.get(row);
         let indent = text.len() - text.trim_ascii_start().len();
+        // A whole line begins with its blanks, which are in the block around the definition.
         let column = (span.start_column.index() as usize).max(indent).min(text.len());
         let point = tree_sitter::Point::new(row, column);
         let node = root.descendant_for_point_range(point, point)?;

@@ -4,6 +4,9 @@
 //! open after it get their other half, blocks recognised by indentation get heads, and of the ways in which a language wraps
 //! pieces of code that one is taken in which least fails to parse. A match counts only when all of it lies in the fragment
 //! and nothing of it is an error, so that what was made up is never reported.
+//!
+//! Searching the text of the hunk for words of the patterns would be simpler, and would find them in strings and comments,
+//! which is what patterns are there to avoid.
 
 use std::ops::Range;
 
@@ -16,6 +19,7 @@ use crate::position::{Column, LineNumber};
 use crate::rule::RuleSet;
 
 /// Most wrappers that are tried.
+// Parsing is cheap for a hunk, but a diff has many of them.
 const MOST_TRIED: usize = 6;
 
 /// A fragment, completed.
@@ -39,14 +43,17 @@ pub fn scan_fragment(
     wanted: &[bool],
     limits: &Limits,
 ) -> FileScan {
+    // From here on lines and columns are those of the completed text, and are put back at the end.
     let Completed { source, own, errors } = complete(fragment, language);
     let lines = memchr::memchr_iter(b'\n', &source[..own.start]).count() as u32;
-    // What stands before the fragment on its first line shifts its columns.
+    // What is before the fragment on its first line shifts its columns.
     let line_start = source[..own.start].iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
     let columns = (own.start - line_start) as u32;
     let count = memchr::memchr_iter(b'\n', fragment).count() as u32 + 1;
+    // A hunk can't say that its whole file was generated.
     let scan = Scan { rules, wanted, limits, markers: Markers::Ignored, own: Some(own) };
     let mut found = scan.nested(&source, Some(language), 0);
+    // Facts need whole files: what isn't shown may be elsewhere.
     found.facts.clear();
     found.syntax = Some(Syntax { errors, places: Vec::new() });
     let is_inside =
@@ -61,6 +68,7 @@ pub fn scan_fragment(
             end_line: span.end_line - lines,
             end_column: column(span.end_line, span.end_column),
         });
+        // The definition may go on outside.
         hit.definition = None;
     }
     found
@@ -69,6 +77,7 @@ pub fn scan_fragment(
 /// Completes a fragment of a language.
 fn complete(fragment: &[u8], language: &'static Language) -> Completed {
     let (before, after) = if language.name == "python" { indented(fragment) } else { bracketed(fragment, language) };
+    // The first of the wrappers is no wrapper; one without errors ends the search.
     let mut best: Option<(u32, Completed)> = None;
     for (head, tail) in language.wrappers.iter().take(MOST_TRIED) {
         let start = [head.as_bytes(), &before].concat();
@@ -90,6 +99,8 @@ fn complete(fragment: &[u8], language: &'static Language) -> Completed {
 fn indented(fragment: &[u8]) -> (Vec<u8>, Vec<u8>) {
     let mut lines = fragment.split(|b| *b == b'\n').filter(|line| !line.trim_ascii().is_empty());
     let indent = |line: &[u8]| line.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+    // Where lines go back to less indentation than any before: each needs a block that was begun before the fragment. Its
+    // indentation, the blanks themselves (tabs stay tabs), and the line's code.
     let mut levels: Vec<(usize, &[u8], &[u8])> = Vec::new();
     let mut least = usize::MAX;
     for line in lines.clone() {
@@ -104,10 +115,13 @@ fn indented(fragment: &[u8]) -> (Vec<u8>, Vec<u8>) {
     // What stands deepest comes first in the fragment; its heads come last. A head stands where a later line goes on.
     let first = levels.first().map_or(0, |(own, ..)| *own);
     let mut outer: Vec<(&[u8], &[u8])> = levels.iter().skip(1).map(|(_, blanks, word)| (*blanks, *word)).collect();
+    // The outermost line is indented, so all of it is in some block.
     if first > 0 && levels.last().is_some_and(|(own, ..)| *own > 0) {
         outer.push((b"", b""));
     }
     for (blanks, word) in outer.into_iter().rev() {
+        // The head must be one that the line may follow. The names with an underscore at the end can't be met by a
+        // pattern that asks for real ones.
         let head: &[u8] = match word {
             w if w.starts_with(b"except") || w.starts_with(b"finally") => b"try:\n",
             w if w.starts_with(b"case ") => b"match w_:\n",
@@ -121,6 +135,7 @@ fn indented(fragment: &[u8]) -> (Vec<u8>, Vec<u8>) {
     if !fragment.ends_with(b"\n") {
         tail.push(b'\n');
     }
+    // A head at the end needs a body.
     if code.ends_with(b":") {
         tail.extend([&last[..indent(last)], b" pass\n"].concat());
     }
@@ -131,9 +146,11 @@ fn indented(fragment: &[u8]) -> (Vec<u8>, Vec<u8>) {
 fn bracketed(fragment: &[u8], language: &Language) -> (Vec<u8>, Vec<u8>) {
     let (mut open, mut unopened): (Vec<u8>, Vec<Vec<u8>>) = (Vec::new(), Vec::new());
     let parenthesised = !matches!(language.name, "go" | "rust" | "swift");
+    // Brackets are counted outside of comments and strings, without a parser: it would fail on what is to be completed.
     let mut at = 0;
     while let Some(&byte) = fragment.get(at) {
         let rest = &fragment[at..];
+        // Comments to the end of the line.
         if language.line_markers.iter().any(|m| rest.starts_with(m.as_bytes())) {
             at += memchr::memchr(b'\n', rest).unwrap_or(rest.len());
             continue;
@@ -143,6 +160,7 @@ fn bracketed(fragment: &[u8], language: &Language) -> (Vec<u8>, Vec<u8>) {
             continue;
         }
         match byte {
+            // An apostrophe in a comment was passed over with its line.
             b'"' | b'\'' | b'`' => at += string_end(rest, byte),
             b'(' | b'[' | b'{' => open.push(byte),
             b')' | b']' | b'}' => {
@@ -151,6 +169,7 @@ fn bracketed(fragment: &[u8], language: &Language) -> (Vec<u8>, Vec<u8>) {
                     b']' => b'[',
                     _ => b'{',
                 };
+                // A bracket that fits the last open one closes it; any other was opened before the fragment.
                 if open.last() == Some(&opener) {
                     open.pop();
                 } else {
@@ -161,6 +180,7 @@ fn bracketed(fragment: &[u8], language: &Language) -> (Vec<u8>, Vec<u8>) {
         }
         at += 1;
     }
+    // The first one that is closed was opened last.
     let mut before: Vec<u8> = unopened.into_iter().rev().flatten().collect();
     if !before.is_empty() {
         before.push(b'\n');
@@ -175,8 +195,8 @@ fn bracketed(fragment: &[u8], language: &Language) -> (Vec<u8>, Vec<u8>) {
 }
 
 /// What opens a bracket, by what comes after its other half.
-fn head(opener: u8, behind: &[u8], parenthesised: bool) -> Vec<u8> {
-    let next = behind.trim_ascii_start();
+fn head(opener: u8, after: &[u8], parenthesised: bool) -> Vec<u8> {
+    let next = after.trim_ascii_start();
     let head: &[u8] = match opener {
         b'(' => b"w_(",
         b'[' => b"w_[",

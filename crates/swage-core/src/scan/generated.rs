@@ -19,9 +19,11 @@ const TAIL: usize = 400;
 /// Whether a program seems to have made a file: it says so at its beginning, it was put together or compiled from other
 /// files, or it is packed into lines that nobody writes.
 pub(crate) fn looks_generated(content: &[u8], language: Option<&'static Language>) -> bool {
+    // Only rules on code leave generated files alone.
     let Some(language) = language else { return false };
     let head = &content[..content.len().min(HEAD)];
     let tail = &content[content.len().saturating_sub(TAIL)..];
+    // Only these are bundled or packed.
     let script = matches!(language.name, "javascript" | "typescript" | "tsx" | "css");
     says_so(head)
         || language.name == "html" && has_generator(content)
@@ -53,6 +55,7 @@ fn is_released(head: &[u8]) -> bool {
     } else {
         return false;
     };
+    // `3.2`, as part of any version number.
     let version = |w: &[u8]| w[0].is_ascii_digit() && w[1] == b'.' && w[2].is_ascii_digit();
     banner.windows(3).any(version)
 }
@@ -65,6 +68,7 @@ fn is_released_source(head: &[u8]) -> bool {
         LazyLock::new(|| Regex::new(r"(?i-u)copyright|licen[cs]e|public domain").ok());
     let text = head.trim_ascii_start();
     let comment = text.starts_with(b"/*") || text.starts_with(b"//");
+    // The version is in the first lines, the licence may be further down.
     let end = memchr::memchr_iter(b'\n', text).nth(4).unwrap_or(text.len());
     let has = |regex: &Option<Regex>, text: &[u8]| regex.as_ref().is_some_and(|regex| regex.is_match(text));
     comment && has(&VERSION, &text[..end]) && has(&LICENCE, text)
@@ -86,7 +90,9 @@ fn has_generator(content: &[u8]) -> bool {
     has(&head, b"name=\"generator\"") || has(&head, b"name='generator'")
 }
 
+/// Whether most of a file's bytes are in lines that nobody writes: one long string doesn't make it so.
 fn has_long_lines(content: &[u8]) -> bool {
+    // In a file this short one line proves nothing.
     if content.len() <= 2 * LONG_LINE {
         return false;
     }
@@ -99,6 +105,7 @@ fn has_long_lines(content: &[u8]) -> bool {
     long > content.len() / 2
 }
 
+/// Whether a text contains a word.
 fn has(text: &[u8], word: &[u8]) -> bool {
     memchr::memmem::find(text, word).is_some()
 }

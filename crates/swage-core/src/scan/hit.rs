@@ -52,7 +52,7 @@ impl Span {
         (self.start_line.index()..=self.end_line.index()).map(LineNumber::from_index)
     }
 
-    /// Whether it stands in a line, among others.
+    /// Whether it is in a line, among others.
     pub fn has_line(self, line: LineNumber) -> bool {
         (self.start_line..=self.end_line).contains(&line)
     }
@@ -97,7 +97,7 @@ pub struct Hit {
     pub figure: Option<Figure>,
     /// What its rule proposes to do about it; not tried.
     pub fix: Option<ProposedFix>,
-    /// Why a comment beside it lets it be.
+    /// Why a comment beside it suppresses it.
     pub suppressed: Option<String>,
     /// Other places that it is about.
     pub related: Vec<Elsewhere>,
@@ -180,7 +180,7 @@ pub struct Fact {
     pub values: Vec<String>,
     /// Where it stands.
     pub span: Span,
-    /// Why a comment beside it lets it be.
+    /// Why a comment beside it suppresses it.
     pub suppressed: Option<String>,
 }
 

@@ -86,6 +86,8 @@ struct Scan<'a> {
 }
 
 impl Scan<'_> {
+    /// Scans a file, or a piece of code in it, `depth` levels down. The steps go from cheap to dear, and each may end the
+    /// work; they share what the ones before found, which makes this long.
     fn nested(&self, content: &[u8], language: Option<&'static Language>, depth: u8) -> FileScan {
         let Scan { rules, wanted, limits, markers, .. } = *self;
         let set = rules.for_language(language);
@@ -96,12 +98,14 @@ impl Scan<'_> {
         if !own && !holds_code || !missed && language.is_none() {
             return FileScan::without_hits(Status::NotWanted);
         }
+        // Nothing is lost where no rule would have looked.
         let given_up = |why: String| {
             FileScan::without_hits(if missed || holds_code { Status::NotExamined(why) } else { Status::NotWanted })
         };
         // Offsets in trees have 32 bits.
         let most = limits.file_size.min(u64::from(u32::MAX));
         if content.len() as u64 > most {
+            // Large pictures and archives are everywhere, and no rule means them.
             if language.is_none() && is_binary(content) {
                 return FileScan::without_hits(Status::NotWanted);
             }
@@ -114,6 +118,7 @@ impl Scan<'_> {
         }
         let generated = markers == Markers::Heeded && generated::looks_generated(content, language);
         let looks = |gate: &Prefilter| wanted[gate.rule] && !(generated && gate.skip_generated);
+        // Some rules look at generated files all the same, such as those on secrets.
         if generated && !holds_code && !set.prefilters.iter().any(looks) {
             return FileScan { generated, ..FileScan::without_hits(Status::NotWanted) };
         }
@@ -124,9 +129,11 @@ impl Scan<'_> {
         let possible = possible.filter(|(gate, _)| looks(gate) && set.prefilters.is_open(gate, |word| words.has(word)));
         let possible: Vec<u32> = possible.map(|(_, index)| index).collect();
         let mut run = run::Run::new(source, content, language, rules, self.own.clone());
+        // A suppression counts in comments only, and it takes the tree to know them.
         let allows = allow::may_be_in(source);
         let needs_tree = run.search_text(set, &possible);
         let tree_wanted = holds_code || allows && language.is_some() || needs_tree;
+        // A parser that gives up leaves the file unexamined, and that is reported.
         if tree_wanted && let Err(why) = run.parse() {
             return given_up(why);
         }
@@ -141,12 +148,14 @@ impl Scan<'_> {
         if !suppressions.is_empty() {
             allow::apply(&mut suppressions, &mut hits, &mut facts, rules);
             let lines = Lines::new(content);
+            // For the hint of a suppression that names a rule which doesn't look here.
             let known = rules.rules().iter().zip(wanted).filter(|(_, wanted)| **wanted);
             let known: Vec<&str> = known.map(|(rule, _)| rule.id.as_str()).collect();
             for &index in &possible {
                 let entry = &set.entries[index as usize];
                 if let Plan::Suppressions(fault) = entry.plan {
                     let rule = &rules.rules()[entry.rule];
+                    // In a fragment what it covers may be outside, so nothing proposes to take it away.
                     let unused = fault == SuppressionFault::Unused && self.own.is_none();
                     hits.extend(allow::faulty(&suppressions, fault).map(|suppression| Hit {
                         fix: suppression.removal(content).filter(|_| unused),
@@ -164,6 +173,7 @@ impl Scan<'_> {
             }
             part.merge(inner, &mut hits, &mut facts);
         }
+        // Parts were found after the code around them.
         hits.sort_by_key(|h| h.span);
         // What an expression finds in a script of a page it finds in the page, too.
         facts.sort_by(|a, b| (a.span, a.rule, a.collection, &a.values).cmp(&(b.span, b.rule, b.collection, &b.values)));
@@ -185,8 +195,10 @@ pub(crate) fn read_texts(content: &[u8], hits: &mut [Hit]) {
 /// The digest of a text without its white space and without some ranges of it, which are in order, and the separators
 /// beside them.
 fn identity(source: &[u8], whole: &Range<usize>, varying: &[Range<usize>]) -> u64 {
+    // A run that took one element more has one comma more.
     let separator = |b: &u8| b.is_ascii_whitespace() || matches!(b, b',' | b';');
     let mut kept = Vec::new();
+    // Nested runs lie within others, so a range may begin before the last one ended.
     let mut from = whole.start;
     for range in varying.iter().filter(|r| r.start >= whole.start && r.end <= whole.end) {
         let piece = source.get(from..range.start).unwrap_or_default();
@@ -202,7 +214,7 @@ fn identity(source: &[u8], whole: &Range<usize>, varying: &[Range<usize>]) -> u6
 }
 
 /// Gives hits that were found elsewhere what the file says of their places: the definitions around them, and the
-/// comments that let them be.
+/// comments that suppress them.
 pub(crate) fn settle(content: &[u8], language: Option<&'static Language>, hits: &mut [Hit]) {
     let Some((scopes, mut suppressions)) = found::surroundings(content, language, hits.iter().map(|h| h.span)) else {
         return;

@@ -2,7 +2,7 @@
 //! on which something stands.
 //!
 //! One pass over the statements after the match, with their branches, and on to what stands around them. Where it isn't certain
-//! that a path lacks something, it is taken not to: what stands in a loop's body counts although the loop may not run, what a
+//! that a path lacks something, it is taken not to: what is in a loop's body counts although the loop may not run, what a
 //! function inside does counts as done, handlers of exceptions are followed only when nothing in what they guard counts, a branch
 //! that asks about what the match gave a name, or the same as a branch around the match, isn't followed out of the function, what
 //! depends on a flag counts as done, and neither labels, `goto` nor the branches of a preprocessor are followed at all.
@@ -90,7 +90,9 @@ impl<'f> Paths<'_, 'f> {
     fn leads_out(&self, node: Node<'f>) -> bool {
         let around = self.search.around(node);
         let is_function = |node: &Node<'f>| self.is(*node, Class::Function);
+        // Outside of all functions there is no end to reach.
         let Some(function) = around.iter().rposition(is_function) else { return false };
+        // Where the function doesn't parse, its paths aren't known.
         if around[function].has_error() {
             return false;
         }
@@ -99,8 +101,9 @@ impl<'f> Paths<'_, 'f> {
         for outer in around[function + 1..].iter().rev() {
             match self.shape(*outer) {
                 Shape::Sequence => {
-                    let behind = Children::named(*outer).skip_while(|child| child.id() != inner.id()).skip(1);
-                    flow = self.sequence(behind, flow, 0);
+                    // What comes after the statement that the match is in.
+                    let after = Children::named(*outer).skip_while(|child| child.id() != inner.id()).skip(1);
+                    flow = self.sequence(after, flow, 0);
                     begun = true;
                 }
                 // A match in the head of a statement isn't followed.
@@ -111,11 +114,14 @@ impl<'f> Paths<'_, 'f> {
                     self.around.borrow_mut().extend(condition.map(|condition| self.search.file.text(condition)));
                 }
                 Shape::Try | Shape::Plain => {}
+                // A `break` in what was followed ends up after the loop.
                 Shape::Loop | Shape::Switch => flow.falls_through |= std::mem::take(&mut flow.breaks),
+                // What a guard's head opens is closed at its end.
                 Shape::Guarded if self.is_in_head(*outer) => return false,
                 Shape::Guarded => {}
                 Shape::Definition | Shape::Return | Shape::Break | Shape::Jump => return false,
             }
+            // Every path has met it.
             if flow == Flow::NONE {
                 return false;
             }
@@ -127,9 +133,11 @@ impl<'f> Paths<'_, 'f> {
     /// The flow through statements one after another.
     fn sequence(&self, statements: impl Iterator<Item = Node<'f>>, mut flow: Flow, depth: usize) -> Flow {
         for statement in statements {
+            // What comes after can't be reached without it.
             if !flow.falls_through {
                 break;
             }
+            // The statement first: its right side still means what the name meant.
             let through = self.through(statement, depth);
             self.forget_assigned(statement);
             flow = Flow { falls_through: false, ..flow }.or(through);
@@ -139,6 +147,7 @@ impl<'f> Paths<'_, 'f> {
 
     /// The flow through a statement.
     fn through(&self, node: Node<'f>, depth: usize) -> Flow {
+        // Programs write such code; giving up is reported, as unexamined.
         if depth > DEEPEST {
             self.search.too_deep.set(true);
             return Flow::NONE;
@@ -147,6 +156,7 @@ impl<'f> Paths<'_, 'f> {
         match self.shape(node) {
             Shape::Sequence => self.sequence(Children::named(node), Flow::CLEAN, depth),
             Shape::Branch => self.through_branch(node, depth),
+            // One round stands for all of them.
             Shape::Loop => {
                 if self.is_in(node) {
                     return Flow::NONE;
@@ -163,6 +173,7 @@ impl<'f> Paths<'_, 'f> {
                     return Flow::NONE;
                 }
                 let asks = |node: Node<'f>| node.child_by_field_name("value").is_some_and(|value| self.asks(value));
+                // A choice by the value itself tells whether there is anything to do.
                 if asks(node) {
                     return Flow { falls_through: !self.is_in(node), ..Flow::NONE };
                 }
@@ -194,6 +205,7 @@ impl<'f> Paths<'_, 'f> {
             }
             Shape::Jump => Flow::NONE,
             Shape::Plain if never_returns(self.search.file.text(node)) => Flow::NONE,
+            // What a function inside does is taken as done, since it may run before the end.
             Shape::Definition | Shape::Plain => {
                 if self.is_in(node) {
                     Flow::NONE
@@ -206,6 +218,7 @@ impl<'f> Paths<'_, 'f> {
         }
     }
 
+    /// The flow through an `if` with all of its branches.
     fn through_branch(&self, node: Node<'f>, depth: usize) -> Flow {
         let conditions = ["condition", "initializer"].iter().filter_map(|field| node.child_by_field_name(field));
         let conditions: Vec<Node<'f>> = conditions.collect();
@@ -218,12 +231,14 @@ impl<'f> Paths<'_, 'f> {
         if conditions.iter().any(|condition| self.asks(*condition) || same(condition)) {
             return Flow { falls_through: !self.is_in(node), ..Flow::NONE };
         }
+        // Done in some branch of a flag: the flag is taken to say whether it must be.
         if conditions.iter().any(|condition| self.is_flag(*condition)) && self.is_in(node) {
             return Flow::NONE;
         }
         let mut flow = node.child_by_field_name("consequence").map_or(Flow::NONE, |then| self.through(then, depth));
         let mut has_else = false;
         let mut cursor = node.walk();
+        // Python lists each `elif`; others nest the next `if` in the `else`.
         for other in node.children_by_field_name("alternative", &mut cursor).filter(Node::is_named) {
             has_else |= other.kind() != "elif_clause";
             let own = match other.kind() {
@@ -237,6 +252,8 @@ impl<'f> Paths<'_, 'f> {
         flow
     }
 
+    /// The flow through a `try`: its body, its `else`, and its handlers where nothing in the body could have met the
+    /// filter.
     fn through_try(&self, node: Node<'f>, depth: usize) -> Flow {
         let is_closed = self.is_closed_at_last(node, node);
         let Some(body) = node.child_by_field_name("body").filter(|_| !is_closed) else { return Flow::NONE };
@@ -256,7 +273,7 @@ impl<'f> Paths<'_, 'f> {
         flow
     }
 
-    /// Whether something meets the filter where a `try` ends in any case; not for what stands in that place itself.
+    /// Whether something meets the filter where a `try` ends in any case; not for what is in that place itself.
     fn is_closed_at_last(&self, node: Node<'f>, inner: Node<'f>) -> bool {
         let is_last = |part: &Node<'f>| part.kind() == "finally_clause";
         self.is_in_head(node) || !is_last(&inner) && Children::named(node).filter(is_last).any(|part| self.is_in(part))
@@ -267,10 +284,12 @@ impl<'f> Paths<'_, 'f> {
         heads(node).any(|head| self.is_in(head))
     }
 
+    /// What a statement does with the flow through it.
     fn shape(&self, node: Node<'f>) -> Shape {
         shape(node, self.search.file.language)
     }
 
+    /// Whether a node is of a class.
     fn is(&self, node: Node<'f>, class: Class) -> bool {
         self.search.file.language.tables().is(node.kind_id(), class)
     }
@@ -304,6 +323,7 @@ impl<'f> Paths<'_, 'f> {
         }
         let text = self.search.file.text(statement);
         let Some(sign) = memchr::memchr(b'=', text).filter(|sign| text.get(sign + 1) != Some(&b'=')) else { return };
+        // Comparisons give nothing to anything.
         if sign.checked_sub(1).is_some_and(|before| b"=!<>".contains(&text[before])) {
             return;
         }

@@ -1,7 +1,7 @@
 //! Laws of code patterns, held on code that nobody wrote for them.
 //!
 //! A piece of code is a node that a person could copy: an expression, a statement, a definition, a pair. Used as a pattern,
-//! it must match where it came from, whatever white space stands in it; a hole for any complete part of it takes exactly
+//! it must match where it came from, whatever white space is in it; a hole for any complete part of it takes exactly
 //! that part; a run takes any number of siblings; and with one character of a token changed it doesn't match there.
 //!
 //! The code is that of the examples of all packs and, where cargo's cache of published crates is at hand, of those. For
@@ -35,18 +35,22 @@ struct Law {
 }
 
 impl Law {
+    /// Counts a try; `tell` describes one that failed.
     fn note(&mut self, held: bool, tell: impl FnOnce() -> String) {
         self.tried += 1;
         if held { self.held += 1 } else { self.failures.push(tell()) }
     }
 
+    /// Between 0 and 1; 1 when nothing was tried.
     fn share(&self) -> f64 {
         if self.tried == 0 { 1.0 } else { self.held as f64 / self.tried as f64 }
     }
 }
 
+/// The laws, in the order in which they are counted.
 const NAMES: [&str; 6] = ["own text", "white space", "hole", "run", "repeated hole", "changed character"];
 
+/// A hole without conditions.
 fn hole(name: &str, many: bool) -> Hole {
     Hole { name: name.to_owned(), many, text: None, stands_for: None, node: None }
 }
@@ -59,6 +63,7 @@ fn hold(files: &[File], language: &'static Language, count: usize, dice: &mut Di
         let own = outcome(&piece.text, &[], &piece, language);
         let held = matches!(own, Outcome::Matches(_));
         laws[0].note(held, || tell(if own == Outcome::Silent { "silent" } else { "refused" }, &piece.text));
+        // A piece that doesn't match itself says nothing more.
         if !held {
             continue;
         }
@@ -70,6 +75,7 @@ fn hold(files: &[File], language: &'static Language, count: usize, dice: &mut Di
             let other = outcome(&text, &[], &piece, language);
             laws[1].note(matches!(other, Outcome::Matches(_)), || tell("lost", &text));
         }
+        // One part of it, drawn, becomes a hole; then all parts with the same text.
         let parts = parts(&piece);
         if !parts.is_empty() {
             let part = parts[dice.roll(parts.len())];
@@ -113,25 +119,26 @@ fn parts<'t>(piece: &Piece<'t>) -> Vec<Node<'t>> {
         if may && !kind.contains("string_") && range.len() < piece.node.byte_range().len() {
             parts.push(node);
         }
-        // What stands in a string isn't code for a pattern.
+        // What is in a string isn't code for a pattern.
         !node.kind().contains("string")
     });
     parts
 }
 
-/// Whether a name may stand in the place of a part, and more than the name is left of the piece.
+/// Whether a name may be in the place of a part, and more than the name is left of the piece.
 fn takes_a_name(piece: &Piece<'_>, part: Node<'_>, language: &'static Language) -> bool {
     let source = &piece.file.source;
-    let (before, behind) = (&source[..part.start_byte()], &source[part.end_byte()..]);
+    let (before, after) = (&source[..part.start_byte()], &source[part.end_byte()..]);
     let left =
         [&source[piece.node.start_byte()..part.start_byte()], &source[part.end_byte()..piece.node.end_byte()]].concat();
     let in_word = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
     left.iter().any(in_word)
         && !before.last().is_some_and(in_word)
-        && !behind.first().is_some_and(in_word)
-        && parse(&[before, b"qzName", behind].concat(), language).is_ok_and(|tree| !tree.root_node().has_error())
+        && !after.first().is_some_and(in_word)
+        && parse(&[before, b"qzName", after].concat(), language).is_ok_and(|tree| !tree.root_node().has_error())
 }
 
+/// Whether the first hole took a range, not counting a semicolon at its end.
 fn taken(bound: &[Option<std::ops::Range<usize>>], wanted: &std::ops::Range<usize>, piece: &Piece<'_>) -> bool {
     let text = |range: &std::ops::Range<usize>| piece.file.source[range.clone()].trim_ascii_end();
     bound.first().is_some_and(|b| {
@@ -150,6 +157,7 @@ fn with_hole(piece: &Piece<'_>, parts: &[Node<'_>], name: &str) -> Option<String
     replaced(piece, &ranges.collect::<Vec<_>>(), name)
 }
 
+/// The piece with ranges of it replaced; `None` where that can't be done by offsets.
 fn replaced(piece: &Piece<'_>, ranges: &[std::ops::Range<usize>], with: &str) -> Option<String> {
     let raw = std::str::from_utf8(&piece.file.source[piece.node.byte_range()]).ok()?;
     // The text as it was copied has other offsets when it has several lines.
@@ -216,6 +224,7 @@ fn changed(piece: &Piece<'_>, language: &'static Language, dice: &mut Dice) -> O
     }
     let at = places[dice.roll(places.len())];
     let old = raw.as_bytes()[at];
+    // Never a character that means the same, such as another digit of a zero.
     let new = match old {
         b'9' => '7',
         b'0'..=b'8' => char::from(old + 1),
@@ -227,6 +236,7 @@ fn changed(piece: &Piece<'_>, language: &'static Language, dice: &mut Dice) -> O
 
 /// The piece with twice as much white space between tokens, on their lines.
 fn spaced(piece: &Piece<'_>, language: &'static Language) -> Option<String> {
+    // White space means something between any two tokens there.
     if matches!(language.name, "markdown" | "html" | "yaml" | "bash") {
         return None;
     }
@@ -318,12 +328,12 @@ fn laws_hold_on_code_that_nobody_wrote_for_them() {
     }
     let pieces = asked("SWAGE_LAW_PIECES").unwrap_or(60);
     let most = asked("SWAGE_LAW_FAILURES").unwrap_or(5);
-    let mut told = format!("{:<11}{}\n", "", NAMES.map(|n| format!("{n:<11.11}")).join(" "));
+    let mut rendered = format!("{:<11}{}\n", "", NAMES.map(|n| format!("{n:<11.11}")).join(" "));
     let mut broken = false;
     for language in LANGUAGES {
         let Some(files) = files.get(language.name) else { continue };
         let laws = hold(files, language, pieces, &mut Dice(31));
-        told += &report(language.name, &laws, most);
+        rendered += &report(language.name, &laws, most);
         // Bash has few of some, as holes within words aren't holes.
         let least = match language.name {
             "bash" => 0.88,
@@ -332,6 +342,6 @@ fn laws_hold_on_code_that_nobody_wrote_for_them() {
         };
         broken |= laws[..5].iter().any(|law| law.tried > 20 && law.share() < least) || laws[5].share() < 1.0;
     }
-    println!("{told}");
-    assert!(!broken, "{told}");
+    println!("{rendered}");
+    assert!(!broken, "{rendered}");
 }

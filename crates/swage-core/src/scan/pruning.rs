@@ -16,8 +16,8 @@ use crate::rule::{Rule, RuleSet};
 type SetOf<'a> = &'a dyn Fn(&'static Language) -> Arc<RuleSet>;
 
 /// The ids and lines of what all rules find in some files, their links judged among those alone.
-fn told(files: &[(&str, &str)], set: SetOf<'_>) -> BTreeSet<(RuleId, String, u32)> {
-    let mut told = BTreeSet::new();
+fn rendered(files: &[(&str, &str)], set: SetOf<'_>) -> BTreeSet<(RuleId, String, u32)> {
+    let mut rendered = BTreeSet::new();
     let mut scans: Vec<(&str, FileScan)> = Vec::new();
     let mut rules = Vec::new();
     for (path, code) in files {
@@ -30,7 +30,7 @@ fn told(files: &[(&str, &str)], set: SetOf<'_>) -> BTreeSet<(RuleId, String, u32
     }
     for (path, found) in &scans {
         let line = |line: Option<LineNumber>| line.map_or(0, LineNumber::get);
-        told.extend(found.hits.iter().map(|h| (h.rule.clone(), (*path).to_owned(), line(h.start_line()))));
+        rendered.extend(found.hits.iter().map(|h| (h.rule.clone(), (*path).to_owned(), line(h.start_line()))));
     }
     for rule in &rules {
         let Some(link) = rule.link() else { continue };
@@ -41,10 +41,10 @@ fn told(files: &[(&str, &str)], set: SetOf<'_>) -> BTreeSet<(RuleId, String, u32
             .collect();
         for (index, hit) in judge(rule, link, &held, None) {
             let path = String::from_utf8_lossy(held[index].path).into_owned();
-            told.insert((hit.rule.clone(), path, hit.start_line().map_or(0, LineNumber::get)));
+            rendered.insert((hit.rule.clone(), path, hit.start_line().map_or(0, LineNumber::get)));
         }
     }
-    told
+    rendered
 }
 
 /// The rules of all packs.
@@ -67,8 +67,8 @@ impl Shipped {
 
     /// What is found in some files with and without pruning.
     fn found(&self, files: &[(&str, &str)]) -> BTreeSet<(RuleId, String, u32)> {
-        let found = told(files, &|_| self.pruned.clone());
-        assert_eq!(found, told(files, &|language| self.unpruned[language.index()].clone()), "{files:?}");
+        let found = rendered(files, &|_| self.pruned.clone());
+        assert_eq!(found, rendered(files, &|language| self.unpruned[language.index()].clone()), "{files:?}");
         found
     }
 }
@@ -76,7 +76,7 @@ impl Shipped {
 /// A match, files, and the places that are found.
 type Case = (&'static str, &'static [(&'static str, &'static str)], &'static str);
 
-/// What is asked for stands in other files than what asks, or not at all.
+/// What is asked for is in other files than what asks, or not at all.
 const MATCHES: &[Case] = &[
     (
         "languages = ['python']\ncode = 'open(X)'\nholes.X = {}\nnot_enclosed_by = { code = \"with lock:\\n    B\", holes.B = { many = true } }",
@@ -120,7 +120,7 @@ const MATCHES: &[Case] = &[
     ),
 ];
 
-/// Of the examples of all packs, and of rules whose words stand in other files than what asks for them.
+/// Of the examples of all packs, and of rules whose words are in other files than what asks for them.
 #[test]
 fn what_words_leave_out_finds_nothing() {
     let rules = Shipped::new();
@@ -138,7 +138,7 @@ fn what_words_leave_out_finds_nothing() {
         let with = |_: &'static Language| Arc::new(RuleSet::new(rules.clone()));
         let without = |language| Arc::new(RuleSet::new(rules.clone()).without_words(language));
         for set in [&with as SetOf<'_>, &without] {
-            let places = told(files, set).into_iter().map(|(_, path, line)| format!("{path}:{line}"));
+            let places = rendered(files, set).into_iter().map(|(_, path, line)| format!("{path}:{line}"));
             assert_eq!(places.collect::<Vec<_>>().join(" "), *expected, "{matcher}");
         }
     }
@@ -223,9 +223,9 @@ fn tokens(code: &str) -> Vec<&str> {
     let mut out = Vec::new();
     while let Some(first) = rest.chars().next() {
         let word = rest.find(|c| !in_word(c)).unwrap_or(rest.len());
-        let (token, behind) = rest.split_at(if word == 0 { first.len_utf8() } else { word });
+        let (token, after) = rest.split_at(if word == 0 { first.len_utf8() } else { word });
         out.push(token);
-        rest = behind;
+        rest = after;
     }
     if out.is_empty() { vec![""] } else { out }
 }

@@ -1,5 +1,6 @@
 //! The work on one file: text is searched first, and parsed only when something needs its tree.
 
+use std::cell::LazyCell;
 use std::ops::Range;
 
 use tree_sitter::Tree;
@@ -43,8 +44,13 @@ impl<'a> Run<'a> {
     /// Searches the text for the expressions of the possible entries; whether anything needs the tree.
     pub fn search_text(&mut self, set: &LanguageSet, possible: &[u32]) -> bool {
         let mut needs_tree = false;
+        // Expressions run before anything is parsed: without a match many files need no tree.
+        // Asked when the first of them comes.
+        let without_wordless = LazyCell::new(|| set.is_without_wordless(self.source));
         for &index in possible {
-            match &set.entries[index as usize].plan {
+            let entry = &set.entries[index as usize];
+            match &entry.plan {
+                Plan::Lines(_) if entry.wordless_expression().is_some() && *without_wordless => {}
                 Plan::Lines(finder) => {
                     self.text.extend(finder.find(self.source).into_iter().map(|range| (index, range)))
                 }
@@ -83,7 +89,7 @@ impl<'a> Run<'a> {
         }
     }
 
-    /// The comments that let findings be.
+    /// The comments that suppress findings.
     pub fn suppressions(&self) -> Vec<allow::Suppression> {
         allow::find(self.content, self.language, self.tree.as_ref())
     }
@@ -108,6 +114,7 @@ impl<'a> Run<'a> {
         fault.map_or(Ok(()), Err)
     }
 
+    /// What expressions find in text of no known language: there are no zones and no nodes to filter by.
     fn find_without_tree(&mut self, set: &LanguageSet, text: TextMatches) {
         for (index, range) in text {
             let entry = &set.entries[index as usize];

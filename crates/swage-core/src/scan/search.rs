@@ -1,4 +1,8 @@
 //! The search through a parsed file: one walk that gathers what the plans of all rules need, then the plans.
+//!
+//! One walk serves all rules. A walk of its own for each would be simpler, and would go through the tree two hundred
+//! times: moving from node to node costs more than looking at one. So the walk asks each kind once what it
+//! means to anybody (`interest`), notes where rules begin, and the rules run afterwards, kind by kind.
 
 use std::cell::{Cell, RefCell};
 use std::ops::Range;
@@ -76,7 +80,9 @@ impl<'a> Search<'a> {
         possible: &'a [u32],
         words: &'a Words,
     ) -> Self {
+        // Cells, since filters look back into the search that calls them.
         let (too_deep, spent, overrun) = (Cell::new(false), Cell::new(None), Cell::new(None));
+        // They are asked while the walk leaves functions, so they are at hand.
         let functions = possible.iter().filter_map(|&index| match &set.entries[index as usize].plan {
             Plan::Functions { finder, .. } => Some((index, &**finder)),
             Plan::Nodes { .. } | Plan::Lines(_) | Plan::File { .. } | Plan::Suppressions(_) => None,
@@ -88,6 +94,7 @@ impl<'a> Search<'a> {
 
     /// The nodes around a node, outermost first.
     pub fn around(&self, node: Node<'a>) -> Rc<[Node<'a>]> {
+        // Walking up is slow: a node doesn't know its parent, so it is found from the root.
         if let Some((last, around)) = &*self.around.borrow()
             && *last == node
         {
@@ -116,6 +123,7 @@ impl<'a> Search<'a> {
         if self.too_deep.get() {
             return Some(nests_too_deep());
         }
+        // What was found until then may lack anything, so the whole file counts as unexamined.
         if self.file.steps.get() == 0 {
             let rule = self.spent.get().map_or("its rules", |entry| id(entry));
             let most = budget(self.file.source);
@@ -141,22 +149,27 @@ impl<'a> Search<'a> {
         self.possible.iter().map(|&index| (index, &self.entry(index).plan))
     }
 
+    /// What the walk has to visit for the possible entries, so that it can leave all else out.
     fn wanted(&self, text: &TextMatches, scopes: Option<&Scopes<'_>>) -> Wanted {
         let tables = self.file.language.tables();
         let mut interests = tables.interests().to_vec();
+        // Scopes are analysed on the same walk.
         for (interest, named) in interests.iter_mut().zip(scopes.iter().flat_map(|scopes| scopes.kinds())) {
             *interest |= if named { interest::NAME } else { 0 };
         }
+        // Whether a match lies in a comment or a string is known only after a walk.
         let zoned = |(entry, _): &(u32, Range<usize>)| matches!(&self.entry(*entry).plan, Plan::Lines(finder) if !finder.zones().is_empty());
         let (mut anything, mut signs) = (scopes.is_some() || text.iter().any(zoned), false);
         for (_, plan) in self.plans() {
             for &kind in plan.kinds() {
                 interests[usize::from(kind)] |= interest::RULE;
                 anything = true;
+                // Visiting operators and brackets doubles the nodes, so it is done only for rules that begin there.
                 signs |= !tables.grammar.node_kind_is_named(kind);
             }
             anything |= matches!(plan, Plan::File { gather: Gather::Comments, .. });
         }
+        // Only when every plan's matches must have one of its words in them can the walk keep to where words are.
         let marked = self.set.finder.is_some() && self.set.is_marked && self.plans().all(|(_, plan)| plan.is_marked());
         let marks = marked.then(|| {
             let mut marks = self.words.marks.clone();
@@ -170,6 +183,7 @@ impl<'a> Search<'a> {
     /// The one walk. What is counted on it is found on it.
     fn walk(&self, text: &TextMatches, found: &mut Vec<Found>) -> Walked<'a> {
         let (file, tables) = (&self.file, self.file.language.tables());
+        // Scopes cost a twelfth of parsing, so they are analysed only when a rule asks.
         let scoped = self.plans().any(|(_, plan)| matches!(plan, Plan::File { gather: Gather::Scopes, .. }));
         let mut scopes = if scoped { Scopes::of(file.source, file.language, file.tree) } else { None };
         let wanted = self.wanted(text, scopes.as_ref());
@@ -178,6 +192,7 @@ impl<'a> Search<'a> {
         let mut visit = |step: Step<'a>| {
             let (node, kind, depth, parent) = match step {
                 Step::Enter { node, kind, depth, parent } => (node, kind, depth, parent),
+                // Leaving a node ends its scope, and its figures are complete.
                 Step::Leave(depth) => {
                     if let Some(scopes) = &mut scopes {
                         scopes.leave(depth);
@@ -194,15 +209,18 @@ impl<'a> Search<'a> {
             {
                 scopes.enter(node, kind, depth);
             }
+            // Most nodes end here.
             if interest & !(interest::LEAF | interest::NAME) == 0 {
                 return interest & interest::LEAF == 0;
             }
             if interest & interest::RULE != 0 {
                 beginnings.push((kind, node));
             }
+            // Figures of functions are summed up while their bodies go by.
             if !self.functions.is_empty() && interest & (interest::FUNCTION | interest::BRANCH) != 0 {
                 counting.enter(node, kind, depth, parent, tables);
             }
+            // A comment is a zone, and rules on comments want them all.
             if interest & interest::COMMENT != 0 {
                 zones.push((node.byte_range(), Zone::Comment));
                 comments.push(node);
@@ -221,6 +239,7 @@ impl<'a> Search<'a> {
         };
         if wanted.anything {
             let which = Which { marks: wanted.marks.as_deref(), signs: wanted.signs };
+            // Recursion is bounded; what nests deeper isn't looked at, and that is reported.
             let deep = walk(file.root(), which, &mut visit).is_err();
             self.too_deep.set(deep);
         }
@@ -234,9 +253,11 @@ impl<'a> Search<'a> {
         found: &mut Vec<Found>,
         find: impl FnOnce(&mut dyn FnMut(Node<'a>, Match<'_>)) -> Result<(), TooMany>,
     ) {
+        // A query that begins in very many places at once would take memory without end.
         if find(&mut |node, m| self.report(entry, node, m, found)).is_err() {
             self.overrun.set(Some(entry));
         }
+        // The first entry that met the end is named, although all share the budget.
         if self.file.steps.get() == 0 && self.spent.get().is_none() {
             self.spent.set(Some(entry));
         }
@@ -245,8 +266,10 @@ impl<'a> Search<'a> {
     /// The plans that begin at nodes. They are tried at nodes of one kind after another, since what that takes is at hand
     /// then.
     fn nodes(&self, mut beginnings: Vec<(u16, Node<'a>)>, found: &mut Vec<Found>) {
+        // A table by the index: which of the set's entries may find something in this file.
         let mut active = vec![false; self.set.entries.len()];
         self.possible.iter().for_each(|&index| active[index as usize] = true);
+        // Stable, so nodes of a kind stay in the order of the file.
         beginnings.sort_by_key(|(kind, _)| *kind);
         for own in beginnings.chunk_by(|(a, _), (b, _)| a == b) {
             let entries = self.set.by_kind[usize::from(own[0].0)].iter().copied();
@@ -254,6 +277,7 @@ impl<'a> Search<'a> {
                 let entry = self.entry(index);
                 let Plan::Nodes { finder, marked, .. } = &entry.plan else { continue };
                 for (_, node) in own {
+                    // Nodes without the entry's words in them can't match.
                     if self.file.is_known(*node) && (!marked || self.words.allow(&entry.needs, &node.byte_range())) {
                         self.try_entry(index, found, |found| finder.at(&self.file, *node, found));
                     }
@@ -289,6 +313,7 @@ impl<'a> Search<'a> {
             let Some(m) = finder.at(self.file.source, &range) else { continue };
             let node = self.file.around(&m.range);
             // Where the zone isn't sure, neither is the match.
+            // A word in a string isn't code, and one in code isn't a comment.
             let counts = finder.zones().is_empty()
                 || finder.zones().contains(&zone_of(zones, m.range.start)) && self.file.is_known(node);
             if counts {
@@ -300,6 +325,7 @@ impl<'a> Search<'a> {
     /// Takes a match that the filters of its clause let through, seen from a node.
     fn report(&self, index: u32, node: Node<'a>, m: Match<'_>, found: &mut Vec<Found>) {
         let (entry, clause, file) = (self.entry(index), self.clause(index), &self.file);
+        // Whole-file finders don't know what was made up around a fragment.
         if matches!(entry.plan, Plan::File { .. })
             && file.known.as_ref().is_some_and(|known| m.range.start < known.start || m.range.end > known.end)
         {
@@ -320,6 +346,7 @@ impl<'a> Search<'a> {
         let is_around = node.start_byte() < m.range.start || m.range.end < node.end_byte();
         let range = m.range.clone();
         let place = || if is_around { file.around(&range) } else { node };
+        // Only hits need it, and facts are far more.
         let scope = || Scope::of(file.language, file.source, file.root(), place());
         let (rule, source) = (self.rule(index), file.source);
         let origin = Origin { index: entry.rule, rule, clause, source, editable: self.editable };
@@ -330,5 +357,6 @@ impl<'a> Search<'a> {
 /// The zone at a byte offset; `zones` are in the order of their starts, inner after outer.
 fn zone_of(zones: &[(Range<usize>, Zone)], offset: usize) -> Zone {
     let upto = zones.partition_point(|(range, _)| range.start <= offset);
+    // Zones nest a few levels at most: the innermost that is still open is near.
     zones[..upto].iter().rev().take(64).find(|(range, _)| range.end > offset).map_or(Zone::Code, |(_, zone)| *zone)
 }

@@ -31,18 +31,27 @@ const ENDS_BY_ITSELF: [&str; 6] =
 
 /// What a statement does with the flow through it.
 pub(super) enum Shape {
+    /// Statements one after the other.
     Sequence,
+    /// One of several ways, by a condition.
     Branch,
+    /// Its body runs any number of times.
     Loop,
+    /// One of several ways, by a value.
     Switch,
+    /// A block with handlers, and perhaps one that runs in any case.
     Try,
     /// Something with a head and a body.
     Guarded,
+    /// What is in it doesn't run here.
     Definition,
+    /// Leaves the function.
     Return,
+    /// Leaves the loop or switch around it, or goes on with its next round.
     Break,
     /// Where it goes isn't followed.
     Jump,
+    /// Goes on with the next statement.
     Plain,
 }
 
@@ -91,6 +100,7 @@ pub(super) fn shape(node: Node<'_>, language: &'static Language) -> Shape {
         "try_statement" | "try_with_resources_statement" => Shape::Try,
         "with_statement" | "using_statement" | "synchronized_statement" | "lock_statement" => Shape::Guarded,
         "return_statement" | "raise_statement" | "throw_statement" => Shape::Return,
+        // With a label it leaves a loop further out.
         "break_statement" | "continue_statement" if node.named_child_count() == 0 => Shape::Break,
         "break_statement" | "continue_statement" | "goto_statement" | "labeled_statement" | "yield_statement" => {
             Shape::Jump
@@ -107,9 +117,11 @@ pub(super) fn never_returns(text: &[u8]) -> bool {
 
 /// Whether a loop ends only when a `break` leaves it.
 pub(super) fn is_endless(node: Node<'_>, source: &[u8], language: &Language) -> bool {
+    // Some grammars put an empty statement where a `for` has no condition.
     let condition = node.child_by_field_name("condition").filter(|condition| condition.kind() != "empty_statement");
     let always = |condition: Node<'_>| {
         let text = source.get(condition.byte_range()).unwrap_or_default();
+        // Only literals: a variable may change in the body.
         matches!(text.trim_ascii(), b"True" | b"true" | b"(true)" | b"(True)" | b"1" | b"(1)")
     };
     match node.kind() {
@@ -131,7 +143,7 @@ pub(super) fn is_default(case: Node<'_>, text: &[u8]) -> bool {
     case.kind().contains("default") || text.starts_with(b"default") || text.starts_with(b"case _:")
 }
 
-/// What stands before the body of a statement, or before the cases of one that has no body around them.
+/// What is before the body of a statement, or before the cases of one that has no body around them.
 pub(super) fn heads(node: Node<'_>) -> impl Iterator<Item = Node<'_>> {
     let body = node.child_by_field_name("body").map(|body| body.id());
     Children::named(node).take_while(move |child| Some(child.id()) != body && !is_case(child))
@@ -142,6 +154,7 @@ pub(super) fn cases(node: Node<'_>) -> impl Iterator<Item = Node<'_>> {
     Children::named(node.child_by_field_name("body").unwrap_or(node)).filter(is_case)
 }
 
+/// Whether a node is a case, by the words that grammars use for it.
 fn is_case(node: &Node<'_>) -> bool {
     ["case", "default", "section", "group", "rule"].iter().any(|word| node.kind().contains(word))
 }

@@ -29,9 +29,11 @@ impl Syntax {
             return syntax;
         }
         let lines = Lines::new(content);
+        // Depth first, in the order of the file, and only where an error is below.
         let mut open: Vec<Node<'_>> = vec![tree.root_node()];
         while let Some(node) = open.pop() {
             if node.is_error() || node.is_missing() {
+                // What is inside of an error isn't counted again: the parser tried all sorts of things there.
                 syntax.errors += 1;
                 if syntax.places.len() < MOST_PLACES {
                     syntax.places.push(lines.span(node.byte_range()));
@@ -70,6 +72,7 @@ pub(crate) fn hides_security(
 ) -> bool {
     let content = decoded(content);
     let source = text::with_plain_line_ends(&content, Some(language));
+    // What can't be parsed at all could hide anything.
     let Ok(tree) = parse(&source, language) else { return true };
     let set = rules.for_language(Some(language));
     let mut words = Words::find(&source, set);
@@ -77,6 +80,7 @@ pub(crate) fn hides_security(
         let node = tree.root_node().descendant_for_byte_range(offset, offset);
         node.is_some_and(|node| language.tables().is(node.kind_id(), Class::Comment))
     };
+    // Words in comments hide nothing.
     words.leave_out(is_comment);
     let is_grave = |rule: usize| rules.rules()[rule].is_about_security();
     // Keywords stand everywhere, so they tell nothing.
@@ -84,12 +88,15 @@ pub(crate) fn hides_security(
         let text = &set.words[*word as usize].text;
         std::str::from_utf8(text).is_ok_and(|text| language.is_keyword(text))
     };
+    // An entry without words of its own would be suspected everywhere.
     let tells = |e: &&Entry| !e.needs.is_empty() && !e.needs.0.iter().flatten().any(is_keyword);
+    // Few rules are about security, so each run of lines is held against all of them.
     let grave: Vec<_> = set.entries.iter().filter(|e| is_grave(e.rule)).filter(tells).collect();
     let lines = Lines::new(&source);
     let hides = |node: Node<'_>| {
         let rows = node.start_position().row..=node.end_position().row;
         let added: Vec<usize> = rows.filter(|row| is_added(*row as u32 + 1)).collect();
+        // Added lines that follow each other: a word in one run and another far away in the next don't make a match.
         let mut runs = added.chunk_by(|a, b| a + 1 == *b).filter_map(|run| {
             let (first, last) = (lines.range(*run.first()?)?, lines.range(*run.last()?)?);
             Some(first.start..last.end)
@@ -97,6 +104,7 @@ pub(crate) fn hides_security(
         runs.any(|run| grave.iter().any(|entry| words.allow(&entry.needs, &run)))
     };
     let is_function = |node: Node<'_>| language.tables().is(node.kind_id(), Class::Function);
+    // The whole function around an error, since the parser may have taken the code beside it for something else.
     let mut open = vec![tree.root_node()];
     while let Some(node) = open.pop() {
         if is_function(node) || node.is_error() || node.is_missing() {

@@ -14,6 +14,7 @@ use crate::lang::Language;
 /// The content without its byte order mark, as UTF-8 when the mark says that it is UTF-16 or UTF-32. Code units that
 /// encode nothing become U+FFFD.
 pub fn decoded(content: &[u8]) -> Cow<'_, [u8]> {
+    // Two bytes each after the mark.
     let units = |little: bool| {
         content[2..].chunks(2).map(move |pair| match *pair {
             [a, b] if little => u16::from_le_bytes([a, b]),
@@ -22,6 +23,7 @@ pub fn decoded(content: &[u8]) -> Cow<'_, [u8]> {
             _ => 0xfffd,
         })
     };
+    // Four bytes each after the mark.
     let points = |little: bool| {
         content[4..].chunks(4).map(move |unit| match *unit {
             [a, b, c, d] if little => u32::from_le_bytes([a, b, c, d]),
@@ -29,6 +31,7 @@ pub fn decoded(content: &[u8]) -> Cow<'_, [u8]> {
             _ => 0xfffd,
         })
     };
+    // UTF-32's mark in little-endian order begins with that of UTF-16, so it is asked for first.
     let text: String = match content {
         [0xef, 0xbb, 0xbf, rest @ ..] => return Cow::Borrowed(rest),
         [0xff, 0xfe, 0, 0, ..] => points(true).map(char_or_replacement).collect(),
@@ -40,6 +43,7 @@ pub fn decoded(content: &[u8]) -> Cow<'_, [u8]> {
     Cow::Owned(text.into_bytes())
 }
 
+/// The character of a code point, or U+FFFD for what is none.
 fn char_or_replacement(point: u32) -> char {
     char::from_u32(point).unwrap_or('\u{fffd}')
 }
@@ -67,8 +71,9 @@ pub(super) fn with_plain_line_ends<'t>(text: &'t [u8], language: Option<&'static
     plain
 }
 
-/// Why a file of a language can't be told from its text, when that is so.
+/// Why the language of a file can't be recognised from its text, when that is so.
 pub(super) fn unreadable(text: &[u8], language: &'static Language) -> Option<String> {
+    // A parser stops at a NUL or passes over it, and what runs the file may do the other.
     if memchr::memchr(0, text).is_some() {
         return Some(format!("it is named like {} and holds NUL bytes", language.name));
     }

@@ -12,7 +12,7 @@ pub(super) enum Step<'t> {
         node: Node<'t>,
         /// Its kind.
         kind: u16,
-        /// How deep it stands below the root.
+        /// How deep it is below the root.
         depth: u32,
         /// The kind of the node around it; 0 for the root.
         parent: u16,
@@ -52,12 +52,14 @@ pub(super) fn walk<'t>(
         let (depth, parent) = (around.len() as u32, around.last().map_or(0, |(_, kind, _)| *kind));
         let kind = node.kind_id();
         let mut done = None;
-        if visit(Step::Enter { node, kind, depth, parent }) && marks.are_in(node) {
-            let children = if which.signs { Children::all(node) } else { Children::named(node) };
-            around.push((node, kind, children));
-        } else {
-            visit(Step::Leave(depth));
-            done = Some(node);
+        let enters = visit(Step::Enter { node, kind, depth, parent }) && marks.are_in(node);
+        let children = enters.then(|| if which.signs { Children::all(node) } else { Children::named(node) });
+        match children.filter(|children| !children.is_empty()) {
+            Some(children) => around.push((node, kind, children)),
+            None => {
+                visit(Step::Leave(depth));
+                done = Some(node);
+            }
         }
         node = loop {
             let Some((outer, _, children)) = around.last_mut() else { return Ok(()) };

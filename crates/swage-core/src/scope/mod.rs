@@ -33,7 +33,7 @@ trait Rules: Sync {
     fn is_mention(&self, kind: &str) -> bool;
     /// Names that are there without a definition.
     fn is_known(&self, name: &str) -> bool;
-    /// Whether all names of the file can be told.
+    /// Whether all names of the file are known.
     fn is_closed(&self, gathered: &Gathered<'_, '_>) -> bool;
     /// The definition that a node among several holds: its name, the node that has it, and whether another one of the
     /// same name would be a fault.
@@ -415,14 +415,14 @@ impl<'t, 's> Gathered<'t, 's> {
         let mut counts = vec![0isize; self.names.len()];
         self.mentions.iter().for_each(|(_, name)| counts[*name as usize] += 1);
         self.imports.iter().for_each(|import| counts[import.name as usize] -= 1);
-        let told = |import: &&Import<'_>| {
+        let rendered = |import: &&Import<'_>| {
             let name = self.names[import.name as usize];
             self.texts.iter().any(|range| has_word(&self.source[range.clone()], name))
         };
         let idle = self.imports.iter().filter(|import| !import.excused && counts[import.name as usize] <= 0);
         // A statement may import thousands.
         let mut last = None;
-        let idle = idle.filter(|import| !told(import)).filter(|import| {
+        let idle = idle.filter(|import| !rendered(import)).filter(|import| {
             let (statement, excused) = match last {
                 Some((statement, excused)) if statement == import.statement => (statement, excused),
                 _ => (import.statement, self.tables.rules.is_excused(import.statement)),
@@ -471,7 +471,7 @@ fn each<'t>(node: Node<'t>, act: impl FnMut(Node<'t>)) {
     Children::named(node).for_each(act);
 }
 
-/// Whether a word stands in a text by itself.
+/// Whether a word is in a text by itself.
 fn has_word(text: &[u8], word: &str) -> bool {
     let in_name = |at: Option<&u8>| at.is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'$' | 0x80..));
     memchr::memmem::find_iter(text, word.as_bytes()).any(|at| {

@@ -214,7 +214,7 @@ fn import<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
     }
 }
 
-/// Whether a statement stands in a `try`, which asks whether the import can be had.
+/// Whether a statement is in a `try`, which asks whether the import can be had.
 fn guarded(node: Node<'_>) -> bool {
     let around = node.parent().and_then(|block| block.parent());
     around.is_some_and(|n| matches!(n.kind(), "try_statement" | "except_clause" | "else_clause"))

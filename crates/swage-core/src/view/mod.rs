@@ -182,7 +182,7 @@ fn rows(old: SideLines, new: SideLines, map: &LineMap) -> Vec<LineView> {
             }
             old.next_if(|(line, ..)| *line == before);
         } else {
-            // What goes in the same region stands before what comes.
+            // What goes in the same region is before what comes.
             while let Some(line) = old.next_if(|(line, ..)| {
                 let line = line.saturating_sub(1);
                 map.to_new(line).is_none() && map.region_of_old(line) <= map.region_of_new(number.saturating_sub(1))

@@ -27,6 +27,6 @@ pub fn found(rule: &Arc<Rule>, path: &str, code: &str) -> String {
     let set = RuleSet::new(vec![rule.clone()]);
     let language = Language::of(path.as_bytes(), code.as_bytes());
     let scan = scan(code.as_bytes(), language, &set, &set.wanted(path.as_bytes()), &Limits::default(), Markers::Heeded);
-    let told = scan.hits.iter().map(|h| format!("{} {}", h.span.expect("lines"), h.message));
-    told.collect::<Vec<_>>().join(", ")
+    let rendered = scan.hits.iter().map(|h| format!("{} {}", h.span.expect("lines"), h.message));
+    rendered.collect::<Vec<_>>().join(", ")
 }

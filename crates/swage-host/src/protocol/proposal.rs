@@ -417,7 +417,7 @@ pub struct Event {
 }
 
 impl Event {
-    /// What somebody did, for a sentence after the name, and what else is told of it.
+    /// What somebody did, as a sentence after the name, and its details.
     pub fn in_words(&self) -> (&str, &str) {
         let text = self.text.as_str();
         let (kind, rest) = text.split_once(": ").unwrap_or((text, ""));

@@ -29,7 +29,7 @@ pub struct Report {
     /// Findings that aren't there any more for another reason than a fix: key and reason, such as a decision.
     #[serde(default)]
     pub settled: Vec<Settled>,
-    /// Most threads that are opened at once; the rest stands in the overview. By default all.
+    /// Most threads that are opened at once; the rest is in the overview. By default all.
     #[serde(default)]
     pub most_threads: Option<u64>,
 }

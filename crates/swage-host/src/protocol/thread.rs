@@ -155,7 +155,7 @@ pub struct Remark {
 pub struct NewThread {
     /// What it asks for.
     pub kind: ThreadKind,
-    /// Where it stands in the revision; null for the whole proposal.
+    /// Where it is in the revision; null for the whole proposal.
     #[serde(default)]
     pub anchor: Option<Anchor>,
     /// The revision that the anchor is of; the newest when left out.

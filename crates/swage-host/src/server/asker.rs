@@ -96,7 +96,7 @@ pub fn person(headers: &HeaderMap, method: &Method, shared: &Shared) -> Result<P
             token
         }
     };
-    // Tokens are long and random, and this one is told to nobody but the program that the host runs.
+    // Tokens are long and random, and only the program that the host runs gets this one.
     if token == shared.checker_token {
         return Ok(Person { name: CHECKER.to_owned(), role: Role::Checker });
     }

@@ -110,7 +110,7 @@ pub struct Server {
     options: ServerOptions,
 }
 
-/// A server in a thread of its own; it stops when it is told to, or dropped.
+/// A server in a thread of its own; it stops on request or when dropped.
 pub struct Running {
     /// Its address, such as `http://127.0.0.1:8417`.
     pub url: String,
@@ -122,7 +122,7 @@ fn open(folder: &Path) -> Result<Host, ServeError> {
     Host::open(folder).map_err(|why| ServeError::Data { folder: folder.to_owned(), why })
 }
 
-/// Gives somebody a role and a new token, which is told this once: only its hash is kept.
+/// Gives somebody a role and a new token, which is shown this once: only its hash is kept.
 ///
 /// # Errors
 /// When the folder can't be used, or the system gives no random numbers.

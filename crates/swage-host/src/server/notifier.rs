@@ -15,13 +15,13 @@ use crate::storage::{Notification, now};
 pub struct MailOptions {
     /// The server, as `HOST:PORT`; it is spoken to without encryption.
     pub server: String,
-    /// Whose name stands on the mail: an address, or a name and an address.
+    /// Whose name is on the mail: an address, or a name and an address.
     pub from: String,
-    /// How long a proposal must be quiet before its events are told, so that they go in one letter.
+    /// How long a proposal must be quiet before its events are sent, so that they go in one mail.
     pub quiet: Duration,
 }
 
-/// Looks this often for what is to be told.
+/// Looks this often for events to send.
 const PAUSE: Duration = Duration::from_millis(500);
 /// After a failure, so long.
 const LONG_PAUSE: Duration = Duration::from_secs(30);
@@ -49,39 +49,39 @@ fn send_all(shared: &Shared, options: &MailOptions) -> Result<(), String> {
         return Ok(());
     }
     let server = MailServer::at(&options.server).map_err(|e| e.to_string())?;
-    for told in &open {
-        let letter = letter(told, options, &format!("http://{}", shared.address));
+    for rendered in &open {
+        let letter = letter(rendered, options, &format!("http://{}", shared.address));
         // One address that isn't taken must not keep the others from theirs.
         if let Err(why) = server.send(&letter) {
-            tracing::warn!(%why, person = %told.person, "a letter isn't sent");
+            tracing::warn!(%why, person = %rendered.person, "a letter isn't sent");
             if !why.is_about_letter() {
                 return Err(why.to_string());
             }
         }
-        shared.host.storage().mailed(told).map_err(|e| e.to_string())?;
+        shared.host.storage().mailed(rendered).map_err(|e| e.to_string())?;
     }
     Ok(())
 }
 
-/// What somebody is told of a proposal. All letters about it answer one that was never sent, so that mail programs keep them together.
-fn letter(told: &Notification, options: &MailOptions, url: &str) -> Letter {
+/// A mail to somebody about a proposal. All mails about it reply to one that was never sent, so that mail programs keep them in one thread.
+fn letter(rendered: &Notification, options: &MailOptions, url: &str) -> Letter {
     let mut text = String::new();
-    for event in &told.events {
+    for event in &rendered.events {
         let thread = event.thread.map(|thread| format!(" in thread {thread}")).unwrap_or_default();
         let (did, said) = event.in_words();
         let said = if said.is_empty() { String::new() } else { format!(": {}", shown(said)) };
         _ = writeln!(text, "{} {did}{thread}{said}", event.who);
     }
-    _ = write!(text, "\n{url}/proposals/{}\n\nYou get this as {}.\n", told.proposal, told.person);
+    _ = write!(text, "\n{url}/proposals/{}\n\nYou get this as {}.\n", rendered.proposal, rendered.person);
     let domain = options.from.trim_end_matches('>').rsplit_once('@').map_or("localhost", |(_, domain)| domain);
-    let root = format!("swage.{}.{}@{domain}", told.repository, told.proposal);
+    let root = format!("swage.{}.{}@{domain}", rendered.repository, rendered.proposal);
     Letter {
         from: options.from.clone(),
-        to: vec![told.mail.clone()],
-        subject: format!("[{}] {} · {}", told.repository, told.proposal, shown(&told.title)),
+        to: vec![rendered.mail.clone()],
+        subject: format!("[{}] {} · {}", rendered.repository, rendered.proposal, shown(&rendered.title)),
         in_reply_to: Some(root.clone()),
         references: vec![root],
-        date: told.events.last().map_or_else(now, |event| event.at),
+        date: rendered.events.last().map_or_else(now, |event| event.at),
         text,
         ..Letter::default()
     }

@@ -1,4 +1,4 @@
-//! What happened, and who is to be told.
+//! What happened, and who is to be notified.
 
 use rusqlite::{Transaction, params};
 

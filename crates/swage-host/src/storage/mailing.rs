@@ -59,10 +59,10 @@ impl Storage {
     }
 
     /// Notes that somebody has been notified by mail.
-    pub fn mailed(&mut self, told: &Notification) -> Result<(), Refusal> {
+    pub fn mailed(&mut self, rendered: &Notification) -> Result<(), Refusal> {
         let tx = self.write()?;
-        for event in &told.events {
-            let whose = params![told.person, event.number];
+        for event in &rendered.events {
+            let whose = params![rendered.person, event.number];
             tx.execute("UPDATE notices SET mailed = 1 WHERE person = ?1 AND event = ?2", whose)?;
         }
         Ok(tx.commit()?)

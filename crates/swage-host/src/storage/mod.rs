@@ -22,7 +22,7 @@ pub use self::mailing::Notification;
 pub use self::merges::Intent;
 pub use self::proposals::{NewRevision, Pushed};
 
-/// The steps from an empty file to what this version needs, in order; how many were taken stands in `user_version`.
+/// The steps from an empty file to what this version needs, in order; how many were taken is in `user_version`.
 const MIGRATIONS: [&str; 2] = [include_str!("schema/0001.sql"), include_str!("schema/0002.sql")];
 
 /// Why the host doesn't do what was asked.
@@ -74,7 +74,7 @@ impl Storage {
         let mut connection = Connection::open(path)?;
         connection.busy_timeout(Duration::from_secs(10))?;
         connection.pragma_update(None, "journal_mode", "WAL")?;
-        // A crash of the machine may not take back what somebody was told is done.
+        // A crash of the machine may not undo what was acknowledged.
         connection.pragma_update(None, "synchronous", "FULL")?;
         connection.pragma_update(None, "foreign_keys", true)?;
         let tx = connection.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate)?;

@@ -44,7 +44,7 @@ impl Storage {
         Ok(found.and_then(|(name, role)| Some(Person { name, role: Role::of(&role)? })))
     }
 
-    /// What somebody is told of themselves.
+    /// What somebody may see of themselves.
     pub fn me(&self, person: &Person) -> Result<Me, Refusal> {
         let count = "SELECT count(*) FROM notices WHERE person = ?1";
         let unread = self.connection.query_row(count, [&person.name], |r| r.get(0))?;

@@ -199,31 +199,31 @@ impl Storage {
         let before = self.proposal(number, &person.name)?;
         let tx = self.write()?;
         may_edit(&tx, number, person)?;
-        let mut told: Vec<(&str, String)> = Vec::new();
+        let mut rendered: Vec<(&str, String)> = Vec::new();
         let put = |column: &str, value: &dyn rusqlite::ToSql| {
             tx.execute(&format!("UPDATE proposals SET {column} = ?2 WHERE number = ?1"), params![number, value])
         };
         if let Some(title) = edited.title.as_ref().filter(|title| **title != before.title) {
             put("title", title)?;
-            told.push(("edited", format!("the title: {title}")));
+            rendered.push(("edited", format!("the title: {title}")));
         }
         if let Some(text) = edited.description.as_ref().filter(|text| **text != before.description) {
             put("description", text)?;
-            told.push(("edited", "the description".to_owned()));
+            rendered.push(("edited", "the description".to_owned()));
         }
         if let Some(target) = edited.target.as_ref().filter(|target| **target != before.target) {
             put("target", target)?;
-            told.push(("edited", format!("the target: {target}")));
+            rendered.push(("edited", format!("the target: {target}")));
         }
         if let Some(draft) = edited.draft.filter(|draft| *draft != before.draft) {
             put("draft", &draft)?;
-            told.push(("edited", if draft { "work in progress" } else { "ready for review" }.to_owned()));
+            rendered.push(("edited", if draft { "work in progress" } else { "ready for review" }.to_owned()));
         }
         if let Some(due) = &edited.due {
             let due = Some(due).filter(|day| !day.is_empty());
             if due != before.due.as_ref() {
                 put("due", &due)?;
-                told.push((
+                rendered.push((
                     "edited",
                     due.map_or("no day by which it is due".to_owned(), |day| format!("due on {day}")),
                 ));
@@ -235,29 +235,29 @@ impl Storage {
         if let Some(open) = edited.open.filter(|open| *open != (before.state == ProposalState::Open)) {
             let state = if open { ProposalState::Open } else { ProposalState::Closed };
             put("state", &state.word())?;
-            told.push((if open { "reopened" } else { "closed" }, String::new()));
+            rendered.push((if open { "reopened" } else { "closed" }, String::new()));
         }
         if let Some(list) = edited.reviewers.as_ref().filter(|list| **list != before.reviewers) {
             must_be_people(&tx, list)?;
             set_list(&tx, "reviewers", "person", number, list)?;
-            told.push(("edited", format!("reviewers: {}", list.join(", "))));
+            rendered.push(("edited", format!("reviewers: {}", list.join(", "))));
         }
         if let Some(list) = edited.labels.as_ref().filter(|list| **list != before.labels) {
             set_list(&tx, "labels", "label", number, list)?;
-            told.push(("edited", format!("labels: {}", list.join(", "))));
+            rendered.push(("edited", format!("labels: {}", list.join(", "))));
         }
         let named: Vec<String> = before.tickets.iter().map(|ticket| ticket.name.clone()).collect();
         if let Some(list) = edited.tickets.as_ref().filter(|list| **list != named) {
             set_tickets(&tx, number, list)?;
-            told.push(("edited", format!("tickets: {}", list.join(", "))));
+            rendered.push(("edited", format!("tickets: {}", list.join(", "))));
         }
-        for (what, text) in &told {
+        for (what, text) in &rendered {
             let names = edited.description.as_deref().map(mentioned).unwrap_or_default();
             let event = Happening { proposal: number, who: &person.name, what, text, revision: None, thread: None };
             note(&tx, &event, &names)?;
         }
         tx.commit()?;
-        Ok(!told.is_empty())
+        Ok(!rendered.is_empty())
     }
 
     /// The open proposals whose branches may move, of one repository or of all.

@@ -75,7 +75,7 @@ impl Storage {
         let thread = tx.last_insert_rowid() as u64;
         add_remark(&tx, thread, last, &person.name, &new.text, new.draft)?;
         if !new.draft {
-            told(&tx, number, person, new.kind.word(), &new.text, last, thread)?;
+            rendered(&tx, number, person, new.kind.word(), &new.text, last, thread)?;
         }
         tx.commit()?;
         Ok(thread)
@@ -92,7 +92,7 @@ impl Storage {
         let draft = new.draft || standing.draft;
         let remark = add_remark(&tx, thread, last, &person.name, &new.text, draft)?;
         if !draft {
-            told(&tx, standing.proposal, person, "reply", &new.text, last, thread)?;
+            rendered(&tx, standing.proposal, person, "reply", &new.text, last, thread)?;
         }
         tx.commit()?;
         Ok(remark)
@@ -312,7 +312,7 @@ fn standing(tx: &Transaction<'_>, thread: u64, person: &str) -> Result<Standing,
         .ok_or_else(|| Refusal::Unknown(format!("there is no thread {thread}")))
 }
 
-fn told(
+fn rendered(
     tx: &Transaction<'_>,
     proposal: u64,
     person: &Person,
@@ -348,7 +348,7 @@ pub(super) fn publish(tx: &Transaction<'_>, number: u64, person: &Person) -> Res
         tx.execute("UPDATE remarks SET draft = 0, at = ?2 WHERE number = ?1", params![remark, now()])?;
         let opened = tx.execute("UPDATE threads SET draft = 0 WHERE number = ?1 AND draft", [thread])?;
         published.threads += opened as u64;
-        told(tx, number, person, if opened > 0 { kind } else { "reply" }, text, last, *thread)?;
+        rendered(tx, number, person, if opened > 0 { kind } else { "reply" }, text, last, *thread)?;
     }
     Ok(published)
 }

@@ -26,8 +26,8 @@ impl Browser {
         };
         let mut lines = BufReader::new(driver.stdout.take().expect("its output")).lines().map_while(Result::ok);
         let port = lines.find_map(|line| {
-            let behind = line.split("started successfully on port ").nth(1)?;
-            Some(behind.trim_end_matches('.').to_owned())
+            let after = line.split("started successfully on port ").nth(1)?;
+            Some(after.trim_end_matches('.').to_owned())
         });
         std::thread::spawn(move || lines.for_each(drop));
         let profile = tempfile::tempdir().expect("a folder");

@@ -47,7 +47,7 @@ pub struct ProposeArgs {
     /// The branch that it wants to enter [default: as for `swage review`]
     #[arg(long, value_name = "BRANCH")]
     pub target: Option<String>,
-    /// Push to this branch on the host [default: the current one; for contributors, behind their name]
+    /// Push to this branch on the host [default: the current one; for contributors, below their name]
     #[arg(long, value_name = "NAME")]
     pub branch: Option<String>,
     /// Push to this repository of your own instead, and offer it from there
@@ -77,7 +77,7 @@ pub struct ProposeArgs {
     /// Take the branch away after the merge
     #[arg(long)]
     pub delete_branch: bool,
-    /// Replace what was pushed before, although it isn't behind the new commits
+    /// Replace what was pushed before, although the new commits don't contain it
     #[arg(long)]
     pub rewritten: bool,
     #[arg(long, value_name = "FORM", default_value = "human")]
@@ -224,7 +224,8 @@ pub struct TryProposalArgs {
     pub host: HostArgs,
 }
 
-pub const MERGE_EXAMPLES: &str = "The gate is decided anew for exactly the commits that are merged; when the target moves meanwhile, it is decided again.
+pub const MERGE_EXAMPLES: &str =
+    "The gate is decided for exactly the commits that are merged; when the target moves meanwhile, it is decided again.
 
 Examples:
   swage merge 7 --dry-run

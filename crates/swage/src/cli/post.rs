@@ -37,7 +37,7 @@ pub struct PostArgs {
     /// Answer the questions in the checker's threads of the proposal instead, and offer decisions that people name there
     #[arg(long)]
     pub answer: bool,
-    /// Most threads that are opened at once; the rest stands in the overview [default: that of the target's `[post]`, or 50]
+    /// Most threads that are opened at once; the rest is in the overview [default: that of the target's `[post]`, or 50]
     #[arg(long, value_name = "N", value_parser = super::whole::<u64>)]
     pub most_threads: Option<u64>,
     #[command(flatten)]

@@ -41,7 +41,7 @@ pub enum RulesCommand {
         after_help = "It knows what review and gate found in this clone, and the decisions of the working tree.\n\nExamples:\n  swage rules report\n  swage rules report --apply 1"
     )]
     Report(ReportArgs),
-    /// Propose a rule, with a fix and examples, from code before and after it was mended
+    /// Propose a rule, with a fix and examples, from code before and after a fix
     #[command(after_help = LEARN_EXAMPLES)]
     Learn(LearnArgs),
     /// Show what a rule would have said of past changes: how much, how fast, and how often its lines were changed again soon

@@ -133,6 +133,6 @@ impl Shown {
 
 /// Whether a path is the one that was named, or lies in it.
 fn is_within(named: &[u8], path: &[u8]) -> bool {
-    let behind = path.strip_prefix(named);
-    named.is_empty() || behind.is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/"))
+    let after = path.strip_prefix(named);
+    named.is_empty() || after.is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/"))
 }

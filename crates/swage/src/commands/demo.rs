@@ -52,7 +52,7 @@ const SELECT_FINDING: &str = "b5e81581f7bca765";
 
 /// The series of mails that is answered.
 const MAILS: &str = ".git/series.mbox";
-/// Code that a rule is learned from: two places before and after somebody mended them.
+/// Code that a rule is learned from: two places before and after somebody fixed them.
 const MENDED: [(&str, &str); 4] = [
     ("board-before.py", "show(board, \"Full\", 3, 14, \"red\")\n"),
     ("board-after.py", "show(board, \"Full\", place(3, 14), \"red\")\n"),
@@ -185,13 +185,13 @@ impl Demo {
         self.git("maintainer", &["checkout", "--quiet", "main"])
     }
 
-    /// Writes code before and after somebody mended it; the names of the files, in pairs.
+    /// Writes code before and after somebody fixed it; the names of the files, in pairs.
     fn pairs(&self) -> Result<Vec<String>, Failure> {
-        let folder = self.folder.join(".git").join("mended");
+        let folder = self.folder.join(".git").join("before-and-after");
         std::fs::create_dir_all(&folder).map_err(|e| failed("write its files", &e))?;
         let write = |(name, text): &(&str, &str)| {
             std::fs::write(folder.join(name), text).map_err(|e| failed("write its files", &e))?;
-            Ok(format!(".git/mended/{name}"))
+            Ok(format!(".git/before-and-after/{name}"))
         };
         MENDED.iter().map(write).collect()
     }
@@ -273,7 +273,7 @@ impl Demo {
 
         heading("1. What is there already")?;
         self.say(
-            "The maintainer has switched three packs on and written seven rules; two of them run programs of the line's own. main has old findings; nobody has to mend them today, and none will ever be held against a change.",
+            "The maintainer has switched three packs on and written seven rules; two of them run programs of the line's own. main has old findings; nobody has to fix them today, and none will ever be held against a change.",
         )?;
         self.show(&["scan", "main", "--format", "lines"])?;
 

@@ -72,9 +72,9 @@ pub fn run(args: &ExplainArgs) -> Result<ExitCode, Failure> {
         (ExplainFormat::Human, None) => for_people(&explanation.human()),
         (ExplainFormat::Human, Some(advice)) => for_people(&(explanation.heading() + &advice.human())),
         (ExplainFormat::Json, _) => {
-            let told = advice.map(|a| json!({ "question": a.question, "from": a.from, "answer": a.answer }));
+            let rendered = advice.map(|a| json!({ "question": a.question, "from": a.from, "answer": a.answer }));
             let mut value = explanation.value();
-            value["advice"] = json!(told);
+            value["advice"] = json!(rendered);
             to_json(&value)
         }
     };
@@ -165,7 +165,7 @@ pub struct Explanation<'a> {
     fixed: Vec<Fixed>,
     /// What was decided on findings of the rule.
     decisions: Vec<Decision>,
-    /// The commit that brought it, when the target has it already.
+    /// The commit that introduced it, when the target has it already.
     since: Option<LineSince>,
 }
 

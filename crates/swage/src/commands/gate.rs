@@ -84,7 +84,7 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     })
 }
 
-/// Names the decisions that the change brings: they count once they are on the target.
+/// Names the decisions that the change adds: they count once they are on the target.
 fn note_offered(
     review: &mut Review,
     change: &Change,
@@ -95,9 +95,9 @@ fn note_offered(
         return Ok(());
     };
     let Content::Whole { bytes, .. } = contents.sides(index).new else { return Ok(()) };
-    let mut brought = read_decisions(DECISIONS_FILE, &String::from_utf8_lossy(&bytes))?;
-    brought.retain(|decision| !configuration.decisions.contains(decision));
-    let offered: Vec<String> = offered(review, &brought)
+    let mut added = read_decisions(DECISIONS_FILE, &String::from_utf8_lossy(&bytes))?;
+    added.retain(|decision| !configuration.decisions.contains(decision));
+    let offered: Vec<String> = offered(review, &added)
         .into_iter()
         .map(|(f, answer)| {
             let place = f.place();

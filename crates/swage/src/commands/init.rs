@@ -110,7 +110,7 @@ over = 5
     ))
 }
 
-/// Where changes of this clone want to go, for git's configuration: a swage.toml that a change brings can't say it.
+/// Where changes of this clone want to go, for git's configuration: the swage.toml of a change can't set it.
 fn remember_target(repository: &Repository) -> Result<String, Failure> {
     if let Some(name) = repository.configured_target() {
         return Ok(format!("This clone's target is {name}, by swage.target in git's configuration.\n"));
@@ -179,7 +179,7 @@ fn install(repository: &Repository, hook: Hook) -> Result<String, Failure> {
             let script = format!(
                 r#"#!/bin/sh
 {MARK}
-# Shows what the work brings, and stops on errors; `git commit --no-verify` and `git push --no-verify` go past it.
+# Shows what the work adds, and stops on errors; `git commit --no-verify` and `git push --no-verify` go past it.
 before="$(dirname "$0")/{name}.before-swage"
 if [ -x "$before" ]; then "$before" "$@" || exit $?; fi
 if ! command -v swage >/dev/null 2>&1; then

@@ -25,13 +25,13 @@ pub fn run(folder: &Path) -> Result<ExitCode, Failure> {
     }
     let written = std::fs::read_dir(&pages).map_err(failed)?.count();
     let shells = Shell::value_variants().len();
-    let told = format!(
+    let rendered = format!(
         "{} in {}\n{} in {}\n",
         count(written, "manual page"),
         pages.display(),
         count(shells, "completion script"),
         completions.display()
     );
-    print(told.as_bytes())?;
+    print(rendered.as_bytes())?;
     Ok(ExitCode::SUCCESS)
 }

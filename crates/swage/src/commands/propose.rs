@@ -76,13 +76,13 @@ pub fn run(args: &ProposeArgs) -> Result<ExitCode, Failure> {
     };
     let text = match args.format {
         AnswerFormat::Json => to_json(&proposal),
-        AnswerFormat::Human => for_people(&told(&hosting, &proposal, open.is_some())?),
+        AnswerFormat::Human => for_people(&rendered(&hosting, &proposal, open.is_some())?),
     };
     print(text.as_bytes())?;
     Ok(ExitCode::SUCCESS)
 }
 
-/// The branch on the host: contributors have theirs in a shared repository behind their name.
+/// The branch on the host: contributors have theirs in a shared repository below their name.
 fn branch_name(args: &ProposeArgs, repository: &Repository, me: &Me) -> Result<String, Failure> {
     let local = || {
         repository.current_branch().ok_or_else(|| {
@@ -254,7 +254,7 @@ fn edits(args: &ProposeArgs) -> Result<Edited, Failure> {
     })
 }
 
-fn told(hosting: &Hosting, proposal: &Proposal, was_open: bool) -> Result<String, Failure> {
+fn rendered(hosting: &Hosting, proposal: &Proposal, was_open: bool) -> Result<String, Failure> {
     let mut out = String::new();
     let revision = proposal.newest().map_or(0, |revision| revision.number);
     let number = proposal.number;

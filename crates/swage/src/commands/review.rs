@@ -74,7 +74,7 @@ fn old_findings(
     let (limits, cache) = (&configuration.config.limits, super::or_none(store));
     let with = Examination { rules: &rules, limits, cache, reports: &[], fixes: Fixes::LeftAside, progress: &|_| () };
     let found = scan_tree(&tree, Some(base), &with).findings;
-    let told = rules.rules().iter().filter_map(|rule| {
+    let rendered = rules.rules().iter().filter_map(|rule| {
         let count = found.iter().filter(|f| f.rule == rule.id && f.is_counted()).count();
         let (was, stay) = if count == 1 { ("was", "stays") } else { ("were", "stay") };
         (count > 0).then(|| {
@@ -85,5 +85,5 @@ fn old_findings(
             )
         })
     });
-    told.collect()
+    rendered.collect()
 }

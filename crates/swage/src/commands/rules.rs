@@ -69,7 +69,7 @@ fn list(configuration: &Configuration) -> Result<ExitCode, Failure> {
         }
         let severity = paint.severity(rule.severity, format!("{:7}", rule.severity.word()));
         _ = write!(out, "  {severity}  ");
-        // Where too little room is left beside the ids, the titles stand below them.
+        // Where too little room is left beside the ids, the titles are below them.
         let beside = 13 + width;
         let indent = if beside + LEAST_TITLE <= terminal_width() { beside } else { 11 };
         let mut lines = wrap(&printable(&rule.title), terminal_width() - indent).into_iter();
@@ -263,7 +263,7 @@ fn test(configuration: &Configuration) -> Result<ExitCode, Failure> {
     Ok(if failed == 0 { ExitCode::SUCCESS } else { ExitCode::from(SAYS_NO) })
 }
 
-/// Why a rule finds nothing in a line of an example, as far as that can be told.
+/// Why a rule finds nothing in a line of an example, as far as that is known.
 fn why_not_found(rule: &Rule, tried: &Tried, line: u64) -> Option<String> {
     if rule.link().is_some() || rule.is_about_syntax() {
         return None;

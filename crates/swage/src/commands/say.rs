@@ -12,7 +12,7 @@ use crate::output::{for_people, print, to_json};
 use crate::source::Place;
 use crate::terminal::count;
 
-/// What was typed, or what stands on standard input.
+/// What was typed, or what is on standard input.
 pub fn text_of(typed: &str) -> Result<String, Failure> {
     if typed != "-" {
         return Ok(typed.to_owned());
@@ -35,12 +35,12 @@ pub fn run(args: &SayArgs) -> Result<ExitCode, Failure> {
     let text = args.text.as_deref().map(text_of).transpose()?;
     let hosting = Hosting::find(&Place::find()?, args.host.host.as_deref())?;
     let client = &hosting.client;
-    let mut told: Vec<String> = Vec::new();
+    let mut rendered: Vec<String> = Vec::new();
     let mut thread: Option<Thread> = None;
     match (args.thread, text) {
         (Some(number), Some(text)) => {
             let said = client.reply(number, &NewRemark { text, draft: args.draft }).map_err(failed)?;
-            told.push(format!("Answered in thread {number}{}.", kept(args.draft)));
+            rendered.push(format!("Answered in thread {number}{}.", kept(args.draft)));
             thread = Some(said);
         }
         (None, Some(text)) => {
@@ -51,7 +51,7 @@ pub fn run(args: &SayArgs) -> Result<ExitCode, Failure> {
             };
             let new = NewThread { kind, anchor, revision: None, text, draft: args.draft };
             let opened = client.open_thread(args.number, &new).map_err(failed)?;
-            told.push(format!("Opened thread {}{}.", opened.number, kept(args.draft)));
+            rendered.push(format!("Opened thread {}{}.", opened.number, kept(args.draft)));
             thread = Some(opened);
         }
         (_, None) => {}
@@ -61,21 +61,21 @@ pub fn run(args: &SayArgs) -> Result<ExitCode, Failure> {
         let last = found.iter().find(|t| t.number == number).and_then(|t| t.remarks.last());
         let last = last.ok_or_else(|| Failure::wrong(format!("nothing was said in thread {number}")))?;
         client.react(last.number, word, true).map_err(failed)?;
-        told.push(format!("Reacted to {} with `{word}`.", last.author));
+        rendered.push(format!("Reacted to {} with `{word}`.", last.author));
     }
     if let Some(number) = args.thread.filter(|_| args.resolve || args.reopen) {
         let changed = client.resolve(number, args.reopen).map_err(failed)?.changed;
         let state = if args.reopen { "open" } else { "closed" };
         let already = if changed { "" } else { " already" };
-        told.push(format!("Thread {number} is {state}{already}."));
+        rendered.push(format!("Thread {number} is {state}{already}."));
     }
     if args.publish {
         let published = client.publish(args.number).map_err(failed)?;
-        told.push(format!("{} published.", count(published.remarks, "draft")));
+        rendered.push(format!("{} published.", count(published.remarks, "draft")));
     }
     let text = match args.format {
         AnswerFormat::Json => to_json(&thread),
-        AnswerFormat::Human => for_people(&format!("{}\n{}\n", told.join("\n"), hosting.page(args.number))),
+        AnswerFormat::Human => for_people(&format!("{}\n{}\n", rendered.join("\n"), hosting.page(args.number))),
     };
     print(text.as_bytes())?;
     Ok(ExitCode::SUCCESS)

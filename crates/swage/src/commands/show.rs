@@ -223,7 +223,7 @@ impl View<'_> {
         _ = writeln!(out, "      {}", paint.faint(printable(&more.join(" · "))));
         if t.open {
             for line in t.code.iter().filter(|line| line.marker != "same").take(8) {
-                // What a finding shows is of both sides; a remark stands on lines of one.
+                // What a finding shows is of both sides; a remark is on lines of one.
                 let mark = match line.marker.as_str() {
                     "removed" if t.finding.is_some() => "-",
                     "added" if t.finding.is_some() => "+",

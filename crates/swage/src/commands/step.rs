@@ -36,7 +36,7 @@ const AROUND: u32 = 8;
 /// How often is looked whether the terminal is still there.
 const LOOK_UP: Duration = Duration::from_secs(1);
 
-/// Ends the program when its terminal has gone away and nobody told it: reading keys would go on for ever. What was done is done;
+/// Ends the program when its terminal is gone and no signal came: reading keys would go on for ever. What was done is done;
 /// what was passed over since the start is shown again next time.
 fn watch_terminal() {
     std::thread::spawn(|| {

@@ -24,8 +24,8 @@ pub fn remarks(document: &Document<'_>) -> Vec<String> {
     });
     let verdict = document.verdict.into_iter().flat_map(|verdict| {
         let conditions = verdict.conditions.iter().filter(|c| c.result != Outcome::Pass);
-        let told = conditions.map(|c| format!("{}: {}: {}", c.result.word(), c.name, c.reason));
-        told.chain([format!("verdict: {}", verdict.result.word())]).collect::<Vec<_>>()
+        let rendered = conditions.map(|c| format!("{}: {}: {}", c.result.word(), c.name, c.reason));
+        rendered.chain([format!("verdict: {}", verdict.result.word())]).collect::<Vec<_>>()
     });
     missed.chain(idle).chain(suppressed).chain(r.notes.iter().cloned()).chain(verdict).collect()
 }

@@ -163,13 +163,13 @@ fn result(f: &Finding, review: &Review, compared: bool) -> Value {
             Standing::Counted | Standing::Advisory => json!([]),
         };
     }
-    let told = |anchor: &Anchor, text: &str| {
+    let rendered = |anchor: &Anchor, text: &str| {
         let mut place = location(anchor);
         place["message"] = json!({ "text": text });
         place
     };
-    let before = f.before.iter().map(|before| told(before, "It stood here before the change."));
-    let related: Vec<Value> = before.chain(f.related.iter().map(|r| told(&r.anchor, &r.message))).collect();
+    let before = f.before.iter().map(|before| rendered(before, "It stood here before the change."));
+    let related: Vec<Value> = before.chain(f.related.iter().map(|r| rendered(&r.anchor, &r.message))).collect();
     if !related.is_empty() {
         value["relatedLocations"] = json!(related);
     }

@@ -28,7 +28,7 @@ fn draw(rows: &[TrendRow], out: &mut String) -> Result<(), Box<dyn std::error::E
     root.fill(&PAPER)?;
     let (upper, lower) = root.split_vertically(450);
     let last = rows.len() - 1;
-    // A commit stands in the middle of its share of the width.
+    // A commit is in the middle of its share of the width.
     let across = -0.5..last as f64 + 0.5;
     let label = |x: &f64| rows.get(x.round().max(0.0) as usize).map_or(String::new(), |row| day(row.commit.at));
     let most = rows.iter().flat_map(|row| row.all).max().unwrap_or(0).max(3) as i64;

@@ -138,8 +138,8 @@ fn no_trick_talks_past_the_gate() {
         // However it is asked for, from wherever.
         assert_eq!(verdict(&s.swage(&["gate", "--committed", "--format", "json"])), *expected, "{name}");
         let range = ["gate", "main..topic", "--format", "json"];
-        let told = s.swage(&range);
-        assert_eq!(verdict(&told), *expected, "{name}, as a range");
+        let rendered = s.swage(&range);
+        assert_eq!(verdict(&rendered), *expected, "{name}, as a range");
         s.git(&["worktree", "add", "--quiet", "-b", "third", "../third", "refs/heads/main"]);
         s.git(&["clone", "--quiet", "--bare", ".", "../bare.git"]);
         for (place, checkout) in [(".", "topic"), (".", "main"), ("../third", ""), ("../bare.git", "")] {
@@ -147,7 +147,7 @@ fn no_trick_talks_past_the_gate() {
                 s.git(&["checkout", "--quiet", "--force", &format!("refs/heads/{checkout}")]);
             }
             let again = s.swage_in(place, &range, "", &[]);
-            assert_eq!(again.stdout, told.stdout, "{name}: in {place} with {checkout} checked out");
+            assert_eq!(again.stdout, rendered.stdout, "{name}: in {place} with {checkout} checked out");
         }
     }
 }
@@ -204,10 +204,10 @@ fn a_broken_configuration_of_the_target_is_told() {
     s.branch("topic");
     s.write("swage.toml", rule);
     s.commit("a configuration that is right");
-    let told = s.swage(&["review"]);
-    assert!(told.stdout.contains("there is no pack `tides`"), "{}", told.told());
+    let rendered = s.swage(&["review"]);
+    assert!(rendered.stdout.contains("there is no pack `tides`"), "{}", rendered.rendered());
     let gate = s.swage(&["gate", "main..topic"]);
-    assert!(gate.code == 2 && gate.stderr.contains("swage.toml:1:10: there is no pack `tides`"), "{}", gate.told());
+    assert!(gate.code == 2 && gate.stderr.contains("swage.toml:1:10: there is no pack `tides`"), "{}", gate.rendered());
 }
 
 #[test]

@@ -107,7 +107,7 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
     ),
     (
-        "between lines that stand in both files",
+        "between lines that are in both files",
         |s| {
             s.write("a.py", s.read("a.py").replace("    return eval(quay.low)\n", "    return quay.low\n"));
             s.write("b.py", s.read("b.py").replace("    return quay.free(boat)\n", "    return eval(quay.low)\n"));
@@ -203,7 +203,7 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
     ),
     (
-        "a NUL far behind in a script that is new",
+        "a NUL far down in a script that is new",
         |s| s.write("tools/new", format!("#!/bin/sh\nsudo tide\nexit 0\n{}\0", "x".repeat(9000))),
         |s| s.write("tools/new", "#!/bin/sh\nsudo tide\nexit 0\n"),
         "3 incomplete examined",
@@ -238,7 +238,7 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
     ),
     (
-        "a lone CR behind a comment",
+        "a lone CR after a comment",
         |s| append(s, "b.py", "# tide\reval(boat)\n"),
         |s| append(s, "b.py", "# tide\neval(boat)\n"),
         "1 fail new.error",

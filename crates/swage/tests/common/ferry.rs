@@ -61,7 +61,7 @@ impl Ferry {
         let s = Sandbox::with(&[&[("swage.toml", whole.as_str())], files].concat());
         let token = |(name, role): (&'static str, &str)| {
             let ran = s.swage(&["host", "token", name, "--role", role, "--data", "../host"]);
-            assert_eq!(ran.code, 0, "{}", ran.told());
+            assert_eq!(ran.code, 0, "{}", ran.rendered());
             (name, ran.stdout.trim().to_owned())
         };
         let tokens = PEOPLE.into_iter().map(token).collect();
@@ -79,9 +79,9 @@ impl Ferry {
     }
 
     /// What a command says, without what differs from run to run.
-    pub fn told(&self, who: &str, args: &[&str]) -> String {
-        let told = self.run(who, args).told().replace(&self.host.url, "[host]");
-        format!("{who}$ swage {}\n{told}\n\n", args.join(" "))
+    pub fn rendered(&self, who: &str, args: &[&str]) -> String {
+        let rendered = self.run(who, args).rendered().replace(&self.host.url, "[host]");
+        format!("{who}$ swage {}\n{rendered}\n\n", args.join(" "))
     }
 
     /// A branch from main with a file, offered by harbour-dev.
@@ -90,7 +90,7 @@ impl Ferry {
         self.s.write(path, text);
         self.s.commit(&format!("Work on {branch}"));
         let ran = self.run("harbour-dev", &["propose"]);
-        assert_eq!(ran.code, 0, "{}", ran.told());
+        assert_eq!(ran.code, 0, "{}", ran.rendered());
     }
 
     /// Git in the host's repository.

@@ -5,7 +5,7 @@ use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
-/// What a run left behind, as one text for snapshots.
+/// What a run wrote, as one text for snapshots.
 pub struct Ran {
     pub stdout: String,
     pub stderr: String,
@@ -14,7 +14,7 @@ pub struct Ran {
 
 impl Ran {
     /// Both streams and the exit code, with commit ids and folders made the same everywhere.
-    pub fn told(&self) -> String {
+    pub fn rendered(&self) -> String {
         let mut text = self.stdout.clone();
         if !self.stderr.is_empty() {
             text += &format!("--- stderr ---\n{}", self.stderr);
@@ -24,7 +24,7 @@ impl Ran {
 
     /// The JSON on standard output.
     pub fn json(&self) -> serde_json::Value {
-        serde_json::from_str(&self.stdout).unwrap_or_else(|e| panic!("{e}: {}", self.told()))
+        serde_json::from_str(&self.stdout).unwrap_or_else(|e| panic!("{e}: {}", self.rendered()))
     }
 }
 

@@ -56,12 +56,14 @@ impl CodeMatch {
     /// When the code doesn't parse as that language under any wrapper.
     pub fn pattern(&self, language: &'static Language) -> Result<&Pattern, &PatternError> {
         self.compiled[language.index()]
+            // Compiled once and for all threads, at the first file of the language.
             .get_or_init(|| Pattern::compile(&self.code, &self.holes, self.statement, language))
             .as_ref()
     }
 
-    /// Lists of words, of each of which one stands in whatever the pattern matches in a language.
+    /// Lists of words, of each of which one is in whatever the pattern matches in a language.
     pub(crate) fn words(&self, pattern: &Pattern) -> Vec<Vec<Word>> {
+        // Each word of the pattern's own code is certain; of a condition on a hole one of several is.
         let own = pattern.words.iter().map(|(word, whole)| vec![Word::new(word, *whole)]);
         own.chain(text_words(&self.holes)).collect()
     }
@@ -88,6 +90,7 @@ impl Matcher for CodeMatch {
         let words = self.words(pattern);
         let mut kinds: Vec<u16> =
             pattern.readings.iter().filter_map(|reading| reading.first().and_then(PatternNode::kind)).collect();
+        // Readings of the same code often begin with the same kind.
         kinds.dedup();
         // A run of siblings may have its words in others than the first.
         let marked = pattern.readings.iter().all(|reading| reading.len() == 1) && !words.is_empty();
@@ -100,7 +103,9 @@ impl NodeFinder for CodeMatch {
         let Ok(pattern) = self.pattern(file.language) else { return Ok(()) };
         let ParsedFile { source, language, imports, steps, .. } = file;
         let matching = Matching { source, language, holes: &self.holes, given: &[], imports, probe: None, steps };
+        // Of several readings of the code the first that matches counts.
         if let Some((bound, range)) = matching.at(pattern, node) {
+            // A hole in a part of the pattern that may be missing takes nothing.
             let taken = self.holes.iter().zip(&bound);
             let captures = taken.filter_map(|(hole, range)| Some((hole.name.as_str(), range.clone()?))).collect();
             found(node, Match { range, captures, varying: varying(&self.holes, &bound), figure: None });
@@ -127,9 +132,11 @@ pub(in crate::rule) fn read_code(
     let holes = read_holes(table, p);
     let statement = table.flag("statement", p).unwrap_or(false);
     let plain: Vec<String> = table.strings("plain", p).unwrap_or_default().into_iter().map(|s| s.value).collect();
+    // SQL's keywords are written in capitals.
     let is_keyword = |name: &str| languages.unwrap_or_default().iter().any(|l| l.is_keyword(name));
     let is_declared =
         |name: &str| is_keyword(name) || plain.iter().any(|p| p == name) || holes.iter().any(|h| h.name == name);
+    // A misspelt hole would be taken as a name that no code has, and the rule would never find anything.
     if let Some((at, name)) = names_in_capitals(&code.value).find(|(_, name)| !is_declared(name)) {
         let hint =
             format!("declare it as holes.{name} = {{}}, or say plain = [\"{name}\"] when the code has that name");

@@ -1,5 +1,15 @@
 //! `commented_code`: comments that are really code. A run of comment lines is stripped of its markers and parsed as the
 //! language.
+//!
+//! The question is put to the parser, because words and signs alone can't tell `return early` the advice from `return
+//! early` the statement. But a parser accepts a lot: any word is an expression, any word with a colon a label, and two
+//! words in a row a declaration in C. So text counts as code only when it parses without an error and holds a statement
+//! that prose never looks like, and each language lists the kinds of those (`code_signs`).
+//!
+//! Cheap looks come first, in the order of what they cost: signs in the line, words in a row, brackets in balance, ends
+//! of statements. Few comments are left for the parser then.
+//!
+//! What words beside it explain is left alone even when it is code: an example in a comment is there on purpose.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -32,6 +42,7 @@ const ARROWS: [char; 4] = ['-', '=', '>', '→'];
 /// A comment line: its bytes in the source, and its text without the marker.
 type Line = (Range<usize>, String);
 
+/// The only one there is: it has nothing to be set.
 #[derive(Debug)]
 struct CommentedCode;
 
@@ -61,6 +72,7 @@ fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'static Langu
     with_parser(language, |parser| Ok(judged(source, comments, language, parser))).unwrap_or_default()
 }
 
+/// Gathers comments into runs, line comments below each other or one block comment, and judges each run.
 fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, parser: &mut Parser) -> Vec<Range<usize>> {
     let mut found = Vec::new();
     let mut run: Vec<Line> = Vec::new();
@@ -69,6 +81,7 @@ fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, par
         let Some(text) = source.get(comment.byte_range()).map(String::from_utf8_lossy) else { continue };
         let line = language.line_markers.iter().find(|m| text.starts_with(**m));
         let doc = language.doc_markers.iter().any(|m| text.starts_with(*m));
+        // One comment went on in the next line when both begin in the same column.
         let joins = last.is_some_and(|l| {
             l.start_position().row + 1 == comment.start_position().row
                 && l.start_position().column == comment.start_position().column
@@ -87,9 +100,10 @@ fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, par
                 run.push((comment.byte_range(), text[marker.len()..].trim_end().to_owned()));
                 last = Some(*comment);
             }
-            // What stands beside code on its line is about that code.
+            // What is beside code on its line is about that code.
             None if !alone_on_line(source, comment.start_byte()) && !text.contains('\n') => {}
             None => {
+                // The stars at the beginning of each line belong to the comment's form.
                 let inner = text
                     .trim_start_matches("/*")
                     .trim_end_matches("*/")
@@ -98,6 +112,7 @@ fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, par
                     .collect::<Vec<_>>()
                     .join("\n");
                 run.push((comment.byte_range(), inner));
+                // A comment with another beside it that speaks of it is an example.
                 if !is_explained(at, comments, source, language) {
                     judge(&mut run, source, parser, language, &mut found);
                 }
@@ -119,11 +134,12 @@ fn is_explained(at: usize, comments: &[Node<'_>], source: &[u8], language: &Lang
         !is_doc && source.get(between).is_some_and(|bytes| bytes.iter().all(u8::is_ascii_whitespace))
     };
     let before = at.checked_sub(1).and_then(|before| comments.get(before)).filter(|other| explains(other));
-    let behind = comments.get(at + 1).filter(|other| explains(other));
+    let after = comments.get(at + 1).filter(|other| explains(other));
     before.is_some_and(|other| other.end_position().row + 1 == own.start_position().row)
-        || behind.is_some_and(|other| other.start_position().row == own.end_position().row)
+        || after.is_some_and(|other| other.start_position().row == own.end_position().row)
 }
 
+/// Whether there is only white space before an offset on its line.
 fn alone_on_line(source: &[u8], offset: usize) -> bool {
     source[..offset].iter().rev().take_while(|b| **b != b'\n').all(u8::is_ascii_whitespace)
 }
@@ -141,6 +157,7 @@ fn judge(
     if lines.is_empty() || count > LONGEST_RUN || size > LARGEST_RUN {
         return;
     }
+    // The least indentation of the lines that aren't blank; a tab counts as four.
     let indent = |lines: &[Line]| {
         let width = |line: &str| {
             let white = line.chars().take_while(|c| c.is_whitespace());
@@ -150,12 +167,13 @@ fn judge(
     };
     let whole = indent(&lines);
     let mut next: usize = 0;
+    // Prose parts a run: what is between may be code by itself.
     for part in lines.split(|(_, text)| !could_be_code(text, language)) {
         // Lines without text part a comment's words from what they are about, and no more.
         let start = next;
         let before = lines[..start].iter().rev().map(|line| line.1.trim()).find(|text| !text.is_empty());
         next += part.len() + 1;
-        let behind = lines.get(next - 1).map(|line| line.1.trim());
+        let after = lines.get(next - 1).map(|line| line.1.trim());
         // A line that words before it lead up to says what they mean.
         let led_up = part.len() == 1 && part.len() < lines.len() && before.is_some_and(|text| !text.is_empty());
         // Code that stands further in than the words around it is an example, and what words right before it or an arrow
@@ -165,17 +183,19 @@ fn judge(
         // So does a line with words of its own after it.
         let noted = part.len() == 1 && part.first().is_some_and(|(_, text)| has_note(text, language));
         let formula = lines.len() == 1 && part.first().is_some_and(|line| is_formula(line, source));
-        let explained = led_up || noted || formula || before.is_some_and(words) || behind.is_some_and(shown);
+        let explained = led_up || noted || formula || before.is_some_and(words) || after.is_some_and(shown);
         if part.is_empty() || explained || part.len() < lines.len() && indent(part) >= whole + 2 {
             continue;
         }
+        // All of it at once: a loop's head alone doesn't parse.
         if is_code(part, parser, language) {
             found.push(part[0].0.start..part[part.len() - 1].0.end);
             continue;
         }
+        // Then line by line, and lines that follow each other make one finding.
         let mut from: Option<Range<usize>> = None;
         for line in part {
-            // Words that end in a colon lead up to what stands below them.
+            // Words that end in a colon lead up to what is below them.
             if from.is_none() && line.1.trim_end().ends_with(':') && line.1.split_whitespace().count() > 1 {
                 break;
             }
@@ -202,7 +222,7 @@ fn has_note(text: &str, language: &Language) -> bool {
 /// Whether a comment says how the value is made that the line below it gives to the same name.
 fn is_formula((range, text): &Line, source: &[u8]) -> bool {
     let in_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
-    // What stands before the first `=`; the last word of it is the name, after its type and such.
+    // What is before the first `=`; the last word of it is the name, after its type and such.
     let given = |code: &[u8]| -> Option<Vec<u8>> {
         let (head, _) = code.split_at(code.iter().position(|b| matches!(b, b'=' | b'\n'))?);
         let head = head.trim_ascii_end();
@@ -216,6 +236,7 @@ fn is_formula((range, text): &Line, source: &[u8]) -> bool {
 fn could_be_code(text: &str, language: &Language) -> bool {
     let text = text.trim();
     let first = text.split(|c: char| !c.is_alphanumeric() && c != '_').next().unwrap_or_default();
+    // A line that begins with a keyword and ends as statements do may have no sign at all.
     let word = language.tables().keywords().contains(first);
     // `Note: this = that` is a label and what it says.
     let label = text.split_once(": ").is_some_and(|(label, _)| !word && label.chars().all(char::is_alphanumeric));
@@ -227,7 +248,7 @@ fn could_be_code(text: &str, language: &Language) -> bool {
             || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
 }
 
-/// Whether more names stand side by side in a line than code of the language ever has: that is prose. What stands in
+/// Whether more names stand side by side in a line than code of the language ever has: that is prose. What is in
 /// quotes, and a comment after code, may well be prose. Neither an apostrophe nor a hyphen ends a word.
 fn reads_as_prose(text: &str, language: &Language) -> bool {
     // Markup holds prose.
@@ -242,7 +263,7 @@ fn reads_as_prose(text: &str, language: &Language) -> bool {
     })
 }
 
-/// Whether more words than this stand in a row.
+/// Whether more words than this are in a row.
 fn has_words_in_a_row(line: &str, most: usize, language: &Language) -> bool {
     let keywords = language.tables().keywords();
     let mut run = 0;
@@ -251,12 +272,14 @@ fn has_words_in_a_row(line: &str, most: usize, language: &Language) -> bool {
         let word = opened.trim_end_matches([',', '.', ';', ':', '!', '?', ')', ']']);
         let in_word = |b: u8| b.is_ascii_alphabetic() || matches!(b, b'\'' | b'-');
         let plain = word.starts_with(|c: char| c.is_ascii_alphabetic()) && word.bytes().all(in_word);
+        // Keywords stand beside names in code, so they begin a new count.
         if !plain || keywords.contains(word) {
             run = 0;
             return false;
         }
         run = if opened.len() < part.len() { 1 } else { run + 1 };
         let over = run > most;
+        // Punctuation after a word ends the row.
         if word.len() < opened.len() {
             run = 0;
         }
@@ -264,7 +287,7 @@ fn has_words_in_a_row(line: &str, most: usize, language: &Language) -> bool {
     })
 }
 
-/// A line without what stands in quotes and without a comment at its end. A quotation mark between letters is an
+/// A line without what is in quotes and without a comment at its end. A quotation mark between letters is an
 /// apostrophe, and one that nothing closes is taken as it is.
 fn without_strings(line: &str, language: &Language) -> String {
     let mut out = String::with_capacity(line.len());
@@ -288,6 +311,7 @@ fn is_unbalanced(text: &str) -> bool {
     !text.contains(['"', '\'', '`', '/', '\\', '#']) && (lacks('(', ')') || lacks('[', ']') || lacks('{', '}'))
 }
 
+/// Whether lines parse as statements of the language, at least one of which prose never looks like.
 fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> bool {
     // Common indentation goes, the rest counts (Python).
     let text: Vec<&str> = lines.iter().flat_map(|(_, l)| l.lines()).filter(|l| !l.trim().is_empty()).collect();
@@ -300,6 +324,7 @@ fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> 
         ["const ", "let ", "var "].iter().any(|word| line.trim_start().starts_with(word)) && line.contains(" = ")
     };
     let is_unended = text.len() > 1 && text.iter().any(declares);
+    // Parsing is dear, and most comments fail here.
     if body.trim().is_empty()
         || is_unbalanced(&body)
         || !ends.is_empty() && !is_unended && !body.lines().any(|line| is_ended(&without_strings(line, language)))
@@ -308,6 +333,7 @@ fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> 
     }
     language.wrappers.iter().take(4).any(|(before, after)| {
         let wrapped = format!("{before}{body}\n{after}");
+        // The wrappers make a file of what may be a statement, a member or an expression.
         let Some(tree) = parser.parse(&wrapped, None) else { return false };
         let root = tree.root_node();
         !root.has_error() && has_sign(root, before.len()..before.len() + body.len(), language, wrapped.as_bytes())

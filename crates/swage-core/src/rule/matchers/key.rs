@@ -3,6 +3,13 @@
 //!
 //! A language's table says which nodes have a key and are therefore a step of the path of what is inside of them. One
 //! walk gives all paths of a file; lists are passed through.
+//!
+//! Data could be matched with tree queries as code is. But `services.*.image` in YAML is a tower of nodes of many kinds, another one in JSON and in TOML, and none that a person would write down. So each language's table says what a key is,
+//! and all paths are listed once for all rules of a file. What is lost is order: that one key comes before another can't
+//! be asked.
+//!
+//! Paths are compared from the front, with one `**` at most. Two of them would need a search that grows with the product
+//! of the depths.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -57,36 +64,40 @@ enum Step {
     Any,
 }
 
-/// The keys of a path, and whether each stands between quotes: so may one that has dots in it.
+/// The keys of a path, and whether each is between quotes: so may one that has dots in it.
 fn parts(path: &str) -> Vec<(&str, bool)> {
     let mut parts = Vec::new();
     let mut rest = path;
     loop {
-        let (part, quoted, behind) = match rest.strip_prefix('"').and_then(|inner| inner.split_once('"')) {
-            Some((key, behind)) if behind.is_empty() || behind.starts_with('.') => (key, true, behind),
+        // A quotation mark that is never closed, or after which the key goes on, is part of a key.
+        let (part, quoted, after) = match rest.strip_prefix('"').and_then(|inner| inner.split_once('"')) {
+            Some((key, after)) if after.is_empty() || after.starts_with('.') => (key, true, after),
             _ => {
                 let end = rest.find('.').unwrap_or(rest.len());
                 (&rest[..end], false, &rest[end..])
             }
         };
         parts.push((part, quoted));
-        match behind.strip_prefix('.') {
+        match after.strip_prefix('.') {
             Some(more) => rest = more,
             None => return parts,
         }
     }
 }
 
+/// Reads a path and its holes, each of which must be of use.
 fn read(
     table: &mut Table<'_, '_>,
     languages: &mut Languages,
     _: &str,
     p: &mut Problems<'_>,
 ) -> Option<Arc<dyn Matcher>> {
+    // Languages without keys would silently match nothing.
     let refusal = |language: &Language| format!("there are no keys in {}", language.name);
     limit_languages(languages, |language| language.has_keys(), refusal, table.at, p);
     let path = table.required_string("key", "a key match", p)?;
     let holes = read_holes(table, p);
+    // Keys are never imported.
     if let Some(hole) = holes.iter().find(|hole| hole.stands_for.is_some()) {
         let hint = "say with `text` what it must be".to_owned();
         p.at(
@@ -95,7 +106,9 @@ fn read(
             Some(hint),
         );
     }
+    // A value is named only when something is asked of it.
     let value = table.string("value", p);
+    // Holes are declared by name; a step that isn't one is a key.
     let index = |name: &str| holes.iter().position(|h| h.name == name);
     let value = match value {
         None => None,
@@ -108,6 +121,7 @@ fn read(
             found
         }
     };
+    // Between quotes a name is always a key, even one that is also a hole's.
     let steps: Vec<Step> = parts(&path.value)
         .into_iter()
         .map(|(step, quoted)| match (step, index(step)) {
@@ -117,6 +131,7 @@ fn read(
             (key, None) => Step::Key(key.to_owned()),
         })
         .collect();
+    // With one `**` the rest of the path is at a known distance from its end; with two it would have to be searched.
     let several = steps.iter().filter(|s| **s == Step::Any).count() > 1;
     let empty = steps.iter().any(|s| matches!(s, Step::Key(key) if key.is_empty()));
     if empty || several || steps.last() == Some(&Step::Any) {
@@ -125,9 +140,11 @@ fn read(
         p.at(path.at, format!("`{}` is no path of keys", path.value), Some(hint));
         return None;
     }
+    // A hole that nothing fills would make every message with it say nothing.
     if let Some(idle) = holes.iter().enumerate().find(|(i, _)| value != Some(*i) && !steps.contains(&Step::Hole(*i))) {
         p.at(path.at, format!("the hole `{}` is neither in the path nor the `value`", idle.1.name), None);
     }
+    // A key or a value is one thing, and no node of a class.
     if let Some(hole) = holes.iter().find(|h| h.many || h.node.is_some()) {
         p.at(
             path.at,
@@ -148,9 +165,11 @@ impl Matcher for KeyMatch {
     }
 
     fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
+        // A rule for all languages looks at those that have keys.
         if !language.is_some_and(Language::has_keys) {
             return Ok(None);
         }
+        // Keys of one letter are in every file.
         let literal = |step: &Step| match step {
             Step::Key(text) if text.len() > 1 => Some(vec![Word::new(text.as_bytes(), false)]),
             Step::Key(_) | Step::Hole(_) | Step::Any => None,
@@ -163,6 +182,7 @@ impl Matcher for KeyMatch {
 impl FileFinder for KeyMatch {
     fn find<'t>(&self, file: &ParsedFile<'t>, _: &Gathered<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
         let paths = file.paths.get_or_init(|| Paths::of(file.source, file.language, file.tree));
+        // One for all paths: a file may have a hundred thousand of them.
         let mut taken = vec![None; self.holes.len()];
         paths.each(|path, value| {
             taken.fill(None);
@@ -192,12 +212,14 @@ impl KeyMatch {
         if !self.fits(source, &self.steps, path, taken) {
             return None;
         }
+        // Without a value in the match the key is the finding's place.
         match self.value {
             None => path.last().cloned(),
             Some(hole) => value.filter(|value| self.take(source, hole, value, taken)).cloned(),
         }
     }
 
+    /// Whether the wanted steps take the path to its end; the ranges are the path's keys.
     fn fits(&self, source: &[u8], wanted: &[Step], path: &[Range<usize>], taken: &mut Taken) -> bool {
         match (wanted.split_first(), path.split_first()) {
             (None, None) => true,
@@ -215,6 +237,7 @@ impl KeyMatch {
         }
     }
 
+    /// Gives a hole a text, when that fits its condition and what it took before.
     fn take(&self, source: &[u8], hole: usize, range: &Range<usize>, taken: &mut Taken) -> bool {
         let text = &source[range.clone()];
         let fits = self.holes[hole].text.as_ref().is_none_or(|regex| regex.is_match(text))
@@ -240,21 +263,26 @@ impl Paths {
         let mut all = Self::default();
         // Nodes that are yet to be looked at, each with the key around it.
         let mut open = vec![(tree.root_node(), None)];
+        // A list of its own instead of recursion: data may nest as deep as a file is long.
         while let Some((node, mut last)) = open.pop() {
+            // Most nodes have no key: they only lead to others that may.
             let keyed = language.keyed.iter().find(|k| k.node == node.kind());
             let key = keyed.and_then(|keyed| key_of(node, keyed));
             if let Some(key) = key {
+                // `a.b = 1` in TOML is the key `b` in the key `a`.
                 for range in parts_of_key(source, key) {
                     all.keys.push((range, last));
                     last = Some(all.keys.len() - 1);
                 }
             }
             if let (Some(key), Some(own)) = (key, last) {
+                // Grammars without such a field put the value last.
                 let value = node.child_by_field_name("value").or_else(|| {
                     let last = node.named_child(node.named_child_count().checked_sub(1)? as u32)?;
                     (last != key).then_some(last)
                 });
                 match value.map(heart) {
+                    // Each element of a list is a value at the same path.
                     Some(list) if is_list(list) && list.named_child_count() > 0 => {
                         let elements = Children::named(list).map(heart).filter(|element| !is_list(*element));
                         all.places.extend(elements.map(|element| (own, Some(plain(source, element)))));
@@ -279,12 +307,14 @@ impl Paths {
                 path.push(range.clone());
                 at = *around;
             }
+            // Keys were met from the innermost outwards.
             path.reverse();
             visit(&path, value.as_ref());
         }
     }
 }
 
+/// The node that is the key: a field, a child of a kind, or the first child.
 fn key_of<'t>(node: Node<'t>, keyed: &Keyed) -> Option<Node<'t>> {
     let by_kind = || Children::named(node).find(|child| child.kind() == keyed.key);
     node.child_by_field_name(keyed.key)
@@ -307,6 +337,7 @@ fn parts_of_key(source: &[u8], key: Node<'_>) -> Vec<Range<usize>> {
     parts
 }
 
+/// Whether a node is a list, in the grammars of data.
 fn is_list(node: Node<'_>) -> bool {
     matches!(node.kind(), "array" | "flow_sequence" | "block_sequence")
 }
@@ -325,6 +356,7 @@ fn heart(mut node: Node<'_>) -> Node<'_> {
 fn plain(source: &[u8], node: Node<'_>) -> Range<usize> {
     let range = node.byte_range();
     let text = &source[range.clone()];
+    // YAML's scalars may have no quotes.
     let quoted = matches!(text.first(), Some(b'"' | b'\''));
     match contents(text).filter(|inside| quoted && inside.start <= 3) {
         Some(inside) => range.start + inside.start..range.start + inside.end,

@@ -64,6 +64,7 @@ impl Measure {
     }
 }
 
+/// Reads a figure and its limit.
 fn read(table: &mut Table<'_, '_>, _: &mut Languages, _: &str, p: &mut Problems<'_>) -> Option<Arc<dyn Matcher>> {
     let measure = table.required_string("measure", "a measure match", p)?;
     let measure = one_of(&measure, "measure", Measure::ALL, p);
@@ -72,6 +73,7 @@ fn read(table: &mut Table<'_, '_>, _: &mut Languages, _: &str, p: &mut Problems<
     if !table.has("over") {
         p.at(table.at, "a measure match needs `over`", Some("give the most that is allowed".into()));
     }
+    // Classes have no parameters, and loops in them belong to their methods.
     if of == Some(Class::Class) && measure.is_some_and(|m| m != Measure::Lines) {
         let hint = "leave `of` out, so that functions are measured".to_owned();
         p.at(table.at, "only `lines` can be measured of a class", Some(hint));
@@ -97,7 +99,9 @@ impl Matcher for MeasureMatch {
     fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
         let Some(language) = language else { return Ok(None) };
         let tables = language.tables();
+        // All kinds that the language counts as such definitions.
         let kinds = (0..tables.grammar.node_kind_count() as u16).filter(|kind| tables.is(*kind, self.of)).collect();
+        // Functions begin with an opener in languages that have some, so the walk may keep to those.
         let marked = !language.openers.is_empty() && self.of == Class::Function;
         let plan = if self.measure.is_counted() {
             Plan::Functions { kinds, marked, finder: self }
@@ -111,6 +115,7 @@ impl Matcher for MeasureMatch {
 impl NodeFinder for MeasureMatch {
     fn at<'t>(&self, file: &ParsedFile<'t>, node: Node<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
         let value = match self.measure {
+            // Counting stops once it is over the limit.
             Measure::Parameters => file.language.parameter_count(node, file.source, self.over).map(u64::from),
             // Annotations and comments aside, which only take from it.
             Measure::Lines if row_count(node) > self.over => Some(line_count(node)),
@@ -140,12 +145,14 @@ impl MeasureMatch {
         if value <= self.over {
             return None;
         }
+        // A function without a name is shown by its head.
         let first_line = || {
             let text = file.text(node);
             node.start_byte()..node.start_byte() + memchr::memchr(b'\n', text).unwrap_or(text.len())
         };
         let range = node.child_by_field_name("name").map_or_else(first_line, |name| name.byte_range());
         let name = file.language.definition_name_range(node, file.source).map(|name| ("name", name));
+        // The figure decides whether an old finding got worse.
         let figure = Some(Figure { value, limit: self.over });
         Some(Match { captures: name.into_iter().collect(), figure, ..Match::plain(range) })
     }
@@ -154,6 +161,7 @@ impl MeasureMatch {
 /// Whether a function is packed into lines that nobody reads, so that how it branches says nothing to anybody.
 fn is_packed(function: Node<'_>) -> bool {
     const LONG_LINE: u64 = 200;
+    // Comments after the last statement don't count as length.
     let bytes = last_part(function).end_byte() - function.start_byte();
     bytes as u64 > LONG_LINE * line_count(function)
 }
@@ -187,7 +195,7 @@ fn last_part(node: Node<'_>) -> Node<'_> {
     last
 }
 
-/// The row (0-based) in which a node ends, without the comments and empty lines behind what is in it.
+/// The row (0-based) in which a node ends, without the comments and empty lines after what is in it.
 fn last_row(node: Node<'_>) -> usize {
     let last = last_part(node);
     if last.end_position().column == 0 && last.end_position().row > last.start_position().row {
@@ -213,7 +221,7 @@ pub struct Frame<'t> {
 #[derive(Debug, Default)]
 pub(crate) struct Counting<'t> {
     frames: Vec<Frame<'t>>,
-    /// The open nodes that matter: how deep each stands in the tree, and whether it is a function.
+    /// The open nodes that matter: how deep each is in the tree, and whether it is a function.
     open: Vec<(u32, bool)>,
 }
 
@@ -223,6 +231,7 @@ impl<'t> Counting<'t> {
         if tables.is(kind, Class::Function) {
             self.frames.push(Frame { node, branches: 0, depth: 0, deepest: 0 });
             self.open.push((depth, true));
+        // Loops outside of all functions are nobody's.
         } else if let Some(frame) = self.frames.last_mut()
             && let Some(deeper) = tables.branches(node, parent)
         {

@@ -123,7 +123,7 @@ pub enum Extent {
 pub struct Compiled {
     /// What scanning does.
     pub plan: Plan,
-    /// Lists of words, of each of which one stands in every match.
+    /// Lists of words, of each of which one is in every match.
     pub(crate) words: Vec<Vec<Word>>,
 }
 

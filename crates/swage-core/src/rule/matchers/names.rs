@@ -1,4 +1,8 @@
 //! `names`: names that are at odds with their definitions, or in one of their roles.
+//!
+//! Names are judged by scopes where the language's scopes are known (`names = "undefined"` and its kin), and by the role
+//! of their node everywhere else. The first takes a file that parses whole: in one that doesn't, a definition may be in
+//! what was skipped.
 
 use std::sync::Arc;
 
@@ -72,6 +76,7 @@ impl Names {
     }
 }
 
+/// Reads which names are looked for; languages that don't know them are refused.
 fn read(
     table: &mut Table<'_, '_>,
     languages: &mut Languages,
@@ -82,6 +87,7 @@ fn read(
     let globals = table.strings("globals", p).unwrap_or_default().into_iter().map(|g| g.value).collect();
     let name = table.string("name", p).and_then(|name| regex(&name, p));
     let word = word?;
+    // The word is needed for the refusal below, so its own mistake comes first.
     let which = one_of(&word, "kind of names", Names::ALL, p)?;
     let refusal = |language: &Language| format!("`names = \"{}\"` isn't supported for {}", word.value, language.name);
     limit_languages(languages, |language| which.are_known_in(language), refusal, table.at, p);
@@ -99,6 +105,7 @@ impl Matcher for NameMatch {
 
     fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
         let gather = match self.which {
+            // Scopes are analysed on the one walk; roles are looked up afterwards.
             Names::Faulty(_) => Gather::Scopes,
             Names::Defined | Names::Used => Gather::Nothing,
         };
@@ -108,6 +115,7 @@ impl Matcher for NameMatch {
 
 impl FileFinder for NameMatch {
     fn find<'t>(&self, file: &ParsedFile<'t>, gathered: &Gathered<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
+        // The rule's own globals and those of the configuration.
         let is_global = |name: &str| self.globals.iter().any(|global| global == name) || (file.is_global)(name);
         let nodes: Vec<Node<'t>> = match self.which {
             Names::Defined => in_role(file.tree, file.language, Role::Defines),
@@ -117,6 +125,7 @@ impl FileFinder for NameMatch {
             }
         };
         for node in nodes {
+            // The name is asked last: scopes give few nodes.
             if self.name.as_ref().is_none_or(|regex| regex.is_match(file.text(node))) {
                 let range = node.byte_range();
                 found(node, Match { captures: vec![("name", range.clone())], ..Match::plain(range) });

@@ -93,6 +93,8 @@ pub struct Gathered<'t> {
 
 /// Searches text.
 pub trait LineFinder: Debug + Send + Sync {
+    /// The expression that it searches for, with `^` and `$` at ends of lines.
+    fn expression(&self) -> &str;
     /// The byte ranges of the matches, in order; none is empty.
     fn find(&self, source: &[u8]) -> Vec<Range<usize>>;
     /// The parts of a file in which matches count; everywhere when empty.

@@ -20,6 +20,7 @@ pub(super) const READER: Reader = Reader {
     },
 };
 
+/// The words for faults.
 const FAULTS: [(&str, SuppressionFault); 2] =
     [("unused", SuppressionFault::Unused), ("unreasoned", SuppressionFault::Unreasoned)];
 
@@ -32,10 +33,12 @@ pub enum SuppressionFault {
     Unused,
 }
 
+/// Comments with one fault.
 #[derive(Debug)]
 struct SuppressionMatch(SuppressionFault);
 
 impl Matcher for SuppressionMatch {
+    /// What they cover shows only after all findings are known, so nothing can be joined on them.
     fn captures(&self) -> Vec<&str> {
         Vec::new()
     }
@@ -44,6 +47,7 @@ impl Matcher for SuppressionMatch {
         vec!["name", "hint"]
     }
 
+    /// A part of a file doesn't show what a comment in it covers.
     fn extent(&self) -> Extent {
         Extent::Review
     }

@@ -20,6 +20,7 @@ pub(super) const READER: Reader = Reader {
     },
 };
 
+/// The words for faults.
 const FAULTS: [(&str, SyntaxFault); 2] =
     [("broken", SyntaxFault::Broken), ("hides-security", SyntaxFault::HidesSecurity)];
 
@@ -46,6 +47,7 @@ impl Matcher for SyntaxMatch {
         vec!["value"]
     }
 
+    /// It takes both sides of a change.
     fn extent(&self) -> Extent {
         Extent::Review
     }

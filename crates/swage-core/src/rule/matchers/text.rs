@@ -1,4 +1,9 @@
 //! `text`: a regular expression on lines.
+//!
+//! Expressions run over the whole file at once and not line by line: starting a search costs more than most lines take, and `^` and `$` mean ends of lines all the same. A match may go across lines where the
+//! expression says so.
+//!
+//! Groups, entropy and check digits are looked at only for matches, which are few.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -25,7 +30,9 @@ pub(super) const READER: Reader = Reader {
     read,
 };
 
+/// The words for zones.
 const ZONES: [(&str, Zone); 3] = [("code", Zone::Code), ("comment", Zone::Comment), ("string", Zone::String)];
+/// The words for forms.
 const FORMS: [(&str, Form); 3] = [("luhn", Form::Luhn), ("mod97", Form::Mod97), ("jwt", Form::Jwt)];
 
 /// A regular expression on lines.
@@ -52,8 +59,11 @@ pub(super) enum Form {
     Jwt,
 }
 
+/// Reads an expression and what its matches must be.
 fn read(table: &mut Table<'_, '_>, _: &mut Languages, _: &str, p: &mut Problems<'_>) -> Option<Arc<dyn Matcher>> {
     let text = table.required_string("text", "a text match", p)?;
+    // `^` and `$` are ends of lines, with a CR or without; the size is bounded, as a repeated repetition could take all
+    // memory.
     let regex = match RegexBuilder::new(&text.value).multi_line(true).crlf(true).size_limit(4 << 20).build() {
         Ok(regex) => regex,
         Err(error) => {
@@ -61,6 +71,7 @@ fn read(table: &mut Table<'_, '_>, _: &mut Languages, _: &str, p: &mut Problems<
             return None;
         }
     };
+    // Every place of every line would be a match.
     if regex.is_match(b"") {
         let hint = "make at least one part of it obligatory".to_owned();
         p.at(text.at, "the expression matches the empty text and so every line", Some(hint));
@@ -87,12 +98,17 @@ impl Matcher for TextMatch {
         if language.is_none() && !self.zones.is_empty() {
             return Ok(None);
         }
+        // The words of an expression are what lets it skip most files.
         let words = regex_words(self.regex.as_str()).into_iter().collect();
         Ok(Some(Compiled { plan: Plan::Lines(self), words }))
     }
 }
 
 impl LineFinder for TextMatch {
+    fn expression(&self) -> &str {
+        self.regex.as_str()
+    }
+
     fn find(&self, source: &[u8]) -> Vec<Range<usize>> {
         self.regex.find_iter(source).filter(|found| !found.is_empty()).map(|found| found.range()).collect()
     }
@@ -104,6 +120,7 @@ impl LineFinder for TextMatch {
     /// The place is the group `here`, or all of the match.
     fn at(&self, source: &[u8], range: &Range<usize>) -> Option<Match<'_>> {
         let mut captures = Vec::new();
+        // Groups cost a second search, so only expressions that have some are searched again.
         if self.regex.captures_len() > 1
             && let Some(found) = self.regex.captures_at(source, range.start)
         {

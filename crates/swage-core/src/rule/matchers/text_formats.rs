@@ -28,6 +28,7 @@ fn luhn(text: &[u8]) -> bool {
         (_, double) if double > 9 => double - 9,
         (_, double) => double,
     });
+    // Shorter numbers pass by chance, and a row of one digit is a placeholder.
     digits.len() >= 12 && digits.iter().any(|d| *d != digits[0]) && weighed.sum::<u32>() % 10 == 0
 }
 
@@ -35,6 +36,7 @@ fn luhn(text: &[u8]) -> bool {
 /// when divided by 97.
 fn mod97(text: &[u8]) -> bool {
     let text: Vec<u8> = text.iter().copied().filter(|b| !b.is_ascii_whitespace()).collect();
+    // The shortest account number of any country has fifteen characters.
     if text.len() < 15 || !text.iter().all(u8::is_ascii_alphanumeric) {
         return false;
     }
@@ -53,9 +55,11 @@ fn jwt(text: &[u8]) -> bool {
     let Some(header) = header.and_then(|bytes| serde_json::from_slice::<serde_json::Value>(&bytes).ok()) else {
         return false;
     };
+    // Parts of a few characters are examples.
     header["alg"].is_string() && parts.filter(|part| part.len() > 8).count() == 2
 }
 
+/// Bytes of base64url without padding (RFC 4648, section 5); bits left over at the end are dropped.
 fn base64url(text: &[u8]) -> Option<Vec<u8>> {
     let mut out = Vec::new();
     let (mut bits, mut held) = (0u32, 0u32);

@@ -96,7 +96,7 @@ pub(super) const PARTS: &[&str] = &[
 
 pub(super) fn is_complete(node: Node<'_>, language: &Language) -> bool {
     let kind = node.kind();
-    // What stands between the brackets of an attribute, and a type that stands for a parameter.
+    // What is between the brackets of an attribute, and a type that stands for a parameter.
     let inner = kind == "attribute" && matches!(language.name, "rust" | "csharp" | "php")
         || kind == "parameter_declaration" && node.named_child_count() < 2;
     node.is_named()

@@ -141,7 +141,7 @@ fn values(host: &Host, me: &Person, number: u64, asked: &Asked) -> Result<Value,
     )
 }
 
-/// Whether a thread stands in a file of the newest revision.
+/// Whether a thread is in a file of the newest revision.
 fn is_in(thread: &Thread, path: &str, old_path: &str) -> bool {
     let here = thread.anchor.as_ref().filter(|_| thread.place == ThreadPlace::Here);
     here.is_some_and(|anchor| match anchor.side {

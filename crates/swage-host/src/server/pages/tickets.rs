@@ -72,7 +72,7 @@ mod tests {
     #[test]
     fn a_list_becomes_points() {
         let found = points("- [x] Boards\r\n* [ ] Times\n\nplain\n- [X]\n-");
-        let told: Vec<String> = found.iter().map(|p| format!("{} {}", p.done, p.text)).collect();
-        assert_eq!(told, ["true Boards", "false Times", "false plain"]);
+        let rendered: Vec<String> = found.iter().map(|p| format!("{} {}", p.done, p.text)).collect();
+        assert_eq!(rendered, ["true Boards", "false Times", "false plain"]);
     }
 }

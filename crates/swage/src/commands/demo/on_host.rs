@@ -180,8 +180,8 @@ impl Demo {
     fn rewrite(&self, edits: Edits<'_>, message: &str) -> Result<(), Failure> {
         for (file, from, to) in edits {
             let path = self.folder.join(file);
-            let text = std::fs::read_to_string(&path).map_err(|e| failed("mend its branch", &e))?;
-            std::fs::write(&path, text.replace(from, to)).map_err(|e| failed("mend its branch", &e))?;
+            let text = std::fs::read_to_string(&path).map_err(|e| failed("fix its branch", &e))?;
+            std::fs::write(&path, text.replace(from, to)).map_err(|e| failed("fix its branch", &e))?;
         }
         self.commit("harbour-dev", message)
     }

@@ -102,7 +102,7 @@ fn rewritten(rule: &Rule) -> Vec<Rule> {
             return None;
         }
         let names: Vec<&str> = fix.names().collect();
-        // Holes stand in braces there, and are names in a pattern.
+        // Holes are in braces there, and are names in a pattern.
         let pattern = names.iter().fold(text.clone(), |text, name| text.replace(&format!("{{{name}}}"), name));
         let languages = clause.languages.iter().map(|language| language.name);
         parsed(&pattern.replace("{ ", "{"), &names, &code.holes, languages)

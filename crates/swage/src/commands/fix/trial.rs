@@ -179,7 +179,7 @@ impl Trial<'_> {
         Ok(broken.or_else(|| self.left_by_program(&after, &files)).map_or(Ok(after), Err))
     }
 
-    /// Why the fixes of outside programs don't hold: the program still finds what they were to mend, or couldn't run any more.
+    /// Why the fixes of outside programs don't hold: the program still finds what they were to fix, or couldn't run any more.
     fn left_by_program(&self, after: &Review, fixed: &BTreeMap<usize, FixedFile>) -> Option<String> {
         let applied = |a: &&Attempt| {
             matches!(a.outcome, Outcome::Applied(_)) && self.reports.iter().any(|report| report.rule == a.hit.rule)

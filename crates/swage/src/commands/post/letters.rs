@@ -20,7 +20,7 @@ const BEHIND: usize = 2;
 /// What stands for lines that aren't quoted.
 const CUT: &str = "> [...]";
 
-/// A series of mails with the diff that each brings; that of a mail without one is empty.
+/// A series of mails with the diff of each; that of a mail without one is empty.
 pub struct Series<'a> {
     pub mails: &'a [Mail],
     pub diffs: &'a [Diff<'a>],
@@ -202,7 +202,7 @@ fn reply(mail: &Mail, text: String, writer: &Writer<'_>) -> Letter {
         in_reply_to: mail.id.clone(),
         references: mail.references.iter().chain(&mail.id).cloned().collect(),
         date: writer.date,
-        // Who wrote stands before what is quoted.
+        // Who wrote is before what is quoted.
         text: match text.find("\n> ") {
             Some(at) => format!("{}\n{}\n{}", &text[..at], printable(&format!("{who} wrote{when}:")), &text[at..]),
             None => text,

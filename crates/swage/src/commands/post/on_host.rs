@@ -16,7 +16,7 @@ use crate::hosting::{Fetched, Hosting, failed};
 use crate::output::print_text;
 use crate::source::{Offer, Place, proposal_sides};
 
-/// The name under which Swage's threads stand on a host.
+/// The name under which Swage's threads are on a host.
 const REPORTER: &str = "swage";
 
 pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
@@ -43,7 +43,7 @@ pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
     };
     let state = if verdict.result == Outcome::Pass { StatusState::Passed } else { StatusState::Failed };
     status.set(&head, state, format!("the findings: {}", verdict.result.word()))?;
-    print_text(&told(&posted, &hosting.page(number)))?;
+    print_text(&rendered(&posted, &hosting.page(number)))?;
     Ok(ExitCode::SUCCESS)
 }
 
@@ -87,7 +87,7 @@ fn posted(
     Ok((posted, verdict))
 }
 
-fn told(posted: &Posted, page: &str) -> String {
+fn rendered(posted: &Posted, page: &str) -> String {
     if posted.unchanged {
         return format!("Proposal {} has this report already; nothing was changed.\n{page}\n", posted.proposal);
     }

@@ -30,7 +30,7 @@ pub fn run(args: &LearnArgs) -> Result<ExitCode, Failure> {
     let pairs = pairs(args)?;
     let mut learned = learn(&pairs).map_err(|why| {
         Failure::wrong(why).hint(if args.commit.is_empty() {
-            "Give pairs of files: one with the code that the rule is to find, and the same one mended."
+            "Give pairs of files: one with the code that the rule is to find, and the same one fixed."
         } else {
             "--language picks the files of one language."
         })
@@ -133,7 +133,7 @@ struct Form<'a> {
     args: &'a LearnArgs,
     learned: &'a Learned,
     fix: Option<&'a LearnedFix>,
-    /// A filter, and the code after, of which it says what a match must not be or stand in.
+    /// A filter, and the code after, of which it says what a match must not be or are in.
     filter: Option<(&'a str, &'a LearnedFix)>,
 }
 
@@ -202,7 +202,7 @@ impl Form<'_> {
             None => {}
         }
         if let Some((filter, LearnedFix::Rewrite(text))) = self.filter {
-            // The holes of the fix stand in braces, those of a pattern don't. Filters share the pattern's holes, and what a run
+            // The holes of the fix are in braces, those of a pattern don't. Filters share the pattern's holes, and what a run
             // takes is longer after.
             let own = |name: &str, many: bool| if many { format!("{name}_AFTER") } else { name.to_owned() };
             let holes: Vec<(String, bool)> =

@@ -92,7 +92,7 @@ fn table(reports: &[RuleReport]) -> String {
         }
         let what = match edit {
             Adjustment::SkipPath(pattern) => format!("skip {pattern}"),
-            Adjustment::Note => "let it be a note".to_owned(),
+            Adjustment::Note => "make it a note".to_owned(),
             Adjustment::Off => "switch it off".to_owned(),
         };
         for (at, line) in wrap(&printable(&format!("{rule}: {why}: {what}?")), width().min(100) - 5).iter().enumerate()

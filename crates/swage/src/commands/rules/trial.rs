@@ -70,7 +70,7 @@ pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
     } else {
         _ = writeln!(out, "{}.", paint.warning(summary));
         match nearest {
-            Some((path, bytes, miss)) => out += &told(&path, &bytes, &miss),
+            Some((path, bytes, miss)) => out += &rendered(&path, &bytes, &miss),
             None if files > 0 => out += "Nothing in them is of the kind with which the pattern begins.\n",
             None => _ = writeln!(out, "Name files of the language, or folders that hold some."),
         }
@@ -110,7 +110,7 @@ fn language(args: &TryArgs, paths: &[PathBuf]) -> Result<&'static Language, Fail
 }
 
 /// The nearest miss, with its line and a mark under the place.
-fn told(path: &Path, bytes: &[u8], miss: &Miss) -> String {
+fn rendered(path: &Path, bytes: &[u8], miss: &Miss) -> String {
     let paint = Paint;
     let line = bytes.split(|b| *b == b'\n').nth(miss.span.start_line.index() as usize).unwrap_or_default();
     let line = String::from_utf8_lossy(line).into_owned();
@@ -136,7 +136,7 @@ fn told(path: &Path, bytes: &[u8], miss: &Miss) -> String {
     )
 }
 
-/// The match as it stands in a rule file, and the language, as TOML.
+/// The match as it is in a rule file, and the language, as TOML.
 fn matcher(args: &TryArgs, language: &Language) -> Result<String, Failure> {
     let mut holes: BTreeMap<&str, Vec<String>> = BTreeMap::new();
     for name in hole_names(&args.pattern, language) {
@@ -183,7 +183,7 @@ fn quoted(text: &str) -> String {
 fn compile(matcher: &str) -> Result<Rule, Failure> {
     let head = "[[rule]]\nid = \"tried\"\nseverity = \"note\"\ntitle = \"tried\"\nmessage = \"tried\"\n[rule.match]\n";
     let source = format!("{head}{matcher}");
-    let told = |list: Vec<swage_core::rule::Problem>| {
+    let rendered = |list: Vec<swage_core::rule::Problem>| {
         let first = list.first().map(|p| (p.message.clone(), p.hint.clone())).unwrap_or_default();
         // The pattern comes after `code = '`.
         let at = list.first().filter(|p| p.text.starts_with("code = ") && p.column > 8).map(|p| p.column - 8);
@@ -194,7 +194,7 @@ fn compile(matcher: &str) -> Result<Rule, Failure> {
             None => failure,
         }
     };
-    let rules = read_rules("the pattern", &source, FileRole::Rules).map_err(told)?.rules;
+    let rules = read_rules("the pattern", &source, FileRole::Rules).map_err(rendered)?.rules;
     rules.into_iter().next().map(|(rule, _)| rule).ok_or_else(|| Failure::wrong("the pattern can't be used"))
 }
 

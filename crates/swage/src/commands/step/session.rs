@@ -69,8 +69,8 @@ impl Session {
 
     /// Takes a new list. What was shown stays, if it is still there; else what came after it.
     pub fn replace(&mut self, keys: Vec<FindingKey>) {
-        let behind = self.keys[self.at.min(self.keys.len())..].iter();
-        let stays = behind.filter_map(|key| keys.iter().position(|new| new == key)).next();
+        let after = self.keys[self.at.min(self.keys.len())..].iter();
+        let stays = after.filter_map(|key| keys.iter().position(|new| new == key)).next();
         self.at = stays.unwrap_or(keys.len());
         self.keys = keys;
         self.scroll = 0;

@@ -77,7 +77,7 @@ struct Way {
     label_at: (i64, i64),
 }
 
-/// The way of an arrow between two boxes: out of the right side and into the left one, or along the side where they stand above
+/// The way of an arrow between two boxes: out of the right side and into the left one, or along the side where they are above
 /// each other.
 fn way(from: &MapNode, to: &MapNode) -> Way {
     let side = |node: &MapNode, right: bool| {

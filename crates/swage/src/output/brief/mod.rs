@@ -92,7 +92,7 @@ fn about(definition: &DefinitionChange) -> Vec<String> {
     match (&definition.old_name, &definition.old_path) {
         (Some(name), Some(path)) => pieces.push(format!("it was {name} in {path}")),
         (Some(name), None) => pieces.push(format!("it was {name}")),
-        (None, Some(path)) => pieces.push(format!("it stood in {path}")),
+        (None, Some(path)) => pieces.push(format!("it was in {path}")),
         (None, None) => {}
     }
     pieces

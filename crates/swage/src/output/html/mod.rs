@@ -56,7 +56,7 @@ pub fn format(document: &Document<'_>) -> Result<String, Failure> {
     let review = document.review;
     let mut findings: Vec<&Finding> = review.findings.iter().filter(|f| document.shows(f)).collect();
     findings.sort_by_key(|f| (f.severity, f.path().cloned(), f.span()));
-    // A finding stands at its line where that is shown, else in the list.
+    // A finding is at its line where that is shown, else in the list.
     let mut placed: HashMap<(&str, Side, u32), Vec<&Finding>> = HashMap::new();
     for f in &findings {
         if let (Some(anchor), Some(span)) = (&f.anchor, f.span()) {

@@ -1,4 +1,4 @@
-//! What stands below the findings: what was left out, what it comes to, the verdict, and what to do next.
+//! What is below the findings: what was left out, what it comes to, the verdict, and what to do next.
 
 use std::collections::BTreeMap;
 use std::fmt::Write;
@@ -14,7 +14,7 @@ use crate::output::{Document, Purpose};
 use crate::terminal::{count, printable, wrap};
 
 impl Page<'_> {
-    /// The findings that comments suppress: those that the change brought a comment for, or in a whole tree all of them.
+    /// The findings that comments suppress: those that the change added a comment for, or in a whole tree all of them.
     pub(super) fn suppressions(&self, document: &Document<'_>, out: &mut String) {
         let whole_tree = document.purpose == Purpose::Scan;
         let all = self.review.findings.iter().filter_map(|f| Some((f, f.suppressed()?)));
@@ -41,14 +41,14 @@ impl Page<'_> {
             Nature::Text => None,
         };
         let files: Vec<_> = self.review.left_alone().filter_map(|f| Some((f, word(f)?))).collect();
-        let told: Vec<String> = if files.len() <= MOST_NAMED {
+        let rendered: Vec<String> = if files.len() <= MOST_NAMED {
             files.iter().map(|(f, word)| format!("{} ({word})", printable(&f.new_path.text))).collect()
         } else {
             let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
             files.iter().for_each(|(_, word)| *counts.entry(word).or_default() += 1);
             counts.into_iter().map(|(word, n)| count(n, word)).collect()
         };
-        (!told.is_empty()).then(|| format!("Not looked at: {}", told.join(", ")))
+        (!rendered.is_empty()).then(|| format!("Not looked at: {}", rendered.join(", ")))
     }
 
     /// What wasn't examined or didn't run, and what else to know.
@@ -66,8 +66,8 @@ impl Page<'_> {
             }
             out.push('\n');
         }
-        if let Some(told) = self.left_alone() {
-            wrap(&told, self.width).iter().for_each(|line| _ = writeln!(out, "{line}"));
+        if let Some(rendered) = self.left_alone() {
+            wrap(&rendered, self.width).iter().for_each(|line| _ = writeln!(out, "{line}"));
             out.push('\n');
         }
         let broken: Vec<_> = self.review.files.iter().filter(|f| f.syntax_errors > 0).collect();
@@ -139,13 +139,13 @@ impl Page<'_> {
             self.paint.good(format!("+{added}")),
             self.paint.gone(format!("-{removed}"))
         );
-        let brought = by_severity(State::New);
+        let added = by_severity(State::New);
         let worse = self.review.findings.iter().filter(|f| f.is_worse()).count();
         let better = self.review.findings.iter().filter(|f| f.is_better()).count();
         let idle = self.review.idle_rules();
         let unlisted = self.review.all_unlisted();
-        _ = match (brought.is_empty(), idle) {
-            (false, _) => writeln!(out, "New: {brought}."),
+        _ = match (added.is_empty(), idle) {
+            (false, _) => writeln!(out, "New: {added}."),
             (true, 0) if unlisted > 0 => writeln!(out, "No new findings are listed."),
             (true, 0) => writeln!(out, "{}", self.paint.good("No new findings.")),
             (true, idle) => {

@@ -15,7 +15,7 @@ use unicode_width::UnicodeWidthStr;
 use super::{Document, Purpose};
 use crate::terminal::{Paint, count, fit, printable, width, wrap};
 
-/// With more findings than these, a table of the rules stands before them.
+/// With more findings than these, a table of the rules is before them.
 const MANY: usize = 20;
 /// Most findings of a rule that are shown, unless all are asked for.
 const MOST_OF_RULE: usize = 10;
@@ -79,7 +79,7 @@ impl Page<'_> {
         out.push('\n');
     }
 
-    /// The patches of a series, each with what it brings.
+    /// The patches of a series, each with its new findings.
     fn series(&self, out: &mut String) {
         let of = self.review.series.len();
         if of > 0 {
@@ -93,12 +93,12 @@ impl Page<'_> {
                 (n > 0).then(|| self.paint.severity(severity, count(n, severity.word())))
             });
             let counts = counts.collect::<Vec<_>>().join(", ");
-            let brings = if counts.is_empty() { self.paint.faint("nothing new").to_string() } else { counts };
+            let adds = if counts.is_empty() { self.paint.faint("nothing new").to_string() } else { counts };
             let indent = 2 * wide + 5;
             let mut lines = wrap(&printable(subject), self.width.saturating_sub(indent).max(20)).into_iter();
             _ = writeln!(out, "  {:>wide$}/{of}  {}", index + 1, lines.next().unwrap_or_default());
             lines.for_each(|line| _ = writeln!(out, "{}{line}", " ".repeat(indent)));
-            _ = writeln!(out, "{}{brings}", " ".repeat(indent));
+            _ = writeln!(out, "{}{adds}", " ".repeat(indent));
         }
     }
 
@@ -167,7 +167,7 @@ impl Page<'_> {
         if let Some(before) = &f.before
             && Some(&before.path) != f.path()
         {
-            also(format!("it stood in {} before", printable(&before.to_string())), out);
+            also(format!("it was in {} before", printable(&before.to_string())), out);
         }
         let help = self.review.rule(&f.rule).and_then(|r| r.help.as_deref()).filter(|_| first_of_rule);
         if let Some(help) = help {

@@ -271,7 +271,7 @@ pub struct FindingRecord {
     pub state: State,
     /// Null when it is about the change as a whole.
     pub anchor: Option<AnchorRecord>,
-    /// It is about the change rather than about what stands in its files.
+    /// It is about the change rather than about what is in its files.
     pub about_change: bool,
     /// It is shown and never counted.
     pub advisory: bool,
@@ -295,7 +295,7 @@ pub struct FindingRecord {
     pub figure: Option<FigureRecord>,
     /// The comment beside it that suppresses it; such findings are in no count.
     pub suppressed: Option<Suppressed>,
-    /// Other places that it is about: the other side of a link, where it stood before.
+    /// Other places that it is about: the other side of a link, where it was before.
     pub related: Vec<RelatedRecord>,
     /// The code around it.
     pub excerpt: Vec<ExcerptLine>,

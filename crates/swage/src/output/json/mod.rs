@@ -75,7 +75,7 @@ impl Formatter for Escaped {
     }
 }
 
-/// Writes the whole document piece by piece, so that it never stands in memory as a whole.
+/// Writes the whole document piece by piece, so that it never is in memory as a whole.
 pub fn write(document: &Document<'_>, mut to: impl Write) -> io::Result<()> {
     let r = document.review;
     let has_findings = |rule: &&RuleEntry| r.findings.iter().any(|f| f.rule == rule.id);

@@ -1,4 +1,12 @@
 //! `tree`: a query on the syntax tree.
+//!
+//! Two engines answer queries. The general one is the library's and takes any query; it keeps a state for every match
+//! that has begun, which pays for large queries over whole trees. Rules ask small questions at known nodes, and for those
+//! the plain one is faster (see `plain`). Which of them runs is decided when the query is read, for each language, and
+//! both give the same matches: tests hold them against each other, on the queries of all packs and on random ones.
+//!
+//! The words in a query's predicates let most files be left unparsed, so they are read from its text. That is done by an
+//! expression rather than by a parser of queries: what it misses costs time and nothing else.
 
 mod engine;
 mod plain;
@@ -75,11 +83,13 @@ impl TreeMatch {
     /// # Errors
     /// When the query isn't one for that language's grammar, or captures nothing.
     fn query(&self, language: &'static Language) -> Result<&Query, &PatternError> {
+        // Errors come back as offsets in the query, so that the rule file's line can be shown.
         let compile = || {
             let query = Query::new(&language.tables().grammar, &self.query).map_err(|e| PatternError {
                 offset: e.offset.min(self.query.len()),
                 message: format!("no query for {}: {}", language.name, query_fault(&e)),
             })?;
+            // Without a capture there is no place to report.
             if query.capture_names().is_empty() {
                 let message = "the query captures nothing; name what is to be reported, such as @here".to_owned();
                 return Err(PatternError { offset: 0, message });
@@ -90,6 +100,7 @@ impl TreeMatch {
     }
 }
 
+/// What is wrong with a query, in words for who wrote it.
 fn query_fault(error: &tree_sitter::QueryError) -> String {
     use tree_sitter::QueryErrorKind::{Capture, Field, Language, NodeType, Predicate, Structure, Syntax};
     let what = error.message.lines().next().unwrap_or_default().trim_matches('"');
@@ -103,6 +114,8 @@ fn query_fault(error: &tree_sitter::QueryError) -> String {
     }
 }
 
+/// Reads a query and compiles it for each of the rule's languages, so that a mistake shows at once. Rules that ship are
+/// held to that by a test and compiled when a file needs them.
 fn read(
     table: &mut Table<'_, '_>,
     languages: &mut Languages,
@@ -129,10 +142,11 @@ impl Matcher for TreeMatch {
     fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
         let Some(language) = language else { return Ok(None) };
         let tables = language.tables();
+        // Both ways lead to the nodes at which the query begins, and to words without which it can't match.
         let (kinds, words): (Vec<u16>, _) = match self.plain(language) {
             Some(plain) => {
-                let told = query_words(&self.query, |name| plain.always(name));
-                (plain.heads().collect(), [told, plain.keywords(language)].concat())
+                let rendered = query_words(&self.query, |name| plain.always(name));
+                (plain.heads().collect(), [rendered, plain.keywords(language)].concat())
             }
             None => {
                 let query = self.query(language).map_err(Clone::clone)?;
@@ -141,10 +155,12 @@ impl Matcher for TreeMatch {
                 (kinds, query_words(&self.query, |name| is_always_captured(query, name)))
             }
         };
+        // Siblings, or any node at all: the general engine goes through the whole tree.
         if kinds.is_empty() {
             let plan = Plan::File { gather: Gather::Nothing, finder: self };
             return Ok(Some(Compiled { plan, words }));
         }
+        // Nodes that begin with one of the language's openers, which the automaton finds like words.
         let opens = |kind: &u16| {
             let classes = [Class::Function, Class::Loop, Class::Branch, Class::Comment];
             classes.iter().any(|class| tables.is(*kind, *class))
@@ -184,7 +200,9 @@ impl TreeMatch {
         let Ok(query) = self.query(file.language) else { return Ok(()) };
         let names = query.capture_names();
         let mut cursor = file.cursor.borrow_mut();
+        // Beyond this the engine drops matches silently; then the file counts as unexamined.
         cursor.set_match_limit(MOST_STARTED);
+        // At a node of the right kind only matches that begin right there.
         cursor.set_max_start_depth(depth);
         let mut matches = cursor.matches(query, root, file.source);
         while let Some(m) = matches.next() {
@@ -198,12 +216,15 @@ impl TreeMatch {
     /// The place of a match is the capture `here`, or else the first one; filters look from the capture `whole`, or else
     /// from that place.
     fn report<'t>(&self, file: &ParsedFile<'t>, taken: &[(&str, Node<'t>)], found: OnMatch<'_, 't>) {
+        // A name captured twice counts by its first node.
         let named = |name: &str| taken.iter().find(|(own, _)| *own == name).map(|(_, node)| *node);
         let Some(node) = named("here").or_else(|| taken.first().map(|(_, node)| *node)) else { return };
+        // In a fragment nothing of a match may be made up.
         if !taken.iter().all(|(_, node)| file.is_known(*node)) {
             return;
         }
         let captures = taken.iter().map(|(name, node)| (*name, node.byte_range())).collect();
+        // A definition stays the same finding while its body is rewritten.
         let varying = body_of(file, node);
         found(named("whole").unwrap_or(node), Match { captures, varying, ..Match::plain(node.byte_range()) });
     }
@@ -215,6 +236,7 @@ fn body_of(file: &ParsedFile<'_>, node: Node<'_>) -> Vec<std::ops::Range<usize>>
     let classes = [Class::Function, Class::Class, Class::Loop, Class::Branch];
     let range = node.byte_range();
     match memchr::memchr(b'\n', file.text(node)) {
+        // One line has no body to leave out.
         Some(at) if classes.iter().any(|c| tables.is(node.kind_id(), *c)) => {
             std::iter::once(range.start + at..range.end).collect()
         }
@@ -234,13 +256,15 @@ fn query_words(text: &str, always: impl Fn(&str) -> bool) -> Vec<Vec<Word>> {
     static PREDICATE: OnceLock<Option<Regex>> = OnceLock::new();
     let predicate =
         PREDICATE.get_or_init(|| Regex::new(r#"\(#(eq|any-of|match)\? @([\w.]+)((?: "(?:[^"\\]|\\.)+")+)\)"#).ok());
-    let told = predicate.iter().flat_map(|p| p.captures_iter(text)).filter(|c| always(&c[2]));
-    let lists = told.filter_map(|c| {
+    let rendered = predicate.iter().flat_map(|p| p.captures_iter(text)).filter(|c| always(&c[2]));
+    let lists = rendered.filter_map(|c| {
+        // The strings are quoted, with single blanks between them.
         let strings: Option<Vec<String>> = c[3].trim_start().split("\" \"").map(unquoted).collect();
         match &c[1] {
             "match" => regex_words(strings?.first()?),
             _ => {
                 let words: Vec<Word> = strings?.iter().map(|s| Word::new(s.as_bytes(), false)).collect();
+                // A single letter is in every file.
                 words.iter().all(|word| word.text.len() > 1).then_some(words)
             }
         }
@@ -266,10 +290,13 @@ fn query_heads(text: &str) -> Option<Vec<&str>> {
     let text = text.trim_start();
     let inner = text.strip_prefix(['(', '['])?.trim_start();
     if text.starts_with('(') && !inner.starts_with(['(', '[']) {
+        // A plain node: its kind is the first word.
         let name = inner.split(|c: char| !c.is_ascii_alphanumeric() && c != '_').next()?;
         return (!name.is_empty() && name != "_").then(|| vec![name]);
     }
+    // A group or a list of choices; predicates aren't nodes.
     let items: Vec<&str> = groups(inner)?.into_iter().filter(|item| !item.starts_with("(#")).collect();
+    // Several nodes in parentheses are siblings.
     if text.starts_with('(') && items.len() != 1 {
         return None;
     }
@@ -279,6 +306,7 @@ fn query_heads(text: &str) -> Option<Vec<&str>> {
 
 /// The bracketed parts that stand side by side up to the bracket that closes what is around them.
 fn groups(text: &str) -> Option<Vec<&str>> {
+    // Brackets in strings are text.
     let (mut out, mut depth, mut start, mut quoted, mut escaped) = (Vec::new(), 0, 0, false, false);
     for (at, c) in text.char_indices() {
         match c {
@@ -308,7 +336,7 @@ fn groups(text: &str) -> Option<Vec<&str>> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::rule::words::tests::told;
+    use crate::rule::words::tests::rendered;
 
     /// A query, its lists of words, and the nodes that it begins with.
     #[test]
@@ -336,7 +364,7 @@ mod tests {
         for (text, words, heads) in cases {
             let query = Query::new(&python.tables().grammar, text).unwrap_or_else(|e| panic!("{text}: {e}"));
             let lists = query_words(text, |name| is_always_captured(&query, name));
-            let lists: Vec<String> = lists.iter().map(|list| format!("[{}]", told(list))).collect();
+            let lists: Vec<String> = lists.iter().map(|list| format!("[{}]", rendered(list))).collect();
             assert_eq!(lists.join(" "), words, "{text}");
             assert_eq!(query_heads(text).unwrap_or_default().join(" "), heads, "{text}");
         }

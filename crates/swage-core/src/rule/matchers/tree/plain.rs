@@ -31,7 +31,7 @@ pub(super) struct Item {
     pub field: Option<String>,
     /// It must be the first named child from where it is looked for: of all, or after the place before it.
     pub anchored: bool,
-    /// Any of these may stand there.
+    /// Any of these may be there.
     pub choices: Vec<Shape>,
     /// Whether any capture is in it.
     pub captures: bool,
@@ -48,9 +48,8 @@ pub(super) struct Shape {
     pub children: Vec<Item>,
     /// Whether signs or keywords are among them, which the grammar doesn't name.
     pub signs: bool,
-    /// The places and their fields, those that take few kinds first; empty where there are more than [`MOST_PLACES`], or several
-    /// with the same field.
-    pub places: Vec<(usize, Option<u16>)>,
+    /// The indices of `children`, those of places that take few kinds first.
+    pub places: Vec<usize>,
 }
 
 /// Most places that are filled without a search.
@@ -84,6 +83,7 @@ impl PlainQuery {
         let mut reader = Reader { rest: text, language, captures: Vec::new(), predicates: Vec::new() };
         let head = reader.item()?;
         reader.blank();
+        // `(_ ...)` would begin at every node.
         let begins = head.choices.iter().all(|shape| !shape.kinds.is_empty());
         let order = head.order()?;
         let Reader { rest, captures, predicates, .. } = reader;
@@ -117,9 +117,10 @@ impl Item {
         let grammar = &language.tables().grammar;
         let keyword = |kind: &u16| {
             let name = grammar.node_kind_for_id(*kind).filter(|_| !grammar.node_kind_is_named(*kind))?;
-            // Of several words the first: what stands between them may be any white space.
+            // Of several words the first: what is between them may be any white space.
             let first = name.split(' ').next().filter(|word| word.len() > 1)?;
             // Some languages take them in capitals, too.
+            // Signs are in most lines of every file.
             let is_word = first.bytes().all(|b| b.is_ascii_lowercase());
             is_word.then(|| Word { any_case: true, ..Word::new(first.as_bytes(), true) })
         };
@@ -129,6 +130,7 @@ impl Item {
         {
             lists.push(list);
         }
+        // What is below one of several choices needn't be there.
         if let [only] = &self.choices[..] {
             only.children.iter().for_each(|child| child.keywords(language, lists));
         }
@@ -142,6 +144,7 @@ impl Item {
             for child in &shape.children {
                 own.extend(child.order()?);
             }
+            // The same name twice in one shape would take two nodes.
             if (1..own.len()).any(|at| own[..at].contains(&own[at])) {
                 return None;
             }
@@ -152,7 +155,9 @@ impl Item {
     }
 }
 
+/// Reads a query from left to right; `None` from any step means that it isn't plain.
 struct Reader<'q> {
+    /// What hasn't been read yet.
     rest: &'q str,
     language: &'q Language,
     captures: Vec<String>,
@@ -160,6 +165,7 @@ struct Reader<'q> {
 }
 
 impl<'q> Reader<'q> {
+    /// Passes over white space.
     fn blank(&mut self) {
         self.rest = self.rest.trim_start();
     }
@@ -172,6 +178,7 @@ impl<'q> Reader<'q> {
         rest.is_some()
     }
 
+    /// A name of a node, field, capture or predicate.
     fn word(&mut self) -> Option<&'q str> {
         let in_word = |c: char| c.is_ascii_alphanumeric() || matches!(c, '_' | '-' | '.');
         let end = self.rest.find(|c| !in_word(c)).unwrap_or(self.rest.len());
@@ -194,6 +201,7 @@ impl<'q> Reader<'q> {
         Some(string)
     }
 
+    /// The index of a capture; the same name is the same capture.
     fn capture(&mut self, name: &str) -> usize {
         self.captures.iter().position(|own| own == name).unwrap_or_else(|| {
             self.captures.push(name.to_owned());
@@ -216,6 +224,7 @@ impl<'q> Reader<'q> {
             vec![Shape { kinds, captures: Vec::new(), children: Vec::new(), signs: false, places: Vec::new() }]
         } else if self.takes('(') {
             self.blank();
+            // A group around one node, with predicates after it.
             if self.rest.starts_with(['(', '[', '"']) {
                 let inner = self.item()?.choices;
                 while !self.takes(')') {
@@ -228,6 +237,7 @@ impl<'q> Reader<'q> {
         } else {
             return None;
         };
+        // Captures after a choice take whichever of it is there.
         while self.takes('@') {
             let name = self.word()?;
             let capture = self.capture(name);
@@ -251,6 +261,7 @@ impl<'q> Reader<'q> {
         let mut children: Vec<Item> = Vec::new();
         let mut anchored = false;
         while !self.takes(')') {
+            // Anchors before a child; one after the last child is left to the general engine.
             if self.takes('.') {
                 if anchored {
                     return None;
@@ -272,6 +283,7 @@ impl<'q> Reader<'q> {
                 }
             }
             let item = Item { field, anchored: std::mem::take(&mut anchored), ..self.item()? };
+            // The two engines count signs differently before an anchor.
             let is_named = |kind: &u16| self.language.tables().grammar.node_kind_is_named(*kind);
             if item.anchored && !item.choices.iter().flat_map(|shape| &shape.kinds).all(is_named) {
                 return None;
@@ -281,14 +293,9 @@ impl<'q> Reader<'q> {
         let grammar = &self.language.tables().grammar;
         let mut below = children.iter().flat_map(|item| &item.choices).flat_map(|shape| &shape.kinds);
         let signs = below.any(|kind| !grammar.node_kind_is_named(*kind));
-        let field = |item: &Item| Some(grammar.field_id_for_name(item.field.as_deref()?)?.get());
-        let mut places: Vec<(usize, Option<u16>)> = children.iter().map(field).enumerate().collect();
-        let is_double =
-            |(at, field): &(usize, Option<u16>)| places[..*at].iter().any(|p| field.is_some() && p.1 == *field);
-        if places.len() > MOST_PLACES || places.iter().any(is_double) {
-            places.clear();
-        }
-        places.sort_by_key(|(at, _)| children[*at].choices.iter().any(|shape| shape.kinds.is_empty()));
+        // Those that take few kinds fail first.
+        let mut places: Vec<usize> = (0..children.len()).collect();
+        places.sort_by_key(|at| children[*at].choices.iter().any(|shape| shape.kinds.is_empty()));
         (!anchored).then_some(Shape { kinds, captures: Vec::new(), children, signs, places })
     }
 
@@ -300,6 +307,7 @@ impl<'q> Reader<'q> {
         (!kinds.is_empty() && plain).then_some(kinds)
     }
 
+    /// A predicate on captures that were named before it.
     fn predicate(&mut self) -> Option<()> {
         self.blank();
         self.rest = self.rest.strip_prefix("(#")?;
