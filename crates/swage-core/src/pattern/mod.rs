@@ -16,6 +16,7 @@ mod build;
 mod children;
 mod compile;
 mod doubt;
+mod expression;
 mod imports;
 mod matcher;
 mod names;
@@ -25,10 +26,10 @@ mod spelling;
 use std::fmt;
 use std::ops::Range;
 
-use regex::bytes::Regex;
 use tree_sitter::Node;
 
 pub(crate) use self::children::{Children, ancestors, preorder};
+pub use self::expression::Expression;
 pub(crate) use self::imports::Imports;
 pub(crate) use self::matcher::{Bindings, Given, Matching, budget};
 pub use self::names::hole_names;
@@ -44,9 +45,9 @@ pub struct Hole {
     /// Takes any run of siblings, none included, instead of one node.
     pub many: bool,
     /// What its text must match.
-    pub text: Option<Regex>,
+    pub text: Option<Expression>,
     /// What its text must match once its first name is replaced by what the file's imports say that it stands for.
-    pub stands_for: Option<Regex>,
+    pub stands_for: Option<Expression>,
     /// The class that its node must have.
     pub node: Option<Class>,
 }

@@ -1,4 +1,7 @@
 //! The rules of a run: which of them look at a file, and what they are compiled to for its language.
+//!
+//! What a rule set knows is fixed when it is made, but for languages, which are compiled when their first file comes. A
+//! file's result depends on the set and its content only, so it can be kept under the digest of both.
 
 use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};

@@ -10,7 +10,7 @@ use super::paths::PathSet;
 use super::problem::{At, Problems, nearest};
 use super::table::Table;
 use crate::lang::{Class, Language};
-use crate::pattern::Hole;
+use crate::pattern::{Expression, Hole};
 
 /// The definitions that rules name.
 pub(super) const DEFINITIONS: [(&str, Class); 2] = [("function", Class::Function), ("class", Class::Class)];
@@ -113,8 +113,8 @@ pub(crate) fn read_holes(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Vec
                 let hint = "use a name that the language would take as an identifier, such as CALL".to_owned();
                 p.at(hole.at, format!("`{name}` can't be a hole's name"), Some(hint));
             }
-            let text = hole.string("text", p).and_then(|t| regex(&t, p));
-            let stands_for = hole.string("stands_for", p).and_then(|t| regex(&t, p));
+            let text = hole.string("text", p).and_then(|t| regex(&t, p)).map(Expression::from);
+            let stands_for = hole.string("stands_for", p).and_then(|t| regex(&t, p)).map(Expression::from);
             let node = hole.string("node", p).and_then(|n| one_of(&n, "node class", Class::ALL, p));
             let many = hole.flag("many", p).unwrap_or(false);
             hole.finish(p);

@@ -2,6 +2,9 @@
 //!
 //! One suppression covers one finding of its rule that begins on the line: a second one of the same rule needs another.
 //! Without a reason it covers nothing. What covers nothing is reported by the rules that look for it.
+//!
+//! A comment is bound to a line and not to a finding's key, because it moves with the code and a person can read what it
+//! is about. It names its rule, since a comment that suppresses everything would also suppress what nobody has found yet.
 
 use std::ops::Range;
 

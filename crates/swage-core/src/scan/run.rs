@@ -45,7 +45,7 @@ impl<'a> Run<'a> {
     pub fn search_text(&mut self, set: &LanguageSet, possible: &[u32]) -> bool {
         let mut needs_tree = false;
         // Expressions run before anything is parsed: without a match many files need no tree.
-        // Asked when the first of them comes.
+        // One search for all expressions that every file would have to be searched for, made when the first of them comes.
         let without_wordless = LazyCell::new(|| set.is_without_wordless(self.source));
         for &index in possible {
             let entry = &set.entries[index as usize];
@@ -62,6 +62,7 @@ impl<'a> Run<'a> {
     }
 
     /// Whether edits of the text that is looked at are edits of the file.
+    // Decoded text and completed fragments have other offsets than the file.
     fn is_editable(&self) -> bool {
         self.source == self.content && self.known.is_none()
     }

@@ -68,6 +68,7 @@ enum Step {
 fn parts(path: &str) -> Vec<(&str, bool)> {
     let mut parts = Vec::new();
     let mut rest = path;
+    // Dots between quotes don't part keys, so a path can't simply be split.
     loop {
         // A quotation mark that is never closed, or after which the key goes on, is part of a key.
         let (part, quoted, after) = match rest.strip_prefix('"').and_then(|inner| inner.split_once('"')) {

@@ -2,6 +2,9 @@
 //!
 //! Parameters and lines follow from the definition alone. Loops and branches are counted during the walk over the whole tree:
 //! each function that is open has a frame, so that no function is walked a second time.
+//!
+//! A measure is compared with its own value before the change: a function that was too long and got longer is worse, not
+//! new.
 
 use std::sync::Arc;
 

@@ -1,4 +1,7 @@
 //! Matching a plain query at a node: all ways in which its places can be taken by children.
+//!
+//! Matching goes on by calling what comes next with what has been taken so far, so that all ways are tried without a list
+//! of states. The number of nodes that are tried at one beginning is bounded.
 
 use std::cell::{Cell, RefCell};
 use std::rc::Rc;
@@ -216,6 +219,9 @@ enum Assignment<'t> {
 /// Looks for the children of a node that has as many as a shape has places: each takes the place of its number then. Kinds
 /// are compared first, those of places that take few before others, since asking for a child's field costs several times
 /// as much and most nodes fail before.
+///
+/// Leaving this out, so that all children are listed and searched, costs some 4 % of scanning with all packs in Python,
+/// Rust, Go, Java and C. That is little, but it also bounds the memory that lists of children take.
 fn assignment<'t>(shape: &Shape, node: Node<'t>) -> Assignment<'t> {
     let count = if shape.signs { node.child_count() as usize } else { node.named_child_count() };
     let places = shape.children.len();

@@ -4,11 +4,15 @@
 //! beginning and visits nodes in a way that serves all patterns; for one small pattern at a known node that costs more
 //! than looking at the few children that matter. What isn't plain (quantifiers, negated fields, anchors after the last child
 //! and before signs, supertypes, other predicates) is left to the general engine, and so are all faults.
+//!
+//! What it gains, measured by leaving it out, with all packs and one thread: without it scanning takes 36 % longer in
+//! Python, 22 in TypeScript, 3 in Rust, 23 in Go, 8 in Java and 24 in C.
 
 use regex::bytes::Regex;
 
 use super::unquoted;
 use crate::lang::Language;
+use crate::pattern::Expression;
 use crate::rule::words::Word;
 
 /// A query of one pattern.
@@ -74,7 +78,7 @@ pub(super) enum Test {
     /// It is the text of another capture.
     Same(usize),
     /// An expression matches somewhere in it.
-    Matches(Regex),
+    Matches(Expression),
 }
 
 impl PlainQuery {
@@ -331,7 +335,7 @@ impl<'q> Reader<'q> {
         let test = match (name, &texts[..], &others[..]) {
             ("eq", [_], []) | ("any-of", [_, ..], []) => Test::Is(texts),
             ("eq", [], [other]) => Test::Same(*other),
-            ("match", [expression], []) => Test::Matches(Regex::new(expression).ok()?),
+            ("match", [expression], []) => Test::Matches(Regex::new(expression).ok()?.into()),
             _ => return None,
         };
         self.predicates.push(Predicate { capture, holds, test });
