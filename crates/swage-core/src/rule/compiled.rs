@@ -99,7 +99,7 @@ impl Prefilters {
         for entry in entries {
             let from = prefilters.lists.len() as u32;
             for list in entry.needs.0.iter().chain(&entry.beside.0) {
-                // All lists in one array: reading it front to back is what makes a thousand files a millisecond.
+                // All lists in one array, since they are read for every entry and every file.
                 prefilters.lists.push(list.len() as u32);
                 prefilters.lists.extend(list);
             }

@@ -19,7 +19,7 @@ const TAIL: usize = 400;
 /// Whether a program seems to have made a file: it says so at its beginning, it was put together or compiled from other
 /// files, or it is packed into lines that nobody writes.
 pub(crate) fn looks_generated(content: &[u8], language: Option<&'static Language>) -> bool {
-    // Only rules on code leave generated files alone.
+    // Text of no known language isn't judged.
     let Some(language) = language else { return false };
     let head = &content[..content.len().min(HEAD)];
     let tail = &content[content.len().saturating_sub(TAIL)..];

@@ -198,7 +198,7 @@ fn identity(source: &[u8], whole: &Range<usize>, varying: &[Range<usize>]) -> u6
     // A run that took one element more has one comma more.
     let separator = |b: &u8| b.is_ascii_whitespace() || matches!(b, b',' | b';');
     let mut kept = Vec::new();
-    // Nested runs lie within others, so a range may begin before the last one ended.
+    // Where the text goes on after the last range.
     let mut from = whole.start;
     for range in varying.iter().filter(|r| r.start >= whole.start && r.end <= whole.end) {
         let piece = source.get(from..range.start).unwrap_or_default();

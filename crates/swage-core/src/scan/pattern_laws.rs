@@ -63,7 +63,7 @@ fn hold(files: &[File], language: &'static Language, count: usize, dice: &mut Di
         let own = outcome(&piece.text, &[], &piece, language);
         let held = matches!(own, Outcome::Matches(_));
         laws[0].note(held, || tell(if own == Outcome::Silent { "silent" } else { "refused" }, &piece.text));
-        // A piece that doesn't match itself says nothing more.
+        // Of a piece that doesn't match itself nothing more can be asked.
         if !held {
             continue;
         }
@@ -224,7 +224,7 @@ fn changed(piece: &Piece<'_>, language: &'static Language, dice: &mut Dice) -> O
     }
     let at = places[dice.roll(places.len())];
     let old = raw.as_bytes()[at];
-    // Never a character that means the same, such as another digit of a zero.
+    // Another character of the same class, so that the text stays code.
     let new = match old {
         b'9' => '7',
         b'0'..=b'8' => char::from(old + 1),

@@ -239,7 +239,7 @@ impl<'a> Search<'a> {
         };
         if wanted.anything {
             let which = Which { marks: wanted.marks.as_deref(), signs: wanted.signs };
-            // Recursion is bounded; what nests deeper isn't looked at, and that is reported.
+            // Depth is bounded; what nests deeper isn't looked at, and that is reported.
             let deep = walk(file.root(), which, &mut visit).is_err();
             self.too_deep.set(deep);
         }

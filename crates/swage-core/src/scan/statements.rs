@@ -100,7 +100,7 @@ pub(super) fn shape(node: Node<'_>, language: &'static Language) -> Shape {
         "try_statement" | "try_with_resources_statement" => Shape::Try,
         "with_statement" | "using_statement" | "synchronized_statement" | "lock_statement" => Shape::Guarded,
         "return_statement" | "raise_statement" | "throw_statement" => Shape::Return,
-        // With a label it leaves a loop further out.
+        // Without a label; with one it leaves a loop further out.
         "break_statement" | "continue_statement" if node.named_child_count() == 0 => Shape::Break,
         "break_statement" | "continue_statement" | "goto_statement" | "labeled_statement" | "yield_statement" => {
             Shape::Jump
