@@ -104,6 +104,11 @@ const MATCHES: &[Case] = &[
         "a.py:1 b.py:2",
     ),
     (
+        "languages = ['python']\ntree = '((comparison_operator \"is\") @here)'",
+        &[("a.py", "x = 5is y\n"), ("b.py", "x = a5is\n")],
+        "a.py:1",
+    ),
+    (
         "each = 'used'\nmust_not_meet = 'dropped'\nunless_meets = ['kept']\n[rule.match.collect]\nused = { languages = ['python'], code = 'use(N)', holes.N = {} }\ndropped = { languages = ['python'], code = 'drop(N)', holes.N = {} }\nkept = { languages = ['python'], code = 'keep(N)', holes.N = {} }",
         &[("a.py", "use(x)\nuse(y)\n"), ("b.py", "drop(x)\ndrop(y)\n"), ("c.py", "keep(y)\n")],
         "a.py:1",
@@ -212,7 +217,8 @@ impl Random {
                 .chain(own[at + 1..].iter().copied())
                 .collect();
         }
-        code
+        // PHP itself takes its tag for text without white space after it, and the grammar for a tag: `<?php1`.
+        code.replace("<?php", "<?php ")
     }
 }
 

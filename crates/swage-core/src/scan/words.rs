@@ -27,8 +27,13 @@ impl Words {
         let mut at: Vec<(u32, u32)> = Vec::new();
         found.there.resize(set.word_count.div_ceil(64), 0);
         // A letter of another script goes on a name, too.
-        let in_name =
-            |at: usize| content.get(at).is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | 0x80..));
+        let in_name = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | 0x80..);
+        // What begins with a digit is a number, and a word may follow one directly: `5is x`.
+        let goes_on_a_name = |at: usize| {
+            let before = &content[..at];
+            let name = &before[before.iter().rposition(|b| !in_name(b)).map_or(0, |at| at + 1)..];
+            name.first().is_some_and(|first| !first.is_ascii_digit())
+        };
         for place in finder.find_overlapping_iter(content) {
             let start = place.start() as u32;
             for &index in &set.spelled[place.pattern().as_usize()] {
@@ -38,7 +43,7 @@ impl Words {
                     continue;
                 }
                 // Part of a longer name isn't the word.
-                if word.whole && (place.start().checked_sub(1).is_some_and(in_name) || in_name(place.end())) {
+                if word.whole && (goes_on_a_name(place.start()) || content.get(place.end()).is_some_and(in_name)) {
                     continue;
                 }
                 if set.is_marked {
