@@ -26,6 +26,7 @@ mod spelling;
 use std::fmt;
 use std::ops::Range;
 
+use bstr::ByteSlice;
 use tree_sitter::Node;
 
 pub(crate) use self::children::{Children, ancestors, preorder};
@@ -232,10 +233,11 @@ pub(crate) fn own_text(source: &[u8], node: Node<'_>) -> Vec<u8> {
     out
 }
 
-/// Without white space around it; a backslash before the end of a line counts as such.
+/// Without white space around it; a backslash before the end of a line counts as such, and so do the characters that some
+/// languages take for it (ECMA-262, section 12.2: the byte order mark and all spaces of Unicode).
 fn trimmed(mut text: &[u8]) -> &[u8] {
     loop {
-        let inner = text.trim_ascii();
+        let inner = text.trim_with(|c| c.is_whitespace() || matches!(c, '\u{200b}' | '\u{2060}' | '\u{feff}'));
         let inner = match inner {
             [b'\\', rest @ ..] if rest.first().is_none_or(|b| matches!(b, b'\n' | b'\r')) => rest,
             _ => inner,

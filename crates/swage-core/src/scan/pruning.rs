@@ -104,6 +104,15 @@ const MATCHES: &[Case] = &[
         "a.py:1 b.py:2",
     ),
     (
+        "languages = ['javascript']\ncode = 'open(X)'\nholes.X = {}",
+        &[
+            ("a.js", "return\u{a0}open\u{2028}(a)\n"),
+            ("b.js", "éopen(b)\nopenä(b)\n"),
+            ("c.js", "x =\u{3000}open\u{feff}(c)\n"),
+        ],
+        "a.js:1 c.js:1",
+    ),
+    (
         "languages = ['python']\ntree = '((comparison_operator \"is\") @here)'",
         &[("a.py", "x = 5is y\n"), ("b.py", "x = a5is\n")],
         "a.py:1",

@@ -5,6 +5,8 @@
 
 use std::ops::Range;
 
+use bstr::ByteSlice;
+
 use crate::rule::{LanguageSet, Needs};
 
 /// Where the words of a file's rules are in it.
@@ -26,13 +28,12 @@ impl Words {
         let Some(finder) = &set.finder else { return found };
         let mut at: Vec<(u32, u32)> = Vec::new();
         found.there.resize(set.word_count.div_ceil(64), 0);
-        // A letter of another script goes on a name, too.
-        let in_name = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | 0x80..);
+        // A letter of another script goes on a name, a no-break space doesn't: some languages take it for white space.
+        let in_name = |c: char| c.is_alphanumeric() || c == '_';
         // What begins with a digit is a number, and a word may follow one directly: `5is x`.
         let goes_on_a_name = |at: usize| {
-            let before = &content[..at];
-            let name = &before[before.iter().rposition(|b| !in_name(b)).map_or(0, |at| at + 1)..];
-            name.first().is_some_and(|first| !first.is_ascii_digit())
+            let name = content[..at].chars().rev().take_while(|c| in_name(*c));
+            name.last().is_some_and(|first| !first.is_ascii_digit())
         };
         for place in finder.find_overlapping_iter(content) {
             let start = place.start() as u32;
@@ -43,7 +44,9 @@ impl Words {
                     continue;
                 }
                 // Part of a longer name isn't the word.
-                if word.whole && (goes_on_a_name(place.start()) || content.get(place.end()).is_some_and(in_name)) {
+                if word.whole
+                    && (goes_on_a_name(place.start()) || content[place.end()..].chars().next().is_some_and(in_name))
+                {
                     continue;
                 }
                 if set.is_marked {

@@ -16,7 +16,7 @@ id = "no-eval"
 severity = "error"
 title = "No evaluation of text"
 message = "`{match}` runs text as code."
-languages = ["python"]
+languages = ["javascript", "python"]
 match = { code = "eval(X)", holes.X = {} }
 
 [[rule]]

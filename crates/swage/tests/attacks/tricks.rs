@@ -128,6 +128,13 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
     ),
     (
+        "a no-break space before the bracket of a call",
+        |s| s.write("c.js", "export const low = (quay) => eval\u{a0}(quay.low);\n"),
+        |s| s.write("c.js", "export const low = (quay) => eval(quay.low);\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
+    (
         "a copy of what is there",
         |s| s.write("copy.py", s.read("a.py")),
         |s| append(s, "b.py", "eval(boat)\n"),
