@@ -76,6 +76,11 @@ impl<'t> Families<'t> {
     }
 }
 
+/// The field of a node's child, by its index among the named ones or all.
+fn field_of_child<'t>(node: Node<'t>, named: bool, index: usize) -> Option<&'t str> {
+    if named { node.field_name_for_named_child(index as u32) } else { node.field_name_for_child(index as u32) }
+}
+
 impl<'t> Family<'t> {
     /// Whether for each place there is a child of a kind that it takes; most nodes lack one, and kinds are compared at once.
     fn may_have(&self, items: &[Item]) -> bool {
@@ -87,10 +92,7 @@ impl<'t> Family<'t> {
 
     /// The field of a child by its index. Asked only of children that fit otherwise: the tree has to look for it.
     fn field(&self, index: usize) -> Option<&'t str> {
-        match self.named {
-            true => self.node.field_name_for_named_child(index as u32),
-            false => self.node.field_name_for_child(index as u32),
-        }
+        field_of_child(self.node, self.named, index)
     }
 }
 
@@ -221,7 +223,7 @@ enum Assignment<'t> {
 /// as much and most nodes fail before.
 ///
 /// Leaving this out, so that all children are listed and searched, costs some 4 % of scanning with all packs in Python,
-/// Rust, Go, Java and C. That is little, but it also bounds the memory that lists of children take.
+/// Rust, Go, Java and C.
 fn assignment<'t>(shape: &Shape, node: Node<'t>) -> Assignment<'t> {
     let count = if shape.signs { node.child_count() as usize } else { node.named_child_count() };
     let places = shape.children.len();
@@ -241,12 +243,11 @@ fn assignment<'t>(shape: &Shape, node: Node<'t>) -> Assignment<'t> {
         }
         children[at] = child;
     }
-    let field = |at: usize| match shape.signs {
-        true => node.field_name_for_child(at as u32),
-        false => node.field_name_for_named_child(at as u32),
-    };
-    let in_fields =
-        shape.children.iter().enumerate().all(|(at, item)| item.field.is_none() || item.field.as_deref() == field(at));
+    let in_fields = shape
+        .children
+        .iter()
+        .enumerate()
+        .all(|(at, item)| item.field.is_none() || item.field.as_deref() == field_of_child(node, !shape.signs, at));
     if in_fields { Assignment::Forced(children) } else { Assignment::Impossible }
 }
 
