@@ -1,6 +1,6 @@
 //! Bash and other shells of its kind.
 
-use super::{Class, Language, Spec};
+use super::{Class, Language, Spec, Translation};
 
 pub(super) static BASH: Language = Language::new(Spec {
     name: "bash",
@@ -45,5 +45,7 @@ pub(super) static BASH: Language = Language::new(Spec {
     words_have_parts: true,
     openers: &["(", ")", "function", "for", "while", "until", "select", "if", "elif", "case", "?", "#"],
     lone_cr_ends_lines: false,
+    translations: &[Translation::SplicedLines, Translation::QuotedWords],
+    optional_in: &[("command", "variable_assignment"), ("command", "file_redirect")],
     ..Spec::PLAIN
 });

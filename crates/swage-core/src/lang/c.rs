@@ -1,7 +1,7 @@
 //! C, and what C++ shares with it.
 
 #[cfg(feature = "c")]
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec, Tokens, Translation};
 
 pub(super) const WRAPPERS: &[(&str, &str)] = &[
     ("void w_(void) {\n", "\n}"),
@@ -63,5 +63,8 @@ pub(super) static C: Language = Language::new(Spec {
     for_declaration: Some("w_ HOLE"),
     optional: &["storage_class_specifier"],
     has_known_paths: true,
+    translations: &[Translation::SplicedLines],
+    wraps: &[("parenthesized_expression", Inner::Only)],
+    macros: &[("preproc_def", Tokens::Body, "preproc_arg"), ("preproc_function_def", Tokens::Body, "preproc_arg")],
     ..Spec::PLAIN
 });

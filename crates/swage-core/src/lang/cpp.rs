@@ -1,7 +1,7 @@
 //! C++.
 
 use super::c::{CODE_SIGNS, OPENERS, STAND_INS};
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec, Tokens, Translation};
 
 pub(super) static CPP: Language = Language::new(Spec {
     name: "cpp",
@@ -55,5 +55,14 @@ pub(super) static CPP: Language = Language::new(Spec {
     for_declaration: Some("w_ HOLE"),
     optional: &["storage_class_specifier", "virtual", "virtual_specifier", "explicit_function_specifier"],
     has_known_paths: true,
+    translations: &[Translation::SplicedLines],
+    wraps: &[
+        ("parenthesized_expression", Inner::Only),
+        ("template_function", Inner::First),
+        ("template_method", Inner::First),
+        ("dependent_name", Inner::First),
+        ("qualified_identifier", Inner::Only),
+    ],
+    macros: &[("preproc_def", Tokens::Body, "preproc_arg"), ("preproc_function_def", Tokens::Body, "preproc_arg")],
     ..Spec::PLAIN
 });

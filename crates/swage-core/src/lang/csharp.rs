@@ -1,6 +1,6 @@
 //! C#.
 
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec, Translation};
 
 pub(super) static CSHARP: Language = Language::new(Spec {
     name: "csharp",
@@ -111,5 +111,15 @@ pub(super) static CSHARP: Language = Language::new(Spec {
     for_declaration: Some("w_ HOLE"),
     optional: &["modifier", "attribute_list"],
     has_known_paths: true,
+    translations: &[Translation::UnicodeLineEnds, Translation::EscapedNames, Translation::IgnorableCharacters],
+    wraps: &[
+        ("parenthesized_expression", Inner::Only),
+        ("generic_name", Inner::First),
+        ("postfix_unary_expression", Inner::Before("!")),
+    ],
+    also: &[("member_access_expression", "conditional_access_expression")],
+    flattened: &["member_binding_expression"],
+    optional_in: &[("conditional_access_expression", "?")],
+    plain_name: |name| name.strip_prefix(b"@").unwrap_or(name),
     ..Spec::PLAIN
 });

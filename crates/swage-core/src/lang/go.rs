@@ -1,6 +1,6 @@
 //! Go.
 
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec};
 
 pub(super) static GO: Language = Language::new(Spec {
     name: "go",
@@ -78,5 +78,6 @@ pub(super) static GO: Language = Language::new(Spec {
     lone_cr_ends_lines: false,
     optional_fields: &["result"],
     has_known_paths: true,
+    wraps: &[("parenthesized_expression", Inner::Only)],
     ..Spec::PLAIN
 });

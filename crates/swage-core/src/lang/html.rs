@@ -27,6 +27,7 @@ pub(super) static HTML: Language = Language::new(Spec {
     depth: Some(depth),
     wrappers: &[("", "")],
     part_wrappers: &[("<w ", "></w>"), ("<w>", "</w>")],
+    names_in_any_case: true,
     ..Spec::PLAIN
 });
 

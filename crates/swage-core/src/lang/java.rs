@@ -1,6 +1,6 @@
 //! Java.
 
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec, Translation};
 
 pub(super) static JAVA: Language = Language::new(Spec {
     name: "java",
@@ -103,5 +103,8 @@ pub(super) static JAVA: Language = Language::new(Spec {
     for_declaration: Some("w_ HOLE"),
     optional: &["modifiers", "throws"],
     has_known_paths: true,
+    translations: &[Translation::EscapesAnywhere, Translation::IgnorableCharacters],
+    wraps: &[("parenthesized_expression", Inner::Only), ("generic_type", Inner::First)],
+    optional_fields: &["type_arguments"],
     ..Spec::PLAIN
 });

@@ -1,6 +1,6 @@
 //! JavaScript, and what TypeScript shares with it.
 
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec, Translation};
 
 pub(super) const FUNCTIONS: &[&str] = &[
     "function_declaration",
@@ -90,9 +90,12 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     openers: OPENERS,
     stand_ins: &["HOLE;", "case HOLE:"],
     for_declaration: Some("let HOLE"),
-    optional: &["async", "static", "decorator"],
+    optional: &["async", "static", "decorator", "optional_chain"],
     has_scopes: true,
     has_known_paths: true,
+    translations: &[Translation::EscapedNames],
+    wraps: &[("parenthesized_expression", Inner::Only)],
+    also: &[(".", "optional_chain")],
     ..Spec::PLAIN
 });
 

@@ -1,6 +1,6 @@
 //! JSON, with the comments that some programs allow.
 
-use super::{Class, Keyed, Language, Spec};
+use super::{Class, Keyed, Language, Spec, Translation};
 
 pub(super) static JSON: Language = Language::new(Spec {
     name: "json",
@@ -19,5 +19,6 @@ pub(super) static JSON: Language = Language::new(Spec {
     openers: &["//", "/*"],
     stand_ins: &["\"HOLE\"", "\"HOLE\": 0"],
     keyed: &[Keyed { node: "pair", key: "key" }],
+    translations: &[Translation::EscapedNames],
     ..Spec::PLAIN
 });

@@ -1,6 +1,6 @@
 //! Kotlin.
 
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec, without_backticks};
 
 pub(super) static KOTLIN: Language = Language::new(Spec {
     name: "kotlin",
@@ -72,5 +72,8 @@ pub(super) static KOTLIN: Language = Language::new(Spec {
     stand_ins: &["HOLE: w_", "val HOLE = 0;", "HOLE -> 0"],
     reads_generic_calls_as_comparisons: true,
     optional: &["modifiers", "user_type", "nullable_type", "function_type"],
+    wraps: &[("parenthesized_expression", Inner::Only), ("unary_expression", Inner::Before("!!"))],
+    also: &[(".", "?.")],
+    plain_name: without_backticks,
     ..Spec::PLAIN
 });

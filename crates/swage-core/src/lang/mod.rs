@@ -51,6 +51,7 @@ mod yaml;
 
 mod definitions;
 mod parse;
+mod quoting;
 mod spec;
 mod tables;
 
@@ -59,9 +60,12 @@ use std::ops::Deref;
 use std::sync::OnceLock;
 
 pub use definitions::Role;
-pub(crate) use parse::{DEEPEST, nests_too_deep, parse, with_parser};
+pub(crate) use parse::{DEEPEST, nests_too_deep, parse, parse_part, with_parser};
+pub(crate) use quoting::unquoted;
+#[cfg(any(feature = "kotlin", feature = "scala", feature = "swift"))]
+use quoting::without_backticks;
 pub use spec::{Class, Spec};
-pub(crate) use spec::{Embedded, Keyed, Told};
+pub(crate) use spec::{Embedded, Inner, Keyed, Tokens, Told, Translation};
 pub use tables::Tables;
 pub(crate) use tables::{Relevance, interest};
 

@@ -1,9 +1,9 @@
 //! Parsing within limits that depend on the file alone.
 
 use std::cell::RefCell;
-use std::ops::ControlFlow;
+use std::ops::{ControlFlow, Range};
 
-use tree_sitter::{ParseOptions, ParseState, Parser, Tree};
+use tree_sitter::{ParseOptions, ParseState, Parser, Point, Tree};
 
 use super::Language;
 
@@ -35,26 +35,46 @@ pub(crate) fn with_parser<T>(
     })
 }
 
+/// Parses a range of a text only. Byte offsets are those of the text; rows are counted from the range.
+pub(crate) fn parse_part(text: &[u8], range: Range<usize>, language: &'static Language) -> Result<Tree, String> {
+    let part = tree_sitter::Range {
+        start_byte: range.start,
+        end_byte: range.end,
+        start_point: Point::new(0, 0),
+        end_point: Point::new(usize::MAX >> 33, 0),
+    };
+    with_parser(language, |parser| {
+        parser.set_included_ranges(&[part]).map_err(|error| error.to_string())?;
+        let tree = parse_within(parser, text, range.len(), language);
+        // The parser is the next file's, too.
+        parser.set_included_ranges(&[]).map_err(|error| error.to_string())?;
+        tree
+    })
+}
+
 /// Parses with a budget of steps, so that a hostile file ends in the same place on every machine.
 pub(crate) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, String> {
     if source.len() > SMALL && language.depth.is_some_and(|depth| depth(source) > DEEPEST) {
         return Err(nests_too_deep());
     }
-    with_parser(language, |parser| {
-        let mut steps = 0u64;
-        let budget = 20_000 + source.len() as u64;
-        let mut progress = |_: &ParseState| {
-            steps += 1;
-            if steps > budget { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
-        };
-        let mut read = |at: usize, _| source.get(at..).unwrap_or_default();
-        // Watching the steps costs a tenth of the time; a file this small can't take long.
-        let watched = source.len() > SMALL;
-        let options = watched.then(|| ParseOptions::new().progress_callback(&mut progress));
-        let tree = parser.parse_with_options(&mut read, None, options);
-        if tree.is_none() {
-            parser.reset();
-        }
-        tree.ok_or_else(|| format!("parsing it as {} takes more than the allowed {budget} steps", language.name))
-    })
+    with_parser(language, |parser| parse_within(parser, source, source.len(), language))
+}
+
+/// Parses a text of which so many bytes count.
+fn parse_within(parser: &mut Parser, source: &[u8], length: usize, language: &Language) -> Result<Tree, String> {
+    let mut steps = 0u64;
+    let budget = 20_000 + length as u64;
+    let mut progress = |_: &ParseState| {
+        steps += 1;
+        if steps > budget { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+    };
+    let mut read = |at: usize, _| source.get(at..).unwrap_or_default();
+    // Watching the steps costs a tenth of the time; a file this small can't take long.
+    let watched = length > SMALL;
+    let options = watched.then(|| ParseOptions::new().progress_callback(&mut progress));
+    let tree = parser.parse_with_options(&mut read, None, options);
+    if tree.is_none() {
+        parser.reset();
+    }
+    tree.ok_or_else(|| format!("parsing it as {} takes more than the allowed {budget} steps", language.name))
 }

@@ -1,6 +1,6 @@
 //! PHP.
 
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec};
 
 pub(super) static PHP: Language = Language::new(Spec {
     name: "php",
@@ -97,5 +97,13 @@ pub(super) static PHP: Language = Language::new(Spec {
         "attribute_list",
     ],
     optional_fields: &["return_type", "type"],
+    wraps: &[("parenthesized_expression", Inner::Only), ("qualified_name", Inner::Only)],
+    also: &[
+        ("->", "?->"),
+        ("member_call_expression", "nullsafe_member_call_expression"),
+        ("member_access_expression", "nullsafe_member_access_expression"),
+    ],
+    names_in_any_case: true,
+    exact_names_in: &["variable_name"],
     ..Spec::PLAIN
 });

@@ -1,6 +1,6 @@
 //! Python.
 
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec, Translation};
 
 pub(super) static PYTHON: Language = Language::new(Spec {
     name: "python",
@@ -78,8 +78,10 @@ pub(super) static PYTHON: Language = Language::new(Spec {
     names_side_by_side: 1,
     openers: &["def", "lambda", "for", "while", "if", "elif", "match", "case", "try", "except", "with", "#"],
     optional: &["async", "type"],
-    annotated: &["typed_parameter"],
     has_scopes: true,
     has_known_paths: true,
+    translations: &[Translation::CompatibleNames],
+    wraps: &[("typed_parameter", Inner::First), ("parenthesized_expression", Inner::Only)],
+    silent: &["line_continuation"],
     ..Spec::PLAIN
 });

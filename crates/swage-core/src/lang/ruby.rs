@@ -1,6 +1,6 @@
 //! Ruby.
 
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec};
 
 pub(super) static RUBY: Language = Language::new(Spec {
     name: "ruby",
@@ -61,5 +61,13 @@ pub(super) static RUBY: Language = Language::new(Spec {
         "rescue", "#", "=begin",
     ],
     lone_cr_ends_lines: false,
+    wraps: &[("parenthesized_statements", Inner::Only)],
+    also: &[(".", "&."), (".", "::")],
+    silent_in: &[
+        ("argument_list", "("),
+        ("argument_list", ")"),
+        ("method_parameters", "("),
+        ("method_parameters", ")"),
+    ],
     ..Spec::PLAIN
 });

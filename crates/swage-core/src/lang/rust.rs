@@ -1,6 +1,6 @@
 //! Rust.
 
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec, Tokens};
 
 pub(super) static RUST: Language = Language::new(Spec {
     name: "rust",
@@ -69,5 +69,8 @@ pub(super) static RUST: Language = Language::new(Spec {
     lone_cr_ends_lines: false,
     optional: &["visibility_modifier", "function_modifiers"],
     optional_fields: &["return_type", "type"],
+    wraps: &[("parenthesized_expression", Inner::Only), ("generic_function", Inner::First)],
+    plain_name: |name| name.strip_prefix(b"r#").unwrap_or(name),
+    macros: &[("macro_invocation", Tokens::Arguments, "token_tree"), ("macro_rule", Tokens::Body, "token_tree")],
     ..Spec::PLAIN
 });

@@ -1,6 +1,6 @@
 //! Scala.
 
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec, without_backticks};
 
 pub(super) static SCALA: Language = Language::new(Spec {
     name: "scala",
@@ -54,5 +54,7 @@ pub(super) static SCALA: Language = Language::new(Spec {
     stand_ins: &["HOLE: w_", "val HOLE = 0", "case HOLE => 0"],
     optional: &["modifiers", "annotation"],
     optional_fields: &["return_type", "type"],
+    wraps: &[("parenthesized_expression", Inner::Only), ("generic_function", Inner::First)],
+    plain_name: without_backticks,
     ..Spec::PLAIN
 });

@@ -93,8 +93,20 @@ pub struct Spec {
     pub(crate) optional: &'static [&'static str],
     /// Fields of such children.
     pub(crate) optional_fields: &'static [&'static str],
-    /// Nodes that hold a name and its type where a name alone may stand.
-    pub(crate) annotated: &'static [&'static str],
+    /// Such children of nodes of one kind only: the kind of the node and that of the child.
+    pub(crate) optional_in: &'static [(&'static str, &'static str)],
+    /// Nodes that stand where a part of them alone may stand and mean the same: parentheses, a name with its type.
+    pub(crate) wraps: &'static [(&'static str, Inner)],
+    /// What a node or sign of a pattern takes besides its own kind: `a?.b` for `a.b`.
+    pub(crate) also: &'static [(&'static str, &'static str)],
+    /// Nodes whose children count as those of the node around them.
+    pub(crate) flattened: &'static [&'static str],
+    /// A name without what marks it as one: quotes, the sign before a keyword.
+    pub(crate) plain_name: fn(&[u8]) -> &[u8],
+    /// Whether names are the same in capitals, but for those in nodes of some kind.
+    pub(crate) names_in_any_case: bool,
+    /// The kinds of nodes in which names count as written all the same.
+    pub(crate) exact_names_in: &'static [&'static str],
     /// Fields that hold the name of a definition or of what it is assigned to.
     pub name_fields: &'static [&'static str],
     /// Children of a function that hold its parameters, where the grammar has no field for them.
@@ -118,8 +130,12 @@ pub struct Spec {
     pub openers: &'static [&'static str],
     /// Whether a CR without an LF after it ends a line, and so a comment.
     pub lone_cr_ends_lines: bool,
+    /// What the language makes of a text before it looks for words in it, in this order.
+    pub(crate) translations: &'static [Translation],
     /// Nodes that say nothing: the indentation of an outline.
     pub(crate) silent: &'static [&'static str],
+    /// Signs that say nothing in nodes of one kind: the kind of the node and the sign.
+    pub(crate) silent_in: &'static [(&'static str, &'static str)],
     /// Whether texts of several lines are the same however their lines are indented, as they are part of an outline.
     pub outline: bool,
     /// Whether keywords may be written in capitals as well.
@@ -130,9 +146,46 @@ pub struct Spec {
     pub(crate) keyed: &'static [Keyed],
     /// Parts that are code of another language.
     pub(crate) embedded: &'static [Embedded],
+    /// What has tokens that the grammar leaves as they are: the kind of its node, what they are, and the kind of the child
+    /// that holds them.
+    pub(crate) macros: &'static [(&'static str, Tokens, &'static str)],
     /// How deep a text nests at most, found without parsing it: for grammars whose own scanner remembers everything
     /// that is open at each step, so that depth costs more than length.
     pub(crate) depth: Option<fn(&[u8]) -> usize>,
+}
+
+/// Which part of a node may stand for it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Inner {
+    /// The child with a name of its own, when there is one such child only.
+    Only,
+    /// The first such child.
+    First,
+    /// The last such child.
+    Last,
+    /// The first such child, when this sign comes after it.
+    Before(&'static str),
+}
+
+/// A step in which a language translates a text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Translation {
+    /// Further characters end lines: U+0085, U+2028 and U+2029.
+    UnicodeLineEnds,
+    /// Escapes such as `\u0041` are characters wherever they are.
+    EscapesAnywhere,
+    /// A backslash before a line's end joins the lines.
+    SplicedLines,
+    /// `/*!` and `*/` stand around code that runs.
+    ExecutableComments,
+    /// Names may be written with escapes.
+    EscapedNames,
+    /// Characters that nobody sees don't count in names.
+    IgnorableCharacters,
+    /// Names are the same whose compatibility composition is (Unicode Standard Annex 15, form NFKC).
+    CompatibleNames,
+    /// Quotes and backslashes in words are removed.
+    QuotedWords,
 }
 
 /// A node that has a key.
@@ -141,6 +194,25 @@ pub(crate) struct Keyed {
     pub node: &'static str,
     /// The field, or else the kind, of the child that is the key.
     pub key: &'static str,
+}
+
+impl Keyed {
+    /// The child of such a node that is its key: a field, a child of a kind, or the first child.
+    pub fn key_of<'t>(&self, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
+        let children = || (0..node.named_child_count() as u32).filter_map(|index| node.named_child(index));
+        node.child_by_field_name(self.key)
+            .or_else(|| children().find(|child| child.kind() == self.key))
+            .or_else(|| node.named_child(0).filter(|_| self.key.is_empty()))
+    }
+}
+
+/// What the tokens of a macro are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Tokens {
+    /// What it is given.
+    Arguments,
+    /// What it becomes.
+    Body,
 }
 
 /// A kind of node that holds code of another language.
@@ -182,7 +254,13 @@ impl Spec {
         for_declaration: None,
         optional: &[],
         optional_fields: &[],
-        annotated: &[],
+        optional_in: &[],
+        wraps: &[],
+        also: &[],
+        flattened: &[],
+        plain_name: |name| name,
+        names_in_any_case: false,
+        exact_names_in: &[],
         name_fields: &["name"],
         parameter_lists: &[],
         not_parameters: &[],
@@ -194,12 +272,15 @@ impl Spec {
         names_side_by_side: 2,
         openers: &[],
         lone_cr_ends_lines: true,
+        translations: &[],
         silent: &[],
+        silent_in: &[],
         outline: false,
         keywords_in_any_case: false,
         has_scopes: false,
         keyed: &[],
         embedded: &[],
+        macros: &[],
         depth: None,
     };
 }

@@ -1,6 +1,6 @@
 //! SQL, in what its dialects share.
 
-use super::{Class, Keyed, Language, Spec};
+use super::{Class, Inner, Keyed, Language, Spec, Translation};
 
 pub(super) static SQL: Language = Language::new(Spec {
     name: "sql",
@@ -43,5 +43,18 @@ pub(super) static SQL: Language = Language::new(Spec {
         Keyed { node: "alter_table", key: "object_reference" },
         Keyed { node: "column_definition", key: "name" },
     ],
+    translations: &[Translation::ExecutableComments],
+    wraps: &[("parenthesized_expression", Inner::Only)],
+    optional_in: &[("drop_table", "keyword_if"), ("drop_table", "keyword_exists")],
+    names_in_any_case: true,
+    plain_name: without_quotes,
     ..Spec::PLAIN
 });
+
+/// A name without the quotes that let it be a keyword or hold blanks.
+fn without_quotes(name: &[u8]) -> &[u8] {
+    match name {
+        [b'"', inner @ .., b'"'] | [b'`', inner @ .., b'`'] | [b'[', inner @ .., b']'] => inner,
+        _ => name,
+    }
+}

@@ -1,6 +1,6 @@
 //! Swift.
 
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec, without_backticks};
 
 pub(super) static SWIFT: Language = Language::new(Spec {
     name: "swift",
@@ -80,5 +80,8 @@ pub(super) static SWIFT: Language = Language::new(Spec {
     stand_ins: &["HOLE: w_", "let HOLE = 0", "case HOLE: w_", "func HOLE()"],
     optional: &["modifiers", "type_annotation", "throws", "async"],
     optional_fields: &["return_type"],
+    wraps: &[("tuple_expression", Inner::Only), ("postfix_expression", Inner::Before("bang"))],
+    plain_name: without_backticks,
+    optional_in: &[("navigation_expression", "?")],
     ..Spec::PLAIN
 });

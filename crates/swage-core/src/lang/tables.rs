@@ -6,7 +6,7 @@ use std::sync::OnceLock;
 
 use foldhash::HashSet;
 
-use super::{Class, Spec};
+use super::{Class, Inner, Spec, Translation};
 
 /// A language's node kinds by id, for look-ups during a walk.
 #[derive(Debug)]
@@ -19,8 +19,20 @@ pub struct Tables {
     optional: Vec<bool>,
     /// Ids of the fields of such children.
     pub(crate) optional_fields: Vec<u16>,
-    /// Whether nodes of each kind hold a name and its type where a name alone may stand.
-    annotated: Vec<bool>,
+    /// The same for children of nodes of one kind: both kinds.
+    optional_in: Vec<(u16, u16)>,
+    /// Signs that say nothing in nodes of one kind: both kinds.
+    silent_in: Vec<(u16, u16)>,
+    /// For nodes of each kind the part that may stand for them.
+    wraps: Vec<Option<Inner>>,
+    /// The kinds of nodes that a pattern's take, too: those of the pattern first.
+    also: Vec<(u16, u16)>,
+    /// Whether the children of nodes of each kind count as those of the node around it.
+    flattened: Vec<bool>,
+    /// Whether nodes of each kind are words whose quotes are removed.
+    quoted: Vec<bool>,
+    /// Whether nodes of each kind may match a part of a pattern that has another kind.
+    loose: Vec<bool>,
     /// Ids of the name fields.
     pub(super) name_fields: Vec<u16>,
     /// Ids of the fields `parameter`, `parameters`, `name` and `declarator`; 0, which no field has, when the grammar
@@ -67,6 +79,8 @@ pub(crate) enum Relevance {
     UnlessExtra,
     /// A semicolon, which only counts between the fields of a loop's head.
     InLoopHead,
+    /// A sign that says nothing in some nodes.
+    UnlessSilent,
     /// Commas, ends of lines, and what the language declares as silent.
     Never,
 }
@@ -122,7 +136,34 @@ impl Tables {
             let kinds = 0..grammar.node_kind_count() as u16;
             kinds.map(|id| grammar.node_kind_for_id(id).is_some_and(|kind| names.contains(&kind))).collect()
         };
-        let (optional, annotated) = (with_name(spec.optional), with_name(spec.annotated));
+        let (optional, flattened) = (with_name(spec.optional), with_name(spec.flattened));
+        let kinds_named = |name: &str| -> Vec<u16> {
+            let kinds = 0..grammar.node_kind_count() as u16;
+            kinds.filter(|id| grammar.node_kind_for_id(*id) == Some(name)).collect()
+        };
+        let pairs = |names: &[(&str, &str)]| {
+            let mut found = Vec::new();
+            for (first, second) in names {
+                let second = kinds_named(second);
+                found.extend(kinds_named(first).iter().flat_map(|first| second.iter().map(|second| (*first, *second))));
+            }
+            found
+        };
+        let (also, optional_in, silent_in) = (pairs(spec.also), pairs(spec.optional_in), pairs(spec.silent_in));
+        let mut wraps = vec![None; grammar.node_kind_count()];
+        for (kind, inner) in spec.wraps {
+            kinds_named(kind).into_iter().for_each(|id| wraps[usize::from(id)] = Some(*inner));
+        }
+        let removes_quotes = spec.translations.contains(&Translation::QuotedWords);
+        let is_word = |id: u16| {
+            let is = |class: Class| classes[usize::from(id)] & (1 << class as u16) != 0;
+            removes_quotes
+                && (is(Class::String) || matches!(grammar.node_kind_for_id(id), Some("word" | "concatenation")))
+        };
+        let quoted: Vec<bool> = (0..grammar.node_kind_count() as u16).map(is_word).collect();
+        let loose = (0..grammar.node_kind_count())
+            .map(|id| wraps[id].is_some() || quoted[id] || also.iter().any(|(_, other)| usize::from(*other) == id));
+        let loose = loose.collect();
         let optional_fields = spec.optional_fields.iter().filter_map(|f| grammar.field_id_for_name(f));
         let optional_fields = optional_fields.map(NonZero::get).collect();
         let wraps_else = nesting.contains(&Nesting::Else);
@@ -134,6 +175,7 @@ impl Tables {
             (true, _) => Relevance::Always,
             (false, "," | "\n" | "\0") => Relevance::Never,
             (false, ";") => Relevance::InLoopHead,
+            (false, _) if silent_in.iter().any(|(_, kind)| *kind == id) => Relevance::UnlessSilent,
             (false, _) => Relevance::WhenWritten,
         };
         let relevance = kinds.clone().map(relevance).collect();
@@ -143,7 +185,13 @@ impl Tables {
             classes,
             optional,
             optional_fields,
-            annotated,
+            optional_in,
+            silent_in,
+            wraps,
+            also,
+            flattened,
+            quoted,
+            loose,
             name_fields,
             fields,
             nesting,
@@ -169,14 +217,62 @@ impl Tables {
         (0..self.grammar.node_kind_count() as u16).filter(with_name).collect()
     }
 
-    /// Whether a pattern needn't write children of this kind.
-    pub(crate) fn is_optional(&self, kind: u16) -> bool {
-        self.optional.get(usize::from(kind)).copied().unwrap_or(false)
+    /// Whether a pattern needn't write children of a kind in nodes of another one.
+    pub(crate) fn is_optional(&self, parent: u16, kind: u16) -> bool {
+        self.optional.get(usize::from(kind)).copied().unwrap_or(false) || self.optional_in.contains(&(parent, kind))
     }
 
-    /// Whether nodes of this kind hold a name and its type where a name alone may stand.
-    pub(crate) fn is_annotated(&self, kind: u16) -> bool {
-        self.annotated.get(usize::from(kind)).copied().unwrap_or(false)
+    /// Whether nodes of this kind may match a part of a pattern that has another kind.
+    pub(crate) fn is_loose(&self, kind: u16) -> bool {
+        self.loose.get(usize::from(kind)).copied().unwrap_or(false)
+    }
+
+    /// Whether a part of a pattern takes nodes of a kind: its own, or one that is written instead of it.
+    pub(crate) fn takes(&self, wanted: u16, kind: u16) -> bool {
+        wanted == kind || self.is_loose(kind) && self.also.contains(&(wanted, kind))
+    }
+
+    /// The kinds that are written instead of one.
+    pub(crate) fn instead_of(&self, kind: u16) -> impl Iterator<Item = u16> {
+        self.also.iter().filter(move |(wanted, _)| *wanted == kind).map(|(_, other)| *other)
+    }
+
+    /// Whether the children of such nodes count as those of the node around them.
+    pub(crate) fn is_flattened(&self, kind: u16) -> bool {
+        self.flattened.get(usize::from(kind)).copied().unwrap_or(false)
+    }
+
+    /// Whether such nodes are words whose quotes are removed.
+    pub(crate) fn is_quoted(&self, kind: u16) -> bool {
+        self.quoted.get(usize::from(kind)).copied().unwrap_or(false)
+    }
+
+    /// The part of a node that may stand for it.
+    pub(crate) fn inner<'t>(&self, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
+        let inner = self.wraps.get(usize::from(node.kind_id())).copied().flatten()?;
+        let mut named = (0..node.named_child_count() as u32).filter_map(|index| node.named_child(index));
+        let mut named = named.by_ref().filter(|child| !self.is(child.kind_id(), Class::Comment));
+        match inner {
+            Inner::First => named.next(),
+            Inner::Last => named.last(),
+            Inner::Only => named.next().filter(|_| named.next().is_none()),
+            Inner::Before(sign) => named.next().filter(|_| {
+                node.child_count()
+                    .checked_sub(1)
+                    .and_then(|last| node.child(last))
+                    .is_some_and(|last| last.kind() == sign)
+            }),
+        }
+    }
+
+    /// Whether some signs say nothing in nodes of a kind, so that what is left isn't all of their text.
+    pub(crate) fn has_silent_signs(&self, kind: u16) -> bool {
+        self.silent_in.iter().any(|(parent, _)| *parent == kind)
+    }
+
+    /// Whether a sign says nothing in nodes of a kind.
+    pub(crate) fn is_silent_in(&self, parent: u16, kind: u16) -> bool {
+        self.silent_in.contains(&(parent, kind))
     }
 
     /// Whether nodes of this kind take part in matching.

@@ -1,6 +1,6 @@
 //! TOML.
 
-use super::{Class, Keyed, Language, Spec};
+use super::{Class, Keyed, Language, Spec, Translation};
 
 pub(super) static TOML: Language = Language::new(Spec {
     name: "toml",
@@ -26,5 +26,6 @@ pub(super) static TOML: Language = Language::new(Spec {
         Keyed { node: "table_array_element", key: "" },
     ],
     lone_cr_ends_lines: false,
+    translations: &[Translation::EscapedNames],
     ..Spec::PLAIN
 });

@@ -1,7 +1,7 @@
 //! TypeScript and TSX: two grammars over one table.
 
 use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LOOPS, OPENERS, PARTS, WRAPPERS};
-use super::{Class, Language, Spec};
+use super::{Class, Inner, Language, Spec, Translation};
 
 const CLASSES: &[(Class, &[&str])] = &[
     (Class::Function, FUNCTIONS),
@@ -84,9 +84,21 @@ const fn typescript(
             "abstract",
             "declare",
             "type_parameters",
+            "optional_chain",
         ],
         has_scopes: true,
         has_known_paths: true,
+        optional_in: &[("call_expression", "?.")],
+        translations: &[Translation::EscapedNames],
+        wraps: &[
+            ("parenthesized_expression", Inner::Only),
+            ("non_null_expression", Inner::Only),
+            ("as_expression", Inner::First),
+            ("satisfies_expression", Inner::First),
+            ("type_assertion", Inner::Last),
+        ],
+        also: &[(".", "optional_chain")],
+        optional_fields: &["type_arguments"],
         ..Spec::PLAIN
     })
 }

@@ -1,6 +1,6 @@
 //! YAML.
 
-use super::{Class, Keyed, Language, Spec};
+use super::{Class, Keyed, Language, Spec, Translation};
 
 pub(super) static YAML: Language = Language::new(Spec {
     name: "yaml",
@@ -21,5 +21,6 @@ pub(super) static YAML: Language = Language::new(Spec {
     stand_ins: &["HOLE: w_"],
     keyed: &[Keyed { node: "block_mapping_pair", key: "key" }, Keyed { node: "flow_pair", key: "key" }],
     outline: true,
+    translations: &[Translation::EscapedNames],
     ..Spec::PLAIN
 });

@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
-use super::{Hole, PatternNode, contents, is_irrelevant, own_text};
+use super::{Hole, PatternNode, contents, is_irrelevant, own_text, relevant_children};
 use crate::lang::{Class, Language};
 
 /// Builds readings from one parsed text.
@@ -21,7 +21,7 @@ impl Builder<'_> {
         if let Some(index) = self.hole(node) {
             return if self.holes[index].many { PatternNode::Many(index) } else { PatternNode::Hole(index) };
         }
-        let children = self.children(node);
+        let children = relevant_children(node, self.language);
         let text = &self.source[node.byte_range()];
         if self.language.tables().is(node.kind_id(), Class::String)
             && let Some(inside) = contents(text)
@@ -70,12 +70,7 @@ impl Builder<'_> {
     /// A string without holes is compared as a whole.
     fn is_string(&self, node: Node<'_>, children: &[Node<'_>]) -> bool {
         self.language.tables().is(node.kind_id(), Class::String)
-            && children.iter().all(|c| self.children(*c).is_empty())
-    }
-
-    fn children<'t>(&self, node: Node<'t>) -> Vec<Node<'t>> {
-        let mut cursor = node.walk();
-        node.children(&mut cursor).filter(|c| !is_irrelevant(*c, node.kind_id(), self.language)).collect()
+            && children.iter().all(|c| relevant_children(*c, self.language).is_empty())
     }
 
     /// The hole that a node stands for: a stand-in, a leaf with a hole's name, or a statement, parameter and the like
@@ -86,7 +81,7 @@ impl Builder<'_> {
         if let Some(index) = self.spelled.iter().position(stands_in) {
             return Some(index);
         }
-        let children = self.children(node);
+        let children = relevant_children(node, self.language);
         match children.as_slice() {
             [] if node.is_named() => {
                 let plain =
@@ -97,6 +92,7 @@ impl Builder<'_> {
                 if only.is_named()
                     && !self.language.tables().is(node.kind_id(), Class::Block)
                     && !is_list(node)
+                    && !self.language.tables().has_silent_signs(node.kind_id())
                     && own_text(self.source, node).is_empty() =>
             {
                 self.hole(*only)

@@ -12,11 +12,10 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
-use super::children::Children;
 use super::imports::Imports;
 use super::probe::Probe;
-use super::{Hole, Pattern, PatternNode, contents, is_irrelevant, own_text};
-use crate::lang::{Class, Language};
+use super::{Hole, Pattern, PatternNode, contents, is_irrelevant, own_text, relevant_children};
+use crate::lang::{Class, Language, unquoted};
 
 /// What the holes took: byte ranges of the source.
 pub(crate) type Bindings = Vec<Option<Range<usize>>>;
@@ -53,7 +52,7 @@ impl Matching<'_> {
 
     /// The same for one reading of a pattern.
     pub fn reading(&self, roots: &[PatternNode], holes: usize, node: Node<'_>) -> Option<(Bindings, Range<usize>)> {
-        if !roots.first()?.may_be(node) {
+        if !roots.first()?.may_be(node, self.language) {
             return None;
         }
         let mut bound = vec![None; holes];
@@ -102,7 +101,9 @@ impl Matching<'_> {
         match pattern {
             PatternNode::Hole(index) | PatternNode::Many(index) => {
                 let takes = node.is_named() || VALUES.contains(&node.kind());
-                takes && self.bind(*index, Some(node), node.byte_range(), bound)
+                takes
+                    && (self.bind(*index, Some(node), node.byte_range(), bound)
+                        || self.is_inner_match(pattern, node, bound))
             }
             PatternNode::Quoted(kind, index) => {
                 let range = node.byte_range();
@@ -121,35 +122,31 @@ impl Matching<'_> {
                     && self.source.get(range).is_some_and(|text| text.starts_with(before) && text.ends_with(after))
                     && self.bind(*index, None, inside, bound)
             }
-            PatternNode::Leaf(kind, _)
-                if node.kind_id() != *kind && self.language.tables().is_annotated(node.kind_id()) =>
-            {
-                // A name with its type, where the pattern has the name alone.
-                node.named_child(0).is_some_and(|name| self.matches(pattern, name, bound))
-            }
             PatternNode::Leaf(kind, text) => {
-                node.kind_id() == *kind
-                    && (!node.is_named()
-                        || text.as_ref().is_none_or(|t| {
-                            self.source.get(node.byte_range()).is_some_and(|found| self.is_same_text(t, found))
-                        }))
+                let tables = self.language.tables();
+                if tables.takes(*kind, node.kind_id()) {
+                    return !node.is_named()
+                        || *kind != node.kind_id()
+                        || text.as_ref().is_none_or(|text| self.is_same_leaf(text, node));
+                }
+                let quoted = tables.is_quoted(*kind) && tables.is_quoted(node.kind_id());
+                quoted && text.as_ref().is_some_and(|text| self.is_same_word(text, node))
+                    || self.is_inner_match(pattern, node, bound)
             }
             PatternNode::Inner { kind, children, own } => {
-                if node.kind_id() != *kind {
-                    return false;
+                if !self.language.tables().takes(*kind, node.kind_id()) {
+                    return self.is_inner_match(pattern, node, bound);
                 }
                 // Most nodes of a kind differ from the pattern in their first child already.
                 if let (Some(first), Some(child)) = (children.first(), node.child(0))
-                    && !first.may_be(child)
-                    && !self.language.tables().is_optional(child.kind_id())
-                    && !self.language.tables().is_annotated(child.kind_id())
+                    && !first.may_be(child, self.language)
+                    && !self.language.tables().is_optional(node.kind_id(), child.kind_id())
                     && !is_irrelevant(child, node.kind_id(), self.language)
                     && self.probe.is_none()
                 {
                     return false;
                 }
-                let relevant = |child: &Node<'_>| !is_irrelevant(*child, node.kind_id(), self.language);
-                let nodes: Vec<_> = Children::all(node).filter(relevant).collect();
+                let nodes = relevant_children(node, self.language);
                 let before = bound.clone();
                 if self.list(children, &nodes, bound, true).is_some() {
                     return self.has_own_text(node, children, own);
@@ -163,6 +160,45 @@ impl Matching<'_> {
                     })
             }
         }
+    }
+
+    /// Whether a part of the node that may stand for it matches: what parentheses hold, a name without its type.
+    fn is_inner_match(&self, pattern: &PatternNode, node: Node<'_>, bound: &mut Bindings) -> bool {
+        self.language.tables().inner(node).is_some_and(|inner| self.node(pattern, inner, bound))
+    }
+
+    /// Whether a leaf's text is the pattern's, or the same name or word written otherwise.
+    fn is_same_leaf(&self, wanted: &[u8], node: Node<'_>) -> bool {
+        let Some(found) = self.source.get(node.byte_range()) else { return false };
+        let (language, tables) = (self.language, self.language.tables());
+        self.is_same_text(wanted, found)
+            || tables.is_quoted(node.kind_id()) && self.is_same_word(wanted, node)
+            || tables.is(node.kind_id(), Class::Name) && {
+                let (wanted, found) = ((language.plain_name)(wanted), (language.plain_name)(found));
+                // What is around a name is asked for last, since it is found from the root.
+                let is_exact = || node.parent().is_some_and(|p| language.exact_names_in.contains(&p.kind()));
+                wanted == found || language.names_in_any_case && wanted.eq_ignore_ascii_case(found) && !is_exact()
+            }
+    }
+
+    /// Whether words are the same once their quotes are removed.
+    fn is_same_word(&self, wanted: &[u8], node: Node<'_>) -> bool {
+        let found = self.source.get(node.byte_range());
+        unquoted(wanted).is_some_and(|wanted| found.and_then(unquoted).is_some_and(|found| wanted == found))
+    }
+
+    /// A name or word in the plainest form that means the same, when that isn't how it is written.
+    fn plain_text(&self, node: Node<'_>, text: &[u8]) -> Option<Vec<u8>> {
+        let tables = self.language.tables();
+        let plain = if tables.is(node.kind_id(), Class::Name) && !self.language.exact_names_in.contains(&node.kind()) {
+            let plain = (self.language.plain_name)(text);
+            if self.language.names_in_any_case { plain.to_ascii_lowercase() } else { plain.to_vec() }
+        } else if node.kind() == "command_name" {
+            unquoted(text)?
+        } else {
+            return None;
+        };
+        (plain != text).then_some(plain)
     }
 
     fn is_same_text<'t>(&self, one: &'t [u8], other: &'t [u8]) -> bool {
@@ -192,8 +228,9 @@ impl Matching<'_> {
             let mut same = patterns.iter().filter(|p| p.kind() == Some(child.kind_id()));
             same.any(|p| self.matches(p, *child, &mut vec![None; self.holes.len()]))
         };
-        let unwritten =
-            |child: &Node<'t>| of_fields.contains(child) || tables.is_optional(child.kind_id()) && !written(child);
+        let unwritten = |child: &Node<'t>| {
+            of_fields.contains(child) || tables.is_optional(node.kind_id(), child.kind_id()) && !written(child)
+        };
         let mut kept: Vec<Node<'t>> = Vec::with_capacity(nodes.len());
         for child in nodes {
             if !unwritten(child) {
@@ -207,9 +244,7 @@ impl Matching<'_> {
 
     /// Matches a list of patterns with the front of a list of nodes, all of them when `whole`; how many were taken.
     fn list(&self, patterns: &[PatternNode], nodes: &[Node<'_>], bound: &mut Bindings, whole: bool) -> Option<usize> {
-        let tables = self.language.tables();
-        let may_be =
-            |(pattern, node): (&PatternNode, &Node<'_>)| pattern.may_be(*node) || tables.is_annotated(node.kind_id());
+        let may_be = |(pattern, node): (&PatternNode, &Node<'_>)| pattern.may_be(*node, self.language);
         // Each has its place where no run is among them, and kinds are compared at once.
         if self.probe.is_none() && !patterns.iter().any(is_run) && !patterns.iter().zip(nodes).all(may_be) {
             return None;
@@ -281,10 +316,12 @@ impl Matching<'_> {
             return false;
         }
         let Some(text) = self.source.get(range.clone()) else { return false };
-        if hole.text.as_ref().is_some_and(|regex| !regex.is_match(text)) {
-            return false;
-        }
-        if hole.stands_for.as_ref().is_some_and(|regex| !regex.is_match(&self.imports.path_of(text))) {
+        let fits = |text: &[u8]| {
+            hole.text.as_ref().is_none_or(|regex| regex.is_match(text))
+                && hole.stands_for.as_ref().is_none_or(|regex| regex.is_match(&self.imports.path_of(text)))
+        };
+        let is_plain_fit = || node.and_then(|node| self.plain_text(node, text)).is_some_and(|plain| fits(&plain));
+        if !fits(text) && !is_plain_fit() {
             return false;
         }
         if self.given.iter().any(|(name, taken)| *name == hole.name && *taken != text) {

@@ -127,8 +127,8 @@ impl PatternNode {
     }
 
     /// A look at the kind alone: false only when the node can't match.
-    pub(crate) fn may_be(&self, node: Node<'_>) -> bool {
-        self.kind().is_none_or(|kind| node.kind_id() == kind)
+    pub(crate) fn may_be(&self, node: Node<'_>, language: &Language) -> bool {
+        self.kind().is_none_or(|kind| node.kind_id() == kind || language.tables().is_loose(node.kind_id()))
     }
 
     /// Adds its holes to a list, each once.
@@ -173,6 +173,8 @@ impl PatternNode {
             Self::Leaf(kind, Some(text)) if text.len() > 1 => {
                 let tables = language.tables();
                 let whole = tables.is(*kind, Class::Name) || !tables.grammar.node_kind_is_named(*kind);
+                // How a name may be marked as one isn't certain.
+                let text = if tables.is(*kind, Class::Name) { (language.plain_name)(text) } else { text };
                 words.push((text.to_vec(), whole && text.iter().all(|b| b.is_ascii_alphanumeric() || *b == b'_')));
             }
             Self::Inner { children, .. } => children.iter().for_each(|c| c.gather_words(words, language)),
@@ -191,9 +193,24 @@ pub(crate) fn is_irrelevant(node: Node<'_>, parent: u16, language: &Language) ->
         Relevance::Always => false,
         Relevance::WhenWritten => node.start_byte() == node.end_byte(),
         Relevance::UnlessExtra => node.is_extra(),
+        Relevance::UnlessSilent => language.tables().is_silent_in(parent, node.kind_id()),
         Relevance::InLoopHead => !language.tables().has_loop_head(parent),
         Relevance::Never => true,
     }
+}
+
+/// The children of a node that take part in matching.
+pub(crate) fn relevant_children<'t>(node: Node<'t>, language: &Language) -> Vec<Node<'t>> {
+    let relevant = |child: &Node<'_>, parent: u16| !is_irrelevant(*child, parent, language);
+    let mut nodes = Vec::new();
+    for child in Children::all(node).filter(|child| relevant(child, node.kind_id())) {
+        if language.tables().is_flattened(child.kind_id()) {
+            nodes.extend(Children::all(child).filter(|inner| relevant(inner, child.kind_id())));
+        } else {
+            nodes.push(child);
+        }
+    }
+    nodes
 }
 
 /// Where a string literal's contents are in it; `None` when it has no quotes.

@@ -268,7 +268,7 @@ fn filter_needs(clause: &Clause, language: &'static Language, words: &mut Vocabu
         }
         let of_place = |place: &Place| match &place.what {
             NodeTest::Code(code) => {
-                let own = code.pattern(language).map(|p| code.words(p)).unwrap_or_default();
+                let own = code.pattern(language).map(|p| code.words(p, language)).unwrap_or_default();
                 words.needs(own.into_iter().chain(code.words_beside()))
             }
             NodeTest::Definition { .. } | NodeTest::Node(_) | NodeTest::Text(_) => Needs::default(),

@@ -7,6 +7,7 @@
 use regex_syntax::hir::literal::{ExtractKind, Extractor};
 use regex_syntax::hir::{Hir, HirKind};
 
+use crate::lang::Language;
 use crate::pattern::Hole;
 
 /// A text that must be in a file.
@@ -24,6 +25,15 @@ impl Word {
     /// A word in the letters given; `whole` when it never is a part of a longer name.
     pub fn new(text: &[u8], whole: bool) -> Self {
         Self { text: text.to_vec(), whole, any_case: false }
+    }
+
+    /// The same as a name of a language, which may be the same in capitals.
+    pub fn named_in(self, language: &Language) -> Self {
+        if language.names_in_any_case {
+            Self { text: self.text.to_ascii_lowercase(), any_case: true, ..self }
+        } else {
+            self
+        }
     }
 }
 

@@ -15,6 +15,7 @@ mod generated;
 mod hit;
 mod limits;
 mod lines;
+mod macros;
 mod paths;
 #[cfg(test)]
 mod pattern_laws;
@@ -25,6 +26,7 @@ mod search;
 mod statements;
 mod syntax;
 mod text;
+mod translate;
 mod trial;
 mod walk;
 mod words;
@@ -46,6 +48,7 @@ pub use text::decoded;
 pub use trial::{Miss, Trial, TrialMatch, try_pattern};
 
 use self::hit::digests;
+use self::translate::translated;
 use self::words::Words;
 use crate::digest::{short_digest, without_white_space};
 use crate::lang::Language;
@@ -122,7 +125,7 @@ impl Scan<'_> {
         if generated && !holds_code && !set.prefilters.iter().any(looks) {
             return FileScan { generated, ..FileScan::without_hits(Status::NotWanted) };
         }
-        let source = text::with_plain_line_ends(content, language);
+        let source = translated(content, language);
         let source = source.as_ref();
         let words = Words::find(source, set);
         let possible = set.prefilters.iter().zip(0u32..);

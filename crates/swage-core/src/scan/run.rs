@@ -10,7 +10,7 @@ use super::filters::is_excused;
 use super::found::{Found, Origin, Scope, hits_and_facts};
 use super::search::{Search, TextMatches};
 use super::words::Words;
-use super::{Fact, Hit, Syntax, allow};
+use super::{Fact, Hit, Syntax, allow, macros};
 use crate::lang::{Language, parse};
 use crate::rule::{LanguageSet, ParsedFile, Plan, RuleSet};
 
@@ -109,8 +109,24 @@ impl<'a> Run<'a> {
         let file = ParsedFile::new(self.source, language, tree, self.known.clone(), &is_global);
         let editable = self.is_editable();
         let search = Search::new(file, editable, self.rules, set, possible, words);
-        let found = search.run(text);
-        let fault = search.fault();
+        let mut found = search.run(text);
+        let mut fault = search.fault();
+        if !language.macros.is_empty() && fault.is_none() {
+            // Only what begins at nodes: expressions have looked at all of the text, and figures are those of the file.
+            let at_nodes = |index: &u32| matches!(set.entries[*index as usize].plan, Plan::Nodes { .. });
+            let possible: Vec<u32> = possible.iter().copied().filter(at_nodes).collect();
+            let wanted = |range: &Range<usize>| possible.iter().any(|index| search.may_begin_in(*index, range));
+            // All trees of a file share its steps.
+            let mut left = search.file.steps.get();
+            for macros::Parsed { tree, ranges } in macros::parsed(self.source, language, tree, &wanted) {
+                let file = ParsedFile::new(self.source, language, &tree, self.known.clone(), &is_global);
+                file.steps.set(left);
+                let search = Search::new(file, editable, self.rules, set, &possible, words).within(ranges);
+                found.extend(search.run(Vec::new()));
+                fault = fault.or(search.fault());
+                left = search.file.steps.get();
+            }
+        }
         self.found.extend(found);
         fault.map_or(Ok(()), Err)
     }

@@ -12,6 +12,7 @@ use foldhash::HashMap;
 use tree_sitter::Node;
 
 use super::found::{Found, Origin, Scope};
+use super::macros::is_in;
 use super::walk::{Step, Which, walk};
 use super::words::Words;
 use crate::lang::{Class, interest, nests_too_deep};
@@ -37,6 +38,8 @@ pub(super) struct Search<'a> {
     /// Those of them that look at functions.
     functions: Vec<(u32, &'a dyn FunctionFinder)>,
     words: &'a Words,
+    /// Where matches count, in order; everywhere when `None`.
+    within: Option<Vec<Range<usize>>>,
     /// Whether there was something deeper than is looked at.
     pub too_deep: Cell<bool>,
     /// The entry that took the last of the steps.
@@ -89,7 +92,38 @@ impl<'a> Search<'a> {
         });
         let functions = functions.collect();
         let (inside, around) = (RefCell::default(), RefCell::default());
-        Self { file, editable, rules, set, possible, functions, words, too_deep, spent, overrun, inside, around }
+        let within = None;
+        Self {
+            file,
+            editable,
+            rules,
+            set,
+            possible,
+            functions,
+            words,
+            within,
+            too_deep,
+            spent,
+            overrun,
+            inside,
+            around,
+        }
+    }
+
+    /// The same with matches in some ranges only, which are in order.
+    pub fn within(self, ranges: Vec<Range<usize>>) -> Self {
+        Self { within: Some(ranges), ..self }
+    }
+
+    /// Whether an entry that looks at nodes may find something in a range.
+    pub fn may_begin_in(&self, index: u32, range: &Range<usize>) -> bool {
+        let entry = self.entry(index);
+        !entry.plan.is_marked() || self.words.allow(&entry.needs, range)
+    }
+
+    /// Whether matches at a node count.
+    fn counts(&self, node: Node<'_>) -> bool {
+        self.file.is_known(node) && self.within.as_ref().is_none_or(|ranges| is_in(&node.byte_range(), ranges))
     }
 
     /// The nodes around a node, outermost first.
@@ -232,8 +266,8 @@ impl<'a> Search<'a> {
                     return true;
                 }
                 zones.push((node.byte_range(), Zone::String));
-                // Only strings that embed code have anything inside.
-                return file.text(node).contains(&b'{');
+                // Only strings that embed code have anything inside: `{a}`, `$(a)`, `\(a)` or `a` between backticks.
+                return memchr::memchr3(b'{', b'(', b'`', file.text(node)).is_some();
             }
             true
         };
@@ -278,7 +312,7 @@ impl<'a> Search<'a> {
                 let Plan::Nodes { finder, marked, .. } = &entry.plan else { continue };
                 for (_, node) in own {
                     // Nodes without the entry's words in them can't match.
-                    if self.file.is_known(*node) && (!marked || self.words.allow(&entry.needs, &node.byte_range())) {
+                    if self.counts(*node) && (!marked || self.words.allow(&entry.needs, &node.byte_range())) {
                         self.try_entry(index, found, |found| finder.at(&self.file, *node, found));
                     }
                 }

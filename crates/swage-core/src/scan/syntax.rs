@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 use tree_sitter::{Node, Tree};
 
+use super::translate::translated;
 use super::words::Words;
 use super::{Lines, Span, decoded, text};
 use crate::lang::{Class, Language, parse};
@@ -57,7 +58,7 @@ pub fn syntax_errors(content: &[u8], language: &'static Language) -> Result<Synt
     if let Some(why) = text::unreadable(&content, language) {
         return Err(why);
     }
-    let source = text::with_plain_line_ends(&content, Some(language));
+    let source = translated(&content, Some(language));
     Ok(Syntax::of(&parse(&source, language)?, &content))
 }
 
@@ -71,7 +72,7 @@ pub(crate) fn hides_security(
     is_added: &dyn Fn(u32) -> bool,
 ) -> bool {
     let content = decoded(content);
-    let source = text::with_plain_line_ends(&content, Some(language));
+    let source = translated(&content, Some(language));
     // What can't be parsed at all could hide anything.
     let Ok(tree) = parse(&source, language) else { return true };
     let set = rules.for_language(Some(language));

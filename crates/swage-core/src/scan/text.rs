@@ -1,8 +1,8 @@
 //! From a file's bytes to the text that rules look at.
 //!
-//! A file is read as whatever runs it reads it: byte order marks are taken off, UTF-16 and UTF-32 are decoded (Unicode
-//! Standard, section 23.8), and a lone CR ends a line where the language has it so. What can't be read for sure is said
-//! to be unreadable, so that nothing is taken for a comment that is code.
+//! Byte order marks are taken off, and UTF-16 and UTF-32 are decoded (Unicode Standard, section 23.8). What can't be read
+//! for sure is said to be unreadable, so that nothing is taken for a comment that is code. How a language translates the
+//! text after that is in `translate.rs`.
 
 use std::borrow::Cow;
 use std::sync::LazyLock;
@@ -46,29 +46,6 @@ pub fn decoded(content: &[u8]) -> Cow<'_, [u8]> {
 /// The character of a code point, or U+FFFD for what is none.
 fn char_or_replacement(point: u32) -> char {
     char::from_u32(point).unwrap_or('\u{fffd}')
-}
-
-/// The text with an LF for each lone CR, where that ends a line of the language, and for each escape that Java reads as a
-/// line end before it looks for comments (Java Language Specification, section 3.3). It is as long as before, so that
-/// byte offsets are the same.
-pub(super) fn with_plain_line_ends<'t>(text: &'t [u8], language: Option<&'static Language>) -> Cow<'t, [u8]> {
-    static ESCAPES: LazyLock<Option<Regex>> = LazyLock::new(|| Regex::new(r"(?-u)\\u+000[aAdD]").ok());
-    let mut plain = Cow::Borrowed(text);
-    if language.is_none_or(|l| l.lone_cr_ends_lines) {
-        for at in memchr::memchr_iter(b'\r', text).filter(|at| text.get(at + 1) != Some(&b'\n')) {
-            plain.to_mut()[at] = b'\n';
-        }
-    }
-    if language.is_some_and(|l| l.name == "java") && memchr::memmem::find(text, b"\\u").is_some() {
-        for found in ESCAPES.as_ref().into_iter().flat_map(|escapes| escapes.find_iter(text)) {
-            // Behind a backslash it is no escape.
-            if text[..found.start()].iter().rev().take_while(|b| **b == b'\\').count() % 2 == 0 {
-                plain.to_mut()[found.range()].fill(b' ');
-                plain.to_mut()[found.end() - 1] = b'\n';
-            }
-        }
-    }
-    plain
 }
 
 /// Why the language of a file can't be recognised from its text, when that is so.
@@ -128,24 +105,6 @@ mod tests {
         ];
         for (content, expected) in cases {
             assert_eq!(decoded(content).as_ref(), *expected, "{content:?}");
-        }
-    }
-
-    #[test]
-    fn lines_end_as_the_language_has_it() {
-        let cases: &[(Option<&str>, &str, &str)] = &[
-            (Some("python"), "# a\rb\r\nc\n", "# a\nb\r\nc\n"),
-            (Some("bash"), "# a\rb\n", "# a\rb\n"),
-            (None, "a\rb\r", "a\nb\n"),
-            (Some("java"), "// a\\u000ab();\\uuu000Dc", "// a     \nb();       \nc"),
-            (Some("java"), "\"\\\\u000a\"", "\"\\\\u000a\""),
-            (Some("javascript"), "// a\\u000ab();", "// a\\u000ab();"),
-        ];
-        for (language, text, expected) in cases {
-            let language = language.and_then(Language::by_name);
-            let plain = with_plain_line_ends(text.as_bytes(), language);
-            assert_eq!(String::from_utf8_lossy(&plain), *expected, "{text:?}");
-            assert_eq!(plain.len(), text.len());
         }
     }
 

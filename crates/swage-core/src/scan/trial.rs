@@ -3,6 +3,10 @@
 use std::cell::Cell;
 use std::ops::Range;
 
+use tree_sitter::Node;
+
+use super::macros::{self, is_in};
+use super::translate::translated;
 use super::{Lines, Span};
 use crate::lang::Language;
 use crate::lang::parse;
@@ -50,15 +54,18 @@ pub struct Miss {
 /// When the file can't be parsed, or the pattern isn't code of the language.
 pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch) -> Result<Trial, String> {
     let pattern = code.pattern(language).map_err(ToString::to_string)?;
-    let tree = parse(source, language)?;
     let lines = Lines::new(source);
+    let source = &*translated(source, Some(language));
+    let tree = parse(source, language)?;
     let text = |range: Range<usize>| shorten(&String::from_utf8_lossy(&source[range]));
     let (steps, imports) = (Cell::new(budget(source)), Imports::of(tree.root_node(), source, language));
     let mut trial = Trial { matches: Vec::new(), nearest: None };
     let mut nearest: Option<Failure> = None;
-    preorder(tree.root_node(), |node| {
+    let mut look = |node: Node<'_>, within: &[Range<usize>]| {
         for reading in &pattern.readings {
-            if reading.first().and_then(PatternNode::kind) != Some(node.kind_id()) {
+            let kind = reading.first().and_then(PatternNode::kind);
+            let counts = within.is_empty() || is_in(&node.byte_range(), within);
+            if !counts || !kind.is_some_and(|kind| language.tables().takes(kind, node.kind_id())) {
                 continue;
             }
             let matching = |probe| Matching {
@@ -90,7 +97,12 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
             }
         }
         true
-    });
+    };
+    preorder(tree.root_node(), |node| look(node, &[]));
+    for macros::Parsed { tree, ranges } in macros::parsed(source, language, &tree, &|_| true) {
+        preorder(tree.root_node(), |node| look(node, &ranges));
+    }
+    trial.matches.sort_by_key(|found| found.span);
     trial.nearest = nearest.filter(|_| trial.matches.is_empty()).map(|f| Miss {
         span: lines.span(f.range.clone()),
         matched: f.progress.div_ceil(2),

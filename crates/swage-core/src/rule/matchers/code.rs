@@ -62,10 +62,11 @@ impl CodeMatch {
     }
 
     /// Lists of words, of each of which one is in whatever the pattern matches in a language.
-    pub(crate) fn words(&self, pattern: &Pattern) -> Vec<Vec<Word>> {
+    pub(crate) fn words(&self, pattern: &Pattern, language: &Language) -> Vec<Vec<Word>> {
         // Each word of the pattern's own code is certain; of a condition on a hole one of several is.
         let own = pattern.words.iter().map(|(word, whole)| vec![Word::new(word, *whole)]);
-        own.chain(text_words(&self.holes)).collect()
+        let words = own.chain(text_words(&self.holes));
+        words.map(|list| list.into_iter().map(|word| word.named_in(language)).collect()).collect()
     }
 }
 
@@ -87,9 +88,11 @@ impl Matcher for CodeMatch {
     fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
         let Some(language) = language else { return Ok(None) };
         let pattern = self.pattern(language).map_err(Clone::clone)?;
-        let words = self.words(pattern);
+        let words = self.words(pattern, language);
         let mut kinds: Vec<u16> =
             pattern.readings.iter().filter_map(|reading| reading.first().and_then(PatternNode::kind)).collect();
+        let instead: Vec<u16> = kinds.iter().flat_map(|kind| language.tables().instead_of(*kind)).collect();
+        kinds.extend(instead);
         // Readings of the same code often begin with the same kind.
         kinds.dedup();
         // A run of siblings may have its words in others than the first.

@@ -21,7 +21,7 @@ use super::{
     Compiled, Extent, FileFinder, Gathered, Languages, Match, Matcher, OnMatch, ParsedFile, Plan, Reader, TooMany,
     limit_languages,
 };
-use crate::lang::{Keyed, Language};
+use crate::lang::Language;
 use crate::pattern::{Children, Hole, PatternError, contents};
 use crate::rule::keys::{Holds, Key};
 use crate::rule::problem::Problems;
@@ -167,12 +167,10 @@ impl Matcher for KeyMatch {
 
     fn compile(self: Arc<Self>, language: Option<&'static Language>) -> Result<Option<Compiled>, PatternError> {
         // A rule for all languages looks at those that have keys.
-        if !language.is_some_and(Language::has_keys) {
-            return Ok(None);
-        }
+        let Some(language) = language.filter(|language| language.has_keys()) else { return Ok(None) };
         // Keys of one letter are in every file.
         let literal = |step: &Step| match step {
-            Step::Key(text) if text.len() > 1 => Some(vec![Word::new(text.as_bytes(), false)]),
+            Step::Key(text) if text.len() > 1 => Some(vec![Word::new(text.as_bytes(), false).named_in(language)]),
             Step::Key(_) | Step::Hole(_) | Step::Any => None,
         };
         let words = self.steps.iter().filter_map(literal).chain(text_words(&self.holes)).collect();
@@ -187,7 +185,7 @@ impl FileFinder for KeyMatch {
         let mut taken = vec![None; self.holes.len()];
         paths.each(|path, value| {
             taken.fill(None);
-            if let Some(range) = self.at(file.source, path, value, &mut taken) {
+            if let Some(range) = self.at(file, path, value, &mut taken) {
                 let captures = self.holes.iter().zip(&taken);
                 let captures =
                     captures.filter_map(|(hole, range)| Some((hole.name.as_str(), range.clone()?))).collect();
@@ -205,34 +203,37 @@ impl KeyMatch {
     /// The place, when the path and the value fit: the value when the match names it, else the key.
     fn at(
         &self,
-        source: &[u8],
+        file: &ParsedFile<'_>,
         path: &[Range<usize>],
         value: Option<&Range<usize>>,
         taken: &mut Taken,
     ) -> Option<Range<usize>> {
-        if !self.fits(source, &self.steps, path, taken) {
+        if !self.fits(file, &self.steps, path, taken) {
             return None;
         }
         // Without a value in the match the key is the finding's place.
         match self.value {
             None => path.last().cloned(),
-            Some(hole) => value.filter(|value| self.take(source, hole, value, taken)).cloned(),
+            Some(hole) => value.filter(|value| self.take(file.source, hole, value, taken)).cloned(),
         }
     }
 
     /// Whether the wanted steps take the path to its end; the ranges are the path's keys.
-    fn fits(&self, source: &[u8], wanted: &[Step], path: &[Range<usize>], taken: &mut Taken) -> bool {
+    fn fits(&self, file: &ParsedFile<'_>, wanted: &[Step], path: &[Range<usize>], taken: &mut Taken) -> bool {
         match (wanted.split_first(), path.split_first()) {
             (None, None) => true,
             (Some((Step::Any, rest)), _) => {
                 // There is one such step at most, so the rest must match the end of the path.
-                path.len().checked_sub(rest.len()).is_some_and(|skip| self.fits(source, rest, &path[skip..], taken))
+                path.len().checked_sub(rest.len()).is_some_and(|skip| self.fits(file, rest, &path[skip..], taken))
             }
             (Some((Step::Key(text), rest)), Some((at, deeper))) => {
-                &source[at.clone()] == text.as_bytes() && self.fits(source, rest, deeper, taken)
+                let key = &file.source[at.clone()];
+                let same = key == text.as_bytes()
+                    || file.language.names_in_any_case && key.eq_ignore_ascii_case(text.as_bytes());
+                same && self.fits(file, rest, deeper, taken)
             }
             (Some((Step::Hole(hole), rest)), Some((at, deeper))) => {
-                self.take(source, *hole, at, taken) && self.fits(source, rest, deeper, taken)
+                self.take(file.source, *hole, at, taken) && self.fits(file, rest, deeper, taken)
             }
             (None, Some(_)) | (Some(_), None) => false,
         }
@@ -268,7 +269,7 @@ impl Paths {
         while let Some((node, mut last)) = open.pop() {
             // Most nodes have no key: they only lead to others that may.
             let keyed = language.keyed.iter().find(|k| k.node == node.kind());
-            let key = keyed.and_then(|keyed| key_of(node, keyed));
+            let key = keyed.and_then(|keyed| keyed.key_of(node));
             if let Some(key) = key {
                 // `a.b = 1` in TOML is the key `b` in the key `a`.
                 for range in parts_of_key(source, key) {
@@ -315,14 +316,6 @@ impl Paths {
     }
 }
 
-/// The node that is the key: a field, a child of a kind, or the first child.
-fn key_of<'t>(node: Node<'t>, keyed: &Keyed) -> Option<Node<'t>> {
-    let by_kind = || Children::named(node).find(|child| child.kind() == keyed.key);
-    node.child_by_field_name(keyed.key)
-        .or_else(by_kind)
-        .or_else(|| node.named_child(0).filter(|_| keyed.key.is_empty()))
-}
-
 /// The parts of a key: several where it is written with dots.
 fn parts_of_key(source: &[u8], key: Node<'_>) -> Vec<Range<usize>> {
     let (mut parts, mut open) = (Vec::new(), vec![key]);
@@ -332,7 +325,8 @@ fn parts_of_key(source: &[u8], key: Node<'_>) -> Vec<Range<usize>> {
             open.extend(Children::named(node));
             open[from..].reverse();
         } else {
-            parts.push(plain(source, node));
+            // A tag or an anchor of YAML before it is no part of it.
+            parts.push(plain(source, heart(node)));
         }
     }
     parts

@@ -1,0 +1,363 @@
+//! The same code, written otherwise: what a language takes for the same is the same to a rule, and nothing else is.
+
+use std::sync::Arc;
+
+use swage_core::config::{FileRole, read_rules};
+use swage_core::lang::Language;
+use swage_core::rule::RuleSet;
+use swage_core::scan::{Limits, Markers, scan};
+
+struct Row {
+    language: &'static str,
+    /// The rule's table `match`, without its languages.
+    finds: &'static str,
+    /// A file with `#` where the forms stand.
+    file: &'static str,
+    /// Each is found once.
+    forms: &'static [&'static str],
+    /// None is found.
+    others: &'static [&'static str],
+}
+
+const CALL: &str = "code = 'bad(X)', holes.X = {}";
+const KEY: &str = "key = '**.bad'";
+
+const ROWS: &[Row] = &[
+    Row {
+        language: "javascript",
+        finds: CALL,
+        file: "#;\n",
+        forms: &[
+            "bad(1)",
+            r"\u0062ad(1)",
+            r"b\u{61}d(1)",
+            "(bad)(1)",
+            "((bad))(1)",
+            "bad?.(1)",
+            "bad\u{a0}(1)",
+            "bad\u{2028}(1)",
+            "// a\u{2028}bad(1)",
+            "// a\rbad(1)",
+            "bad /* a */ (1)",
+            "`${bad(1)}`",
+        ],
+        others: &[r"\u0063ad(1)", r"'\u0062ad(1)'", "(bad, 1)", "(a, good)(1)", "// a bad(1)", r"`b\u0061d(1)`"],
+    },
+    Row {
+        language: "javascript",
+        finds: "code = 'a.bad(X)', holes.X = {}",
+        file: "#;\n",
+        forms: &["a.bad(1)", "a?.bad(1)", "(a).bad(1)", "(a.bad)(1)", r"a.\u0062ad(1)", "a?.bad?.(1)"],
+        others: &["a.b.bad(1)", "a[bad](1)", "(a, b).bad(1)"],
+    },
+    Row {
+        language: "javascript",
+        finds: "code = 'a?.bad(X)', holes.X = {}",
+        file: "#;\n",
+        forms: &["a?.bad(1)"],
+        others: &["a.bad(1)"],
+    },
+    Row {
+        language: "typescript",
+        finds: CALL,
+        file: "#;\n",
+        forms: &[
+            r"\u0062ad(1)",
+            "bad!(1)",
+            "(bad as any)(1)",
+            "(<any>bad)(1)",
+            "(bad satisfies A)(1)",
+            "bad<string>(1)",
+            "bad?.<A>(1)",
+        ],
+        others: &["(good as bad)(1)", "(<bad>good)(1)", "good<bad>(1)"],
+    },
+    Row {
+        language: "typescript",
+        finds: "code = 'CALL(X)', holes = { CALL = { text = '^bad$' }, X = {} }",
+        file: "#;\n",
+        forms: &["bad(1)", "(bad)(1)", "bad!(1)", "(bad as any)(1)"],
+        others: &["(good as bad)(1)", "badder(1)"],
+    },
+    Row {
+        language: "python",
+        finds: CALL,
+        file: "#\n",
+        forms: &["bad(1)", "\u{ff42}ad(1)", "\u{1d41b}\u{1d41a}\u{1d41d}(1)", "(bad)(1)", "bad\\\n(1)", "f'{bad(1)}'"],
+        others: &["'\u{ff42}ad(1)'", "(bad, 1)", "# a\u{2028}bad(1)"],
+    },
+    Row {
+        language: "java",
+        finds: CALL,
+        file: "class A { void f() { # } }\n",
+        forms: &[
+            "bad(1);",
+            r"\u0062ad(1);",
+            r"\uuu0062\u0061d(1);",
+            r"/* \u002a/ bad(1); /* */",
+            r"// \u000a bad(1);",
+            r"a(\u0022\u0022 + bad(1));",
+            "b\u{200d}ad(1);",
+        ],
+        others: &[r"a('\\u0062ad(1)');", "// bad(1)\n", "this.bad(1);"],
+    },
+    Row {
+        language: "java",
+        finds: "code = 'new Bad(X)', holes.X = {}",
+        file: "class A { Object f() { return #; } }\n",
+        forms: &["new Bad(1)", "new Bad<A>(1)", "new Bad<>(1)", "new <A>Bad(1)"],
+        others: &["new Good<Bad>(1)"],
+    },
+    Row {
+        language: "csharp",
+        finds: "code = 'Bad(X)', holes.X = {}",
+        file: "class A { void F() { # } }\n",
+        forms: &[
+            "Bad(1);",
+            r"\u0042ad(1);",
+            r"B\U00000061d(1);",
+            "@Bad(1);",
+            "B\u{200d}ad(1);",
+            "Bad<int>(1);",
+            "(Bad)(1);",
+            "Bad!(1);",
+            "// a\u{2028} Bad(1);\n",
+            "// a\u{85} Bad(1);\n",
+            "a = $\"{Bad(1)}\";",
+        ],
+        others: &["@Badder(1);", "Good<Bad>(1);", "// a Bad(1);\n"],
+    },
+    Row {
+        language: "csharp",
+        finds: "code = 'a.Bad(X)', holes.X = {}",
+        file: "class A { void F() { #; } }\n",
+        forms: &["a.Bad(1)", "a?.Bad(1)", "a!.Bad(1)", "(a).Bad(1)", "a.Bad<int>(1)"],
+        others: &["b?.Bad(1)", "a?[Bad(1)]"],
+    },
+    Row {
+        language: "c",
+        finds: CALL,
+        file: "void f(void) {\n#\n}\n",
+        forms: &[
+            "bad(1);",
+            "ba\\\nd(1);",
+            "b\\\n\\\nad(1);",
+            "/* a *\\\n/ bad(1); /* */",
+            "/\\\n/ a\nbad(1);",
+            "(bad)(1);",
+            "\n#define A(x) bad(x)",
+            "\n#define A bad(1) // why",
+            "\n#define A(x) \\\n  do { bad(x); } while (0)",
+            "\n#define A(x) if (x) bad(1)",
+            "\n#define A (bad(1) + 1)",
+        ],
+        others: &["// a \\\nbad(1);", "\n#define A bad", "\n#define A(x) x ## bad", "\n#define A \"bad(1)\""],
+    },
+    Row {
+        language: "cpp",
+        finds: CALL,
+        file: "void f() {\n#\n}\n",
+        forms: &["bad(1);", "bad<int>(1);", "(bad)(1);", "::bad(1);", "\n#define A(x) bad(x)\n"],
+        others: &["good<bad>(1);", "a::bad(1);"],
+    },
+    Row {
+        language: "rust",
+        finds: CALL,
+        file: "fn f() {\n#\n}\n",
+        forms: &[
+            "bad(1);",
+            "r#bad(1);",
+            "(bad)(1);",
+            "bad::<u8>(1);",
+            "println!(\"{}\", bad(1));",
+            "let a = vec![1, bad(1)];",
+            "assert! { bad(1) }",
+            "outer!(inner!(deep!(bad(1))));",
+            "select! { a = go() => bad(1), else => stop() }",
+            "macro_rules! a { ($x:expr) => { bad($x) }; }",
+            "macro_rules! a { () => (bad(1)); }",
+        ],
+        others: &["a::bad(1);", "bad!(1);", "println!(\"bad(1)\");", "println!(bad); go(1);", "a!(bad [1]);"],
+    },
+    Row {
+        language: "rust",
+        finds: "code = 'bad(X)', holes.X = {}, not_enclosed_by = { definition = \"function\", name = '^f$' }",
+        file: "fn f() {\n    assert!(bad(1));\n}\nfn g() {\n    #\n}\n",
+        forms: &["assert!(bad(1));"],
+        others: &["assert!(good(1));"],
+    },
+    Row {
+        language: "kotlin",
+        finds: CALL,
+        file: "fun f() { # }\n",
+        forms: &["bad(1)", "`bad`(1)", "(bad)(1)", "\"${bad(1)}\"", "bad!!(1)"],
+        others: &["`bad one`(1)", "a.bad(1)"],
+    },
+    Row {
+        language: "kotlin",
+        finds: "code = 'a.bad(X)', holes.X = {}",
+        file: "fun f() { # }\n",
+        forms: &["a.bad(1)", "a?.bad(1)", "a!!.bad(1)", "(a).`bad`(1)"],
+        others: &["b?.bad(1)"],
+    },
+    Row {
+        language: "scala",
+        finds: CALL,
+        file: "object A { # }\n",
+        forms: &["bad(1)", "`bad`(1)", "bad[Int](1)", "(bad)(1)", "s\"${bad(1)}\""],
+        others: &["good[bad](1)"],
+    },
+    Row {
+        language: "swift",
+        finds: CALL,
+        file: "func f() { # }\n",
+        forms: &["bad(1)", "`bad`(1)", "(bad)(1)", "\"\\(bad(1))\""],
+        others: &["(bad, a)(1)", "\"(bad(1))\""],
+    },
+    Row {
+        language: "swift",
+        finds: "code = 'a.bad(X)', holes.X = {}",
+        file: "func f() { # }\n",
+        forms: &["a.bad(1)", "a?.bad(1)", "a!.bad(1)"],
+        others: &["b?.bad(1)"],
+    },
+    Row {
+        language: "php",
+        finds: "code = 'bad($X)', holes.X = {}",
+        file: "<?php #;\n",
+        forms: &["bad($a)", "BAD($a)", "Bad($a)", "\\bad($a)", "\\BAD($a)", "(bad)($a)", "// a ?><?php bad($a)"],
+        others: &["A\\bad($a)", "$bad($a)", "good($bad)", "// a bad($a)\n"],
+    },
+    Row {
+        language: "php",
+        finds: "code = 'CALL($X)', holes = { CALL = { text = '^bad$' }, X = {} }",
+        file: "<?php #;\n",
+        forms: &["bad($a)", "BAD($a)", "\\Bad($a)"],
+        others: &["badder($a)", "A\\bad($a)"],
+    },
+    Row {
+        language: "php",
+        finds: "code = '$a->bad(X)', holes.X = {}",
+        file: "<?php #;\n",
+        forms: &["$a->bad(1)", "$a?->bad(1)", "$a->Bad(1)"],
+        others: &["$A->bad(1)", "$b?->bad(1)"],
+    },
+    Row {
+        language: "bash",
+        finds: "code = 'bad X', holes.X = {}",
+        file: "#\n",
+        forms: &[
+            "bad x",
+            "\\bad x",
+            "b\\ad x",
+            "'bad' x",
+            "\"bad\" x",
+            "b''ad x",
+            "b\"a\"d x",
+            "$'b\\x61d' x",
+            "ba\\\nd x",
+            "A=1 B=2 bad x",
+            ">y bad x",
+            "echo \"$(bad x)\"",
+            "echo \"`bad x`\"",
+            "cat <<E\n$(bad x)\nE",
+        ],
+        others: &["echo 'bad x'", "\"$bad\" x", "cat <<'E'\n$(bad x)\nE", "A=bad x", "b\\\\ad x"],
+    },
+    Row {
+        language: "bash",
+        finds: "code = 'rm -rf X', holes.X = {}",
+        file: "#\n",
+        forms: &["rm -rf x", "rm '-rf' x", "rm -r\\f x", "rm -r\"f\" x", "\"rm\" \"-rf\" \"$x\""],
+        others: &["rm \"$a-rf\" x"],
+    },
+    Row {
+        language: "ruby",
+        finds: CALL,
+        file: "#\n",
+        forms: &["bad(1)", "bad 1", "bad (1)", "bad((1))", "\"#{bad(1)}\"", "`#{bad 1}`"],
+        others: &["bad 1, 2", "bad", "'#{bad(1)}'"],
+    },
+    Row {
+        language: "ruby",
+        finds: "code = 'a.bad X', holes.X = {}",
+        file: "#\n",
+        forms: &["a.bad 1", "a.bad(1)", "a&.bad(1)", "a::bad(1)", "(a).bad(1)"],
+        others: &["b&.bad(1)"],
+    },
+    Row {
+        language: "sql",
+        finds: "code = 'DROP TABLE X', holes.X = {}",
+        file: "#;\n",
+        forms: &[
+            "DROP TABLE x",
+            "drop table x",
+            "DROP TABLE IF EXISTS x",
+            "DROP/**/TABLE x",
+            "/*! DROP TABLE x */",
+            "/*!50100 DROP TABLE x */",
+        ],
+        others: &["/* DROP TABLE x */"],
+    },
+    Row {
+        language: "sql",
+        finds: "code = 'SELECT X FROM berths', holes.X = {}",
+        file: "#;\n",
+        forms: &["SELECT a FROM berths", "select a from Berths", "SELECT a FROM \"berths\""],
+        others: &["SELECT a FROM births"],
+    },
+    Row {
+        language: "json",
+        finds: KEY,
+        file: "{#}\n",
+        forms: &["\"bad\": 1", r#""b\u0061d": 1"#],
+        others: &[r#""a": "b\u0061d""#],
+    },
+    Row {
+        language: "yaml",
+        finds: KEY,
+        file: "#\n",
+        forms: &["bad: 1", r#""b\x61d": 1"#, "'bad': 1", "!!str bad: 1", "&x bad: 1", "? bad\n: 1"],
+        others: &[r"'b\x61d': 1", "a: bad"],
+    },
+    Row {
+        language: "toml",
+        finds: KEY,
+        file: "#\n",
+        forms: &["bad = 1", r#""b\u0061d" = 1"#, "a . \"bad\" = 1", "[a.\"b\\u0061d\"]\nb.c = 1"],
+        others: &[r"'b\u0061d' = 1"],
+    },
+    Row {
+        language: "html",
+        finds: "key = 'a.onclick'",
+        file: "#\n",
+        forms: &["<a onclick=\"x()\">y</a>", "<A ONCLICK=\"x()\">y</A>"],
+        others: &["<b onclick=\"x()\">y</b>"],
+    },
+];
+
+#[test]
+fn what_a_language_takes_for_the_same_is_the_same_to_a_rule() {
+    let mut wrong = String::new();
+    for row in ROWS {
+        let language = Language::by_name(row.language).expect("a known language");
+        let source = format!(
+            "[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = {{ {}, languages = [\"{}\"] }}\n",
+            row.finds, row.language
+        );
+        let file = read_rules("r.toml", &source, FileRole::Rules).unwrap_or_else(|p| panic!("{p:?}\n{source}"));
+        let set = RuleSet::new(file.rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect());
+        let count = |code: &str| {
+            let file = row.file.replacen('#', code, 1);
+            scan(file.as_bytes(), Some(language), &set, &[true], &Limits::default(), Markers::Heeded).hits.len()
+        };
+        let forms = row.forms.iter().map(|form| (form, 1)).chain(row.others.iter().map(|other| (other, 0)));
+        for (form, expected) in forms {
+            let found = count(form);
+            if found != expected {
+                wrong += &format!("{}: {form:?} is found {found} times, not {expected}\n", row.language);
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "{wrong}");
+}
