@@ -1,5 +1,6 @@
 //! JavaScript, and what TypeScript shares with it.
 
+#[cfg(feature = "javascript")]
 use super::{Class, Inner, Language, Spec, Translation};
 
 pub(super) const FUNCTIONS: &[&str] = &[
@@ -25,6 +26,7 @@ pub(super) const WRAPPERS: &[(&str, &str)] = &[
     ("", "{}"),
 ];
 /// Around parts of those.
+#[cfg(feature = "javascript")]
 pub(super) const PART_WRAPPERS: &[(&str, &str)] = &[
     ("w_ = {", "}"),
     ("w_ = [", "]"),
@@ -95,7 +97,8 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     has_known_paths: true,
     translations: &[Translation::EscapedNames],
     wraps: &[("parenthesized_expression", Inner::Only)],
-    also: &[(".", "optional_chain")],
+    also: &[(".", "optional_chain"), ("member_expression", "subscript_expression")],
+    strings_name_members: true,
     ..Spec::PLAIN
 });
 

@@ -52,6 +52,7 @@ mod yaml;
 mod definitions;
 mod parse;
 mod quoting;
+#[cfg_attr(not(feature = "languages"), allow(dead_code, reason = "some of it only languages have that are left out"))]
 mod spec;
 mod tables;
 
@@ -60,11 +61,15 @@ use std::ops::Deref;
 use std::sync::OnceLock;
 
 pub use definitions::Role;
-pub(crate) use parse::{DEEPEST, nests_too_deep, parse, parse_part, with_parser};
+pub(crate) use parse::{DEEPEST, nests_too_deep, parse, parse_again, parse_part, with_parser};
 pub(crate) use quoting::unquoted;
 #[cfg(any(feature = "kotlin", feature = "scala", feature = "swift"))]
 use quoting::without_backticks;
 pub use spec::{Class, Spec};
+#[cfg_attr(
+    not(feature = "languages"),
+    allow(unused_imports, reason = "only languages that are left out use them")
+)]
 pub(crate) use spec::{Embedded, Inner, Keyed, Tokens, Told, Translation};
 pub use tables::Tables;
 pub(crate) use tables::{Relevance, interest};

@@ -35,6 +35,11 @@ pub(crate) fn with_parser<T>(
     })
 }
 
+/// Parses a text of which a tree is known that has been told what changed since. What didn't change isn't parsed again.
+pub(crate) fn parse_again(text: &[u8], before: &Tree, language: &'static Language) -> Result<Tree, String> {
+    with_parser(language, |parser| parse_within(parser, text, text.len(), Some(before), language))
+}
+
 /// Parses a range of a text only. Byte offsets are those of the text; rows are counted from the range.
 pub(crate) fn parse_part(text: &[u8], range: Range<usize>, language: &'static Language) -> Result<Tree, String> {
     let part = tree_sitter::Range {
@@ -45,7 +50,7 @@ pub(crate) fn parse_part(text: &[u8], range: Range<usize>, language: &'static La
     };
     with_parser(language, |parser| {
         parser.set_included_ranges(&[part]).map_err(|error| error.to_string())?;
-        let tree = parse_within(parser, text, range.len(), language);
+        let tree = parse_within(parser, text, range.len(), None, language);
         // The parser is the next file's, too.
         parser.set_included_ranges(&[]).map_err(|error| error.to_string())?;
         tree
@@ -57,11 +62,17 @@ pub(crate) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, 
     if source.len() > SMALL && language.depth.is_some_and(|depth| depth(source) > DEEPEST) {
         return Err(nests_too_deep());
     }
-    with_parser(language, |parser| parse_within(parser, source, source.len(), language))
+    with_parser(language, |parser| parse_within(parser, source, source.len(), None, language))
 }
 
 /// Parses a text of which so many bytes count.
-fn parse_within(parser: &mut Parser, source: &[u8], length: usize, language: &Language) -> Result<Tree, String> {
+fn parse_within(
+    parser: &mut Parser,
+    source: &[u8],
+    length: usize,
+    before: Option<&Tree>,
+    language: &Language,
+) -> Result<Tree, String> {
     let mut steps = 0u64;
     let budget = 20_000 + length as u64;
     let mut progress = |_: &ParseState| {
@@ -72,7 +83,7 @@ fn parse_within(parser: &mut Parser, source: &[u8], length: usize, language: &La
     // Watching the steps costs a tenth of the time; a file this small can't take long.
     let watched = length > SMALL;
     let options = watched.then(|| ParseOptions::new().progress_callback(&mut progress));
-    let tree = parser.parse_with_options(&mut read, None, options);
+    let tree = parser.parse_with_options(&mut read, before, options);
     if tree.is_none() {
         parser.reset();
     }

@@ -101,6 +101,8 @@ pub struct Spec {
     pub(crate) also: &'static [(&'static str, &'static str)],
     /// Nodes whose children count as those of the node around them.
     pub(crate) flattened: &'static [&'static str],
+    /// Whether a string in brackets names a member: `a["b"]` is `a.b`.
+    pub(crate) strings_name_members: bool,
     /// A name without what marks it as one: quotes, the sign before a keyword.
     pub(crate) plain_name: fn(&[u8]) -> &[u8],
     /// Whether names are the same in capitals, but for those in nodes of some kind.
@@ -258,6 +260,7 @@ impl Spec {
         wraps: &[],
         also: &[],
         flattened: &[],
+        strings_name_members: false,
         plain_name: |name| name,
         names_in_any_case: false,
         exact_names_in: &[],

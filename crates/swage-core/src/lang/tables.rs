@@ -31,6 +31,8 @@ pub struct Tables {
     flattened: Vec<bool>,
     /// Whether nodes of each kind are words whose quotes are removed.
     quoted: Vec<bool>,
+    /// The kinds of nodes with tokens that the grammar leaves as they are.
+    macros: Vec<u16>,
     /// Whether nodes of each kind may match a part of a pattern that has another kind.
     loose: Vec<bool>,
     /// Ids of the name fields.
@@ -67,6 +69,8 @@ pub(crate) mod interest {
     pub const LEAF: u8 = 32;
     /// It matters to what names stand for.
     pub const NAME: u8 = 64;
+    /// It has tokens that the grammar leaves as they are.
+    pub const MACRO: u8 = 128;
 }
 
 /// Whether a node takes part in matching when a pattern's list of children is compared with its own.
@@ -164,6 +168,7 @@ impl Tables {
         let loose = (0..grammar.node_kind_count())
             .map(|id| wraps[id].is_some() || quoted[id] || also.iter().any(|(_, other)| usize::from(*other) == id));
         let loose = loose.collect();
+        let macros = spec.macros.iter().flat_map(|(kind, ..)| kinds_named(kind)).collect();
         let optional_fields = spec.optional_fields.iter().filter_map(|f| grammar.field_id_for_name(f));
         let optional_fields = optional_fields.map(NonZero::get).collect();
         let wraps_else = nesting.contains(&Nesting::Else);
@@ -191,6 +196,7 @@ impl Tables {
             also,
             flattened,
             quoted,
+            macros,
             loose,
             name_fields,
             fields,
@@ -230,6 +236,12 @@ impl Tables {
     /// Whether a part of a pattern takes nodes of a kind: its own, or one that is written instead of it.
     pub(crate) fn takes(&self, wanted: u16, kind: u16) -> bool {
         wanted == kind || self.is_loose(kind) && self.also.contains(&(wanted, kind))
+    }
+
+    /// What a pattern has where nodes of a kind are written instead of it, as the grammar has it.
+    pub(crate) fn written_as(&self, kind: u16) -> Option<&str> {
+        let (wanted, _) = self.also.iter().find(|(_, other)| *other == kind)?;
+        self.grammar.node_kind_for_id(*wanted)
     }
 
     /// The kinds that are written instead of one.
@@ -356,10 +368,20 @@ impl Tables {
                         | bit(Class::Branch, interest::BRANCH)
                         | bit(Class::Name, interest::LEAF)
                         | bit(Class::Number, interest::LEAF)
+                        | if self.macros.contains(&kind) { interest::MACRO } else { 0 }
                         | if self.grammar.node_kind_is_named(kind) { 0 } else { interest::LEAF }
                 })
                 .collect()
         })
+    }
+
+    /// Whether nodes of this kind hold an operator, a brace or a word that only code has, so that names, texts and calls
+    /// alone can't be one.
+    pub(crate) fn has_signs(&self, kind: u16) -> bool {
+        let of_class = [Class::Function, Class::Class, Class::Loop, Class::Branch, Class::Block];
+        let name = self.grammar.node_kind_for_id(kind).unwrap_or_default();
+        of_class.iter().any(|class| self.is(kind, *class))
+            || ["binary_expression", "assignment_expression", "conditional_expression"].contains(&name)
     }
 
     /// Whether nodes of this kind define something: a function or a class.

@@ -97,7 +97,8 @@ const fn typescript(
             ("satisfies_expression", Inner::First),
             ("type_assertion", Inner::Last),
         ],
-        also: &[(".", "optional_chain")],
+        also: &[(".", "optional_chain"), ("member_expression", "subscript_expression")],
+        strings_name_members: true,
         optional_fields: &["type_arguments"],
         ..Spec::PLAIN
     })

@@ -2,7 +2,8 @@
 //!
 //! A name stands for the path under which other files know it: `sp` for `subprocess` after `import subprocess as sp`,
 //! `run` for `subprocess.run` after `from subprocess import run`. In Python and JavaScript, a name that is only ever given
-//! what one call makes stands for that call: `session` for `requests.Session()`, and so do attributes of `self` and `this`.
+//! what one call makes, or another name, stands for that: `session` for `requests.Session()`, and so do attributes of `self`
+//! and `this`.
 //! Imports anywhere in the file count for all of it; a parameter of the same name is still taken for the imported one.
 
 use std::borrow::Cow;
@@ -127,23 +128,29 @@ impl<'t> Imports<'t> {
             false
         });
         // Of the imports alone: what one call makes of another's result would depend on the order of the map.
-        let path = |call: String| String::from_utf8_lossy(&resolve(&found, call.as_bytes())).into_owned() + "()";
-        let resolved: Vec<_> = made.into_iter().filter_map(|(name, call)| Some((name, path(call?)))).collect();
+        let path = |given: String| String::from_utf8_lossy(&resolve(&found, given.as_bytes())).into_owned();
+        let resolved: Vec<_> = made.into_iter().filter_map(|(name, given)| Some((name, path(given?)))).collect();
         for (name, path) in resolved {
             found.entry(name).or_insert(path);
         }
         found
     }
 
-    /// Notes what a name is given: the function that is called for it, or nothing when it is given different things.
+    /// Notes what a name is given: the function that is called for it, or another name; nothing when it is given different
+    /// things.
     fn made(&self, node: Node<'_>, left: &str, right: &str, made: &mut HashMap<String, Option<String>>) {
         let value = if right.is_empty() { node.named_child(0) } else { node.child_by_field_name(right) };
-        let call = value.filter(|value| matches!(value.kind(), "call" | "call_expression" | "new_expression"));
-        let function =
-            call.and_then(|call| call.child_by_field_name("function").or(call.child_by_field_name("constructor")));
-        let function = function.map(|function| self.text(function).to_owned());
-        let known = made.entry(self.field(node, left).to_owned()).or_insert_with(|| function.clone());
-        if *known != function {
+        let given = value.and_then(|value| match value.kind() {
+            "call" | "call_expression" | "new_expression" => {
+                let function = value.child_by_field_name("function").or(value.child_by_field_name("constructor"))?;
+                Some(self.text(function).to_owned() + "()")
+            }
+            // Another name for the same thing.
+            "identifier" | "attribute" | "member_expression" if !right.is_empty() => Some(self.text(value).to_owned()),
+            _ => None,
+        });
+        let known = made.entry(self.field(node, left).to_owned()).or_insert_with(|| given.clone());
+        if *known != given {
             *known = None;
         }
     }
@@ -269,7 +276,22 @@ impl<'t> Imports<'t> {
     }
 }
 
+/// The calls by which a module is imported where it is used.
+const IMPORTING: [&str; 4] = ["require(", "import(", "await import(", "__import__("];
+
+/// A module that is imported where it is used, and what comes after it: `require("os").platform`.
+fn imported_in_place(code: &[u8]) -> Option<(&[u8], &[u8])> {
+    let rest = IMPORTING.iter().find_map(|call| code.strip_prefix(call.as_bytes()))?;
+    let (quote, rest) = rest.split_first().filter(|(quote, _)| matches!(quote, b'"' | b'\''))?;
+    let end = memchr::memchr(*quote, rest)?;
+    let module = rest[..end].strip_prefix(b"node:").unwrap_or(&rest[..end]);
+    Some((module, rest[end + 1..].strip_prefix(b")")?))
+}
+
 fn resolve<'c>(paths: &HashMap<String, String>, code: &'c [u8]) -> Cow<'c, [u8]> {
+    if let Some((module, rest)) = imported_in_place(code) {
+        return Cow::Owned([module, rest].concat());
+    }
     let is_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_' || *b == b'$' || !b.is_ascii();
     let own = [&b"self."[..], b"this."].into_iter().find(|own| code.starts_with(own)).map_or(0, <[u8]>::len);
     let end = code.iter().skip(own).position(|b| !is_name(b)).map_or(code.len(), |end| own + end);
@@ -300,6 +322,12 @@ mod tests {
             ("python", "with requests.Session() as s:\n    s\n", "s.get", "requests.Session().get"),
             ("python", "s = requests.Session()\ns = other\n", "s.get", "s.get"),
             ("python", "s = requests.Session()\nt = s.get()\n", "t.json", "s.get().json"),
+            ("python", "import os\nrun = os.system\n", "run", "os.system"),
+            ("python", "run = os.system\nrun = quay\n", "run", "run"),
+            ("python", "", "__import__('os').system", "os.system"),
+            ("javascript", "const run = eval;", "run", "eval"),
+            ("javascript", "", "require(\"node:fs\").rm", "fs.rm"),
+            ("javascript", "", "await import('fs').rm", "fs.rm"),
             ("javascript", "const agent = new https.Agent({});", "agent", "https.Agent()"),
             ("javascript", "import { exec as run } from 'node:child_process';", "run", "child_process.exec"),
             ("javascript", "import * as cp from \"child_process\";", "cp.exec", "child_process.exec"),

@@ -13,6 +13,7 @@ use std::ops::Range;
 use tree_sitter::Node;
 
 use super::imports::Imports;
+use super::plain::{member_of, plain_text};
 use super::probe::Probe;
 use super::{Hole, Pattern, PatternNode, contents, is_irrelevant, own_text, relevant_children};
 use crate::lang::{Class, Language, unquoted};
@@ -137,6 +138,11 @@ impl Matching<'_> {
                 if !self.language.tables().takes(*kind, node.kind_id()) {
                     return self.is_inner_match(pattern, node, bound);
                 }
+                if node.kind_id() != *kind
+                    && let Some((object, name)) = member_of(self.source, node, self.language)
+                {
+                    return self.is_member(children, object, name, bound);
+                }
                 // Most nodes of a kind differ from the pattern in their first child already.
                 if let (Some(first), Some(child)) = (children.first(), node.child(0))
                     && !first.may_be(child, self.language)
@@ -167,6 +173,17 @@ impl Matching<'_> {
         self.language.tables().inner(node).is_some_and(|inner| self.node(pattern, inner, bound))
     }
 
+    /// Whether a member that is asked for by a string is the pattern's: an object, a sign and a name.
+    fn is_member(&self, pattern: &[PatternNode], object: Node<'_>, name: Range<usize>, bound: &mut Bindings) -> bool {
+        let [of, _, member] = pattern else { return false };
+        self.node(of, object, bound)
+            && match member {
+                PatternNode::Leaf(_, Some(text)) => self.source.get(name) == Some(text),
+                PatternNode::Hole(index) => self.bind(*index, None, name, bound),
+                _ => false,
+            }
+    }
+
     /// Whether a leaf's text is the pattern's, or the same name or word written otherwise.
     fn is_same_leaf(&self, wanted: &[u8], node: Node<'_>) -> bool {
         let Some(found) = self.source.get(node.byte_range()) else { return false };
@@ -185,20 +202,6 @@ impl Matching<'_> {
     fn is_same_word(&self, wanted: &[u8], node: Node<'_>) -> bool {
         let found = self.source.get(node.byte_range());
         unquoted(wanted).is_some_and(|wanted| found.and_then(unquoted).is_some_and(|found| wanted == found))
-    }
-
-    /// A name or word in the plainest form that means the same, when that isn't how it is written.
-    fn plain_text(&self, node: Node<'_>, text: &[u8]) -> Option<Vec<u8>> {
-        let tables = self.language.tables();
-        let plain = if tables.is(node.kind_id(), Class::Name) && !self.language.exact_names_in.contains(&node.kind()) {
-            let plain = (self.language.plain_name)(text);
-            if self.language.names_in_any_case { plain.to_ascii_lowercase() } else { plain.to_vec() }
-        } else if node.kind() == "command_name" {
-            unquoted(text)?
-        } else {
-            return None;
-        };
-        (plain != text).then_some(plain)
     }
 
     fn is_same_text<'t>(&self, one: &'t [u8], other: &'t [u8]) -> bool {
@@ -320,7 +323,8 @@ impl Matching<'_> {
             hole.text.as_ref().is_none_or(|regex| regex.is_match(text))
                 && hole.stands_for.as_ref().is_none_or(|regex| regex.is_match(&self.imports.path_of(text)))
         };
-        let is_plain_fit = || node.and_then(|node| self.plain_text(node, text)).is_some_and(|plain| fits(&plain));
+        let is_plain_fit =
+            || node.and_then(|node| plain_text(self.source, node, self.language)).is_some_and(|plain| fits(&plain));
         if !fits(text) && !is_plain_fit() {
             return false;
         }

@@ -20,6 +20,7 @@ mod expression;
 mod imports;
 mod matcher;
 mod names;
+mod plain;
 mod probe;
 mod spelling;
 

@@ -155,26 +155,34 @@ fn inside(hir: &Hir) -> Option<Vec<&[u8]>> {
 
 /// Words of which each hole with a condition on its text needs one.
 pub(super) fn text_words(holes: &[Hole]) -> impl Iterator<Item = Vec<Word>> {
-    holes.iter().filter_map(|hole| regex_words(hole.text.as_ref()?.as_str()))
+    /// What is written between the names of a path, with white space or another sign where it pleases.
+    const SIGNS: [&[u8]; 3] = [b".", b"->", b"::"];
+    let is_path = |word: &Word| SIGNS.iter().any(|sign| memchr::memmem::find(&word.text, sign).is_some());
+    holes.iter().filter_map(move |hole| {
+        let words = regex_words(hole.text.as_ref()?.as_str())?;
+        // A run is never read in another form than it is written in.
+        if hole.many || !words.iter().any(is_path) { Some(words) } else { longest_names(words) }
+    })
 }
 
 /// Words of which each hole with a condition on what it stands for needs one somewhere in the file, where an import may
 /// part the path.
 pub(super) fn path_words(holes: &[Hole]) -> impl Iterator<Item = Vec<Word>> {
+    holes.iter().filter_map(|hole| longest_names(regex_words(hole.stands_for.as_ref()?.as_str())?))
+}
+
+/// The longest name of each path: it is written in one piece or in several, so only one of its names is certain.
+fn longest_names(paths: Vec<Word>) -> Option<Vec<Word>> {
     let is_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
-    holes.iter().filter_map(move |hole| {
-        let mut words = Vec::new();
-        for mut word in regex_words(hole.stands_for.as_ref()?.as_str())? {
-            // The path is written in one piece or in two, so only one of its names is certain.
-            let longest =
-                word.text.split(|b| !is_name(b)).max_by_key(|part| part.len()).filter(|part| part.len() > 1)?;
-            word.text = longest.to_vec();
-            if !words.contains(&word) {
-                words.push(word);
-            }
+    let mut words = Vec::new();
+    for mut word in paths {
+        let longest = word.text.split(|b| !is_name(b)).max_by_key(|part| part.len()).filter(|part| part.len() > 1)?;
+        word.text = longest.to_vec();
+        if !words.contains(&word) {
+            words.push(word);
         }
-        Some(words)
-    })
+    }
+    Some(words)
 }
 
 #[cfg(test)]

@@ -8,9 +8,9 @@
 
 use std::ops::Range;
 
-use tree_sitter::{Node, Tree};
+use tree_sitter::{InputEdit, Node, Point, Tree};
 
-use crate::lang::{Language, Tokens, parse, parse_part};
+use crate::lang::{Language, Tokens, parse_again, parse_part};
 use crate::pattern::{Children, preorder};
 
 /// How many macros in macros are looked into.
@@ -24,33 +24,38 @@ pub(super) struct Parsed {
     pub ranges: Vec<Range<usize>>,
 }
 
-/// Trees for the tokens of macros in a file, where something is looked for in their range.
+/// Trees for the tokens of macros in a file, where something is looked for in their range. `macros` are those that
+/// are nodes of its tree, in order.
 pub(super) fn parsed(
     source: &[u8],
     language: &'static Language,
     tree: &Tree,
+    macros: &[Node<'_>],
     wanted: &dyn Fn(&Range<usize>) -> bool,
 ) -> Vec<Parsed> {
-    let mut found = bodies(source, language, tree, wanted);
+    let mut found = bodies(source, language, macros, wanted);
+    let mut places: Vec<Place> = macros.iter().filter_map(|node| Place::of(*node, language, wanted)).collect();
     let mut text = source.to_vec();
-    let mut outer: Option<Parsed> = None;
+    let mut tree = tree.clone();
     for _ in 0..DEEPEST {
-        let inner = {
-            let (tree, within) = outer.as_ref().map_or((tree, None), |outer| (&outer.tree, Some(&outer.ranges)));
-            let places =
-                arguments(language, tree, |range| wanted(range) && within.is_none_or(|ranges| is_in(range, ranges)));
-            places.iter().for_each(|place| place.rewrite(&mut text));
-            let ranges: Vec<Range<usize>> = places.into_iter().map(|place| place.tokens).collect();
-            // What takes too many steps to parse this way isn't code.
-            (!ranges.is_empty()).then(|| parse(&text, language).ok()).flatten().map(|tree| Parsed { tree, ranges })
-        };
-        found.extend(outer.take());
-        outer = inner;
-        if outer.is_none() {
+        if places.is_empty() {
             break;
         }
+        places.iter().for_each(|place| place.rewrite(&mut text, &mut tree));
+        let ranges: Vec<Range<usize>> = places.into_iter().map(|place| place.tokens).collect();
+        // What takes too many steps to parse this way isn't code.
+        let Ok(parsed) = parse_again(&text, &tree, language) else { break };
+        tree = parsed;
+        places = Vec::new();
+        preorder(tree.root_node(), |node| {
+            let range = node.byte_range();
+            if is_in(&range, &ranges) {
+                places.extend(Place::of(node, language, wanted));
+            }
+            may_hold(&range, &ranges)
+        });
+        found.push(Parsed { tree: tree.clone(), ranges });
     }
-    found.extend(outer);
     found
 }
 
@@ -60,17 +65,33 @@ pub(super) fn is_in(range: &Range<usize>, ranges: &[Range<usize>]) -> bool {
     before.checked_sub(1).is_some_and(|around| range.end <= ranges[around].end)
 }
 
+/// Whether a range has a part in common with one of several, which are in order and apart from each other.
+pub(super) fn may_hold(range: &Range<usize>, ranges: &[Range<usize>]) -> bool {
+    let next = ranges.partition_point(|one| one.end <= range.start);
+    ranges.get(next).is_some_and(|one| one.start < range.end)
+}
+
 /// Where a macro gets its arguments.
 struct Place {
     /// Its name, with the sign that makes it one.
     name: Range<usize>,
     /// Its arguments, with what is around them.
     tokens: Range<usize>,
+    /// The rows and columns of both together.
+    points: Range<Point>,
 }
 
 impl Place {
-    /// Writes the macro as a call, or as a list where it has brackets.
-    fn rewrite(&self, text: &mut [u8]) {
+    /// Where a node is a macro that gets arguments among which something is looked for.
+    fn of(node: Node<'_>, language: &Language, wanted: &dyn Fn(&Range<usize>) -> bool) -> Option<Self> {
+        let inner = tokens_of(node, language, Tokens::Arguments)?;
+        let tokens = inner.byte_range();
+        let points = node.start_position()..inner.end_position();
+        (tokens.len() > 2 && wanted(&tokens)).then(|| Self { name: node.start_byte()..tokens.start, tokens, points })
+    }
+
+    /// Writes the macro as a call, or as a list where it has brackets, and tells the tree of it.
+    fn rewrite(&self, text: &mut [u8], tree: &mut Tree) {
         let Range { start, end } = self.tokens;
         if text[start] == b'[' {
             text[self.name.clone()].fill(b' ');
@@ -79,35 +100,26 @@ impl Place {
             sign.into_iter().for_each(|at| text[self.name.start + at] = b' ');
             (text[start], text[end - 1]) = (b'(', b')');
         }
+        tree.edit(&InputEdit {
+            start_byte: self.name.start,
+            old_end_byte: end,
+            new_end_byte: end,
+            start_position: self.points.start,
+            old_end_position: self.points.end,
+            new_end_position: self.points.end,
+        });
     }
-}
-
-/// The uses of macros in a tree, in order.
-fn arguments(language: &Language, tree: &Tree, wanted: impl Fn(&Range<usize>) -> bool) -> Vec<Place> {
-    let mut places = Vec::new();
-    preorder(tree.root_node(), |node| {
-        let tokens = tokens_of(node, language, Tokens::Arguments);
-        if let Some(tokens) = tokens.map(|tokens| tokens.byte_range()).filter(|range| range.len() > 1 && wanted(range))
-        {
-            places.push(Place { name: node.start_byte()..tokens.start, tokens });
-        }
-        true
-    });
-    places
 }
 
 /// The bodies of definitions of macros, each parsed as a block by itself.
 fn bodies(
     source: &[u8],
     language: &'static Language,
-    tree: &Tree,
+    macros: &[Node<'_>],
     wanted: &dyn Fn(&Range<usize>) -> bool,
 ) -> Vec<Parsed> {
-    let mut places = Vec::new();
-    preorder(tree.root_node(), |node| {
-        places.extend(tokens_of(node, language, Tokens::Body).filter(|tokens| wanted(&tokens.byte_range())));
-        true
-    });
+    let tokens = macros.iter().filter_map(|node| tokens_of(*node, language, Tokens::Body));
+    let places: Vec<Node<'_>> = tokens.filter(|tokens| wanted(&tokens.byte_range())).collect();
     if places.is_empty() {
         return Vec::new();
     }
@@ -135,6 +147,30 @@ fn bodies(
         Some(Parsed { tree, ranges: vec![inside] })
     };
     places.into_iter().filter_map(parse_body).collect()
+}
+
+/// Whether tokens are names, numbers, texts and calls only: they have no operator and no brace outside of texts.
+pub(super) fn are_plain(tokens: &[u8]) -> bool {
+    let mut in_text = false;
+    let mut before = b' ';
+    // Brackets around them are those of the macro.
+    let inner = tokens.get(1..tokens.len().saturating_sub(1)).unwrap_or_default();
+    inner.iter().all(|byte| {
+        match byte {
+            // Where a text ends isn't certain then.
+            b'\\' | b'#' => return false,
+            b'"' if before == b'\'' => return false,
+            b'"' => in_text = !in_text,
+            _ => {}
+        }
+        let sign = match byte {
+            b'=' | b'<' | b'>' | b'|' | b'{' | b';' | b'+' | b'-' | b'*' | b'/' | b'%' | b'^' | b'?' => true,
+            b'&' => before == b'&',
+            _ => false,
+        };
+        before = *byte;
+        in_text || !sign
+    })
 }
 
 /// Where a comment begins that goes on to the end of the line, outside of strings.

@@ -12,7 +12,7 @@ use foldhash::HashMap;
 use tree_sitter::Node;
 
 use super::found::{Found, Origin, Scope};
-use super::macros::is_in;
+use super::macros::{is_in, may_hold};
 use super::walk::{Step, Which, walk};
 use super::words::Words;
 use crate::lang::{Class, interest, nests_too_deep};
@@ -40,6 +40,8 @@ pub(super) struct Search<'a> {
     words: &'a Words,
     /// Where matches count, in order; everywhere when `None`.
     within: Option<Vec<Range<usize>>>,
+    /// Macros that were met, in order.
+    pub macros: RefCell<Vec<Node<'a>>>,
     /// Whether there was something deeper than is looked at.
     pub too_deep: Cell<bool>,
     /// The entry that took the last of the steps.
@@ -92,7 +94,7 @@ impl<'a> Search<'a> {
         });
         let functions = functions.collect();
         let (inside, around) = (RefCell::default(), RefCell::default());
-        let within = None;
+        let macros = RefCell::default();
         Self {
             file,
             editable,
@@ -101,7 +103,8 @@ impl<'a> Search<'a> {
             possible,
             functions,
             words,
-            within,
+            within: None,
+            macros,
             too_deep,
             spent,
             overrun,
@@ -115,10 +118,15 @@ impl<'a> Search<'a> {
         Self { within: Some(ranges), ..self }
     }
 
-    /// Whether an entry that looks at nodes may find something in a range.
-    pub fn may_begin_in(&self, index: u32, range: &Range<usize>) -> bool {
-        let entry = self.entry(index);
-        !entry.plan.is_marked() || self.words.allow(&entry.needs, range)
+    /// Whether an entry that looks at nodes may find something in the tokens of a macro.
+    pub fn may_begin_in(&self, index: u32, tokens: &Range<usize>, are_plain: &dyn Fn() -> bool) -> bool {
+        let (entry, tables) = (self.entry(index), self.file.language.tables());
+        if entry.plan.is_marked() && !entry.needs.0.is_empty() {
+            return self.words.allow(&entry.needs, tokens);
+        }
+        // Without words it would be tried in every macro, and most hold no more than names and texts.
+        let has_signs = entry.plan.kinds().iter().all(|kind| tables.has_signs(*kind));
+        !has_signs || !are_plain()
     }
 
     /// Whether matches at a node count.
@@ -223,6 +231,7 @@ impl<'a> Search<'a> {
         let wanted = self.wanted(text, scopes.as_ref());
         let (mut zones, mut comments, mut beginnings) = (Vec::new(), Vec::new(), Vec::new());
         let mut counting = Counting::default();
+        let mut macros = self.macros.borrow_mut();
         let mut visit = |step: Step<'a>| {
             let (node, kind, depth, parent) = match step {
                 Step::Enter { node, kind, depth, parent } => (node, kind, depth, parent),
@@ -237,6 +246,9 @@ impl<'a> Search<'a> {
                     return false;
                 }
             };
+            if self.within.as_ref().is_some_and(|ranges| !may_hold(&node.byte_range(), ranges)) {
+                return false;
+            }
             let interest = wanted.interests.get(usize::from(kind)).copied().unwrap_or(0);
             if let Some(scopes) = &mut scopes
                 && (interest & interest::NAME != 0 || scopes.expects())
@@ -246,6 +258,9 @@ impl<'a> Search<'a> {
             // Most nodes end here.
             if interest & !(interest::LEAF | interest::NAME) == 0 {
                 return interest & interest::LEAF == 0;
+            }
+            if interest & interest::MACRO != 0 {
+                macros.push(node);
             }
             if interest & interest::RULE != 0 {
                 beginnings.push((kind, node));

@@ -98,8 +98,14 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
         }
         true
     };
-    preorder(tree.root_node(), |node| look(node, &[]));
-    for macros::Parsed { tree, ranges } in macros::parsed(source, language, &tree, &|_| true) {
+    let mut met = Vec::new();
+    preorder(tree.root_node(), |node| {
+        if language.macros.iter().any(|(kind, ..)| *kind == node.kind()) {
+            met.push(node);
+        }
+        look(node, &[])
+    });
+    for macros::Parsed { tree, ranges } in macros::parsed(source, language, &tree, &met, &|_| true) {
         preorder(tree.root_node(), |node| look(node, &ranges));
     }
     trial.matches.sort_by_key(|found| found.span);

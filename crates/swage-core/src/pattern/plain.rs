@@ -1,0 +1,86 @@
+//! The plain form of a name, a path of names or a command: what conditions on holes and imports are asked about where it is
+//! written otherwise, as in `(os) .system`, `cp?.exec` or `cp["exec"]`.
+
+use std::ops::Range;
+
+use tree_sitter::Node;
+
+use super::{contents, relevant_children};
+use crate::lang::{Class, Language, unquoted};
+
+/// How deep a path of names is followed.
+const DEEPEST: usize = 64;
+
+/// The plain form of a node; `None` where that is what it is written as.
+pub(super) fn plain_text(source: &[u8], node: Node<'_>, language: &'static Language) -> Option<Vec<u8>> {
+    let text = source.get(node.byte_range())?;
+    if node.kind() == "command_name" {
+        return unquoted(text).filter(|plain| plain != text);
+    }
+    let is_plain = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'$' | b'.' | b':');
+    // Most are.
+    if !language.names_in_any_case && text.iter().all(is_plain) {
+        return None;
+    }
+    let mut plain = Vec::with_capacity(text.len());
+    write(source, node, language, DEEPEST, &mut plain)?;
+    (plain != text).then_some(plain)
+}
+
+/// Adds the plain form of a node; `None` when it lies too deep.
+fn write(source: &[u8], node: Node<'_>, language: &'static Language, depth: usize, plain: &mut Vec<u8>) -> Option<()> {
+    let (tables, deeper, kind) = (language.tables(), depth.checked_sub(1)?, node.kind_id());
+    if let Some(inner) = tables.inner(node) {
+        return write(source, inner, language, deeper, plain);
+    }
+    if let Some((object, name)) = member_of(source, node, language) {
+        write(source, object, language, deeper, plain)?;
+        plain.push(b'.');
+        plain.extend_from_slice(&source[name]);
+        return Some(());
+    }
+    let text = source.get(node.byte_range())?;
+    if tables.is(kind, Class::Name) && !language.exact_names_in.contains(&node.kind()) {
+        let name = (language.plain_name)(text);
+        plain.extend(name.iter().map(|b| if language.names_in_any_case { b.to_ascii_lowercase() } else { *b }));
+        return Some(());
+    }
+    // The sign that stands in the place of one, such as the full stop for `?.`.
+    let sign = |child: Node<'_>| match tables.written_as(child.kind_id()).unwrap_or(child.kind()) {
+        "." => Some("."),
+        "->" => Some("->"),
+        "::" => Some("::"),
+        _ => None,
+    };
+    let children = relevant_children(node, language);
+    let is_left_out = |child: &Node<'_>| tables.is_optional(kind, child.kind_id()) && sign(*child).is_none();
+    let is_path = children.iter().any(|child| sign(*child).is_some())
+        && children.iter().all(|child| child.is_named() || sign(*child).is_some() || is_left_out(child));
+    if !is_path {
+        plain.extend_from_slice(text);
+        return Some(());
+    }
+    for child in children.into_iter().filter(|child| !is_left_out(child)) {
+        match sign(child) {
+            Some(sign) => plain.extend_from_slice(sign.as_bytes()),
+            None => write(source, child, language, deeper, plain)?,
+        }
+    }
+    Some(())
+}
+
+/// The object and the range of the name, where a node asks for a member by a string that could be written as a name:
+/// `cp["exec"]`.
+pub(super) fn member_of<'t>(source: &[u8], node: Node<'t>, language: &Language) -> Option<(Node<'t>, Range<usize>)> {
+    if !language.strings_name_members || node.kind() != "subscript_expression" {
+        return None;
+    }
+    let (object, index) = (node.child_by_field_name("object")?, node.child_by_field_name("index")?);
+    if !language.tables().is(index.kind_id(), Class::String) {
+        return None;
+    }
+    let inside = contents(source.get(index.byte_range())?)?;
+    let name = index.start_byte() + inside.start..index.start_byte() + inside.end;
+    let is_name = source[name.clone()].iter().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'$'));
+    (is_name && !source[name.start].is_ascii_digit()).then_some((object, name))
+}
