@@ -2,10 +2,12 @@
 
 use std::sync::Arc;
 
+use swage_core::config::packs::PACKS;
 use swage_core::config::{FileRole, read_rules};
-use swage_core::lang::Language;
+use swage_core::lang::{Class, Language};
 use swage_core::rule::RuleSet;
 use swage_core::scan::{Limits, Markers, scan};
+use tree_sitter::{Node, Parser};
 
 struct Row {
     language: &'static str,
@@ -323,6 +325,7 @@ const ROWS: &[Row] = &[
             "echo \"$(bad x)\"",
             "echo \"`bad x`\"",
             "cat <<E\n$(bad x)\nE",
+            "go x\n\\bad x",
         ],
         others: &["echo 'bad x'", "\"$bad\" x", "cat <<'E'\n$(bad x)\nE", "A=bad x", "b\\\\ad x"],
     },
@@ -422,4 +425,80 @@ fn what_a_language_takes_for_the_same_is_the_same_to_a_rule() {
         }
     }
     assert!(wrong.is_empty(), "{wrong}");
+}
+
+/// Other forms of what is called, in a language.
+fn forms_of(callee: &str, language: &str) -> Vec<String> {
+    let is_script = matches!(language, "javascript" | "typescript" | "tsx");
+    let mut forms = Vec::new();
+    if is_script || matches!(language, "python" | "c" | "cpp" | "csharp" | "kotlin" | "scala") {
+        forms.push(format!("({callee})"));
+        if callee.contains('.') {
+            forms.push(callee.replacen('.', if language == "python" { " . " } else { "\n." }, 1));
+        }
+    }
+    if let Some((object, member)) = callee.rsplit_once('.').filter(|_| is_script) {
+        forms.push(format!("{object}?.{member}"));
+        forms.push(format!("{object}[\"{member}\"]"));
+    }
+    match language {
+        "bash" => forms.extend([format!("'{callee}'"), format!("\\{callee}"), format!("A=1 {callee}")]),
+        "php" if callee.bytes().all(|b| b.is_ascii_lowercase() || b == b'_') => forms.push(callee.to_uppercase()),
+        _ => {}
+    }
+    forms
+}
+
+/// The calls in a range of bytes.
+fn calls_in<'t>(root: Node<'t>, range: &std::ops::Range<usize>, language: &Language) -> Vec<Node<'t>> {
+    let (mut found, mut open) = (Vec::new(), vec![root]);
+    while let Some(node) = open.pop() {
+        if node.start_byte() >= range.start && node.end_byte() <= range.end {
+            found.extend(language.tables().is(node.kind_id(), Class::Call).then_some(node));
+        }
+        open.extend((0..node.child_count() as u32).filter_map(|index| node.child(index)));
+    }
+    found
+}
+
+/// What the shipped rules on security find in their examples they find in other forms as well.
+#[test]
+fn rules_on_security_find_their_examples_in_other_forms() {
+    let (mut tried, mut missed) = (0, String::new());
+    let rules = PACKS.iter().flat_map(|pack| pack.rules()).filter(|rule| rule.tags.iter().any(|tag| tag == "security"));
+    for rule in rules {
+        let set = RuleSet::new(vec![rule.clone()]);
+        for file in rule.examples.iter().flat_map(|example| example.files()) {
+            let (path, code) = (file.path.as_bytes(), &file.code);
+            let Some(language) = Language::of(path, code.as_bytes()) else { continue };
+            let hits = |code: &str| {
+                let wanted = set.wanted(path);
+                scan(code.as_bytes(), Some(language), &set, &wanted, &Limits::default(), Markers::Heeded).hits
+            };
+            let before = hits(code);
+            let mut parser = Parser::new();
+            parser.set_language(&language.tables().grammar).expect("it is built in");
+            let tree = parser.parse(code, None).expect("it is small");
+            let starts: Vec<usize> = [0].into_iter().chain(code.match_indices('\n').map(|(at, _)| at + 1)).collect();
+            for span in before.iter().filter_map(|hit| hit.span) {
+                let start = starts[span.start_line.index() as usize] + span.start_column.index() as usize;
+                let end = starts[span.end_line.index() as usize] + span.end_column.index() as usize + 1;
+                for call in calls_in(tree.root_node(), &(start..end.min(code.len())), language) {
+                    let function = call.child_by_field_name("function").or(call.child_by_field_name("name"));
+                    // What has a receiver of its own begins with that.
+                    let Some(callee) = function.filter(|callee| callee.start_byte() == call.start_byte()) else {
+                        continue;
+                    };
+                    for form in forms_of(&code[callee.byte_range()], language.name) {
+                        let otherwise = [&code[..callee.start_byte()], &form, &code[callee.end_byte()..]].concat();
+                        tried += 1;
+                        if hits(&otherwise).len() < before.len() {
+                            missed += &format!("{} misses {form:?} in {}\n", rule.id, file.path);
+                        }
+                    }
+                }
+            }
+        }
+    }
+    assert!(missed.is_empty() && tried > 80, "of {tried}\n{missed}");
 }

@@ -47,5 +47,6 @@ pub(super) static BASH: Language = Language::new(Spec {
     lone_cr_ends_lines: false,
     translations: &[Translation::SplicedLines, Translation::QuotedWords],
     optional_in: &[("command", "variable_assignment"), ("command", "file_redirect")],
+    embedding_signs: *b"{(`",
     ..Spec::PLAIN
 });

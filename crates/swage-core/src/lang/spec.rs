@@ -151,6 +151,8 @@ pub struct Spec {
     /// What has tokens that the grammar leaves as they are: the kind of its node, what they are, and the kind of the child
     /// that holds them.
     pub(crate) macros: &'static [(&'static str, Tokens, &'static str)],
+    /// Signs of which one is in each string that embeds code.
+    pub(crate) embedding_signs: [u8; 3],
     /// How deep a text nests at most, found without parsing it: for grammars whose own scanner remembers everything
     /// that is open at each step, so that depth costs more than length.
     pub(crate) depth: Option<fn(&[u8]) -> usize>,
@@ -283,6 +285,7 @@ impl Spec {
         has_scopes: false,
         keyed: &[],
         embedded: &[],
+        embedding_signs: *b"{{{",
         macros: &[],
         depth: None,
     };

@@ -83,5 +83,6 @@ pub(super) static SWIFT: Language = Language::new(Spec {
     wraps: &[("tuple_expression", Inner::Only), ("postfix_expression", Inner::Before("bang"))],
     plain_name: without_backticks,
     optional_in: &[("navigation_expression", "?")],
+    embedding_signs: *b"{((",
     ..Spec::PLAIN
 });

@@ -1,15 +1,18 @@
-//! The plain form of a name, a path of names or a command: what conditions on holes and imports are asked about where it is
-//! written otherwise, as in `(os) .system`, `cp?.exec` or `cp["exec"]`.
+//! The plain form of an expression: what conditions on holes and imports are asked about where it is written otherwise, as
+//! in `(os) .system`, `cp?.exec` or `cp["exec"]`. Names, their paths and what wraps them have such a form; what is between
+//! them stays as it is.
 
 use std::ops::Range;
 
 use tree_sitter::Node;
 
-use super::{contents, relevant_children};
+use super::{Children, contents, relevant_children};
 use crate::lang::{Class, Language, unquoted};
 
-/// How deep a path of names is followed.
+/// How deep an expression is followed, and how many bytes it has at most: conditions are asked at each node that a hole may
+/// take, so that longer ones would cost the square of their length.
 const DEEPEST: usize = 64;
+const LONGEST: usize = 512;
 
 /// The plain form of a node; `None` where that is what it is written as.
 pub(super) fn plain_text(source: &[u8], node: Node<'_>, language: &'static Language) -> Option<Vec<u8>> {
@@ -19,7 +22,7 @@ pub(super) fn plain_text(source: &[u8], node: Node<'_>, language: &'static Langu
     }
     let is_plain = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'$' | b'.' | b':');
     // Most are.
-    if !language.names_in_any_case && text.iter().all(is_plain) {
+    if text.len() > LONGEST || !language.names_in_any_case && text.iter().all(is_plain) {
         return None;
     }
     let mut plain = Vec::with_capacity(text.len());
@@ -57,7 +60,13 @@ fn write(source: &[u8], node: Node<'_>, language: &'static Language, depth: usiz
     let is_path = children.iter().any(|child| sign(*child).is_some())
         && children.iter().all(|child| child.is_named() || sign(*child).is_some() || is_left_out(child));
     if !is_path {
-        plain.extend_from_slice(text);
+        let mut from = node.start_byte();
+        for child in Children::named(node) {
+            plain.extend_from_slice(source.get(from..child.start_byte())?);
+            write(source, child, language, deeper, plain)?;
+            from = child.end_byte();
+        }
+        plain.extend_from_slice(source.get(from..node.end_byte())?);
         return Some(());
     }
     for child in children.into_iter().filter(|child| !is_left_out(child)) {

@@ -281,8 +281,9 @@ impl<'a> Search<'a> {
                     return true;
                 }
                 zones.push((node.byte_range(), Zone::String));
-                // Only strings that embed code have anything inside: `{a}`, `$(a)`, `\(a)` or `a` between backticks.
-                return memchr::memchr3(b'{', b'(', b'`', file.text(node)).is_some();
+                // Only strings that embed code have anything inside.
+                let [a, b, c] = file.language.embedding_signs;
+                return memchr::memchr3(a, b, c, file.text(node)).is_some();
             }
             true
         };

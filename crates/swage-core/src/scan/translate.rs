@@ -200,6 +200,9 @@ fn with_plain_names(text: &[u8], language: &'static Language) -> Option<Vec<u8>>
             tables.is(node.kind_id(), Class::Name) || key == Some(node)
         };
         if is_name {
+            // The grammar of the shell takes a line's end before a backslash for a part of the word.
+            let blanks = text[range.clone()].iter().take_while(|b| b.is_ascii_whitespace()).count();
+            let range = range.start + blanks..range.end;
             let name = plain_name(&text[range.clone()], language);
             if let Some(name) = name.filter(|name| name.len() <= range.len() && *name != text[range.clone()]) {
                 fill(plain.get_or_insert_with(|| text.to_vec()), range.clone(), &name);
@@ -244,7 +247,11 @@ fn suspects(text: &[u8], language: &Language) -> Vec<usize> {
                 let parts = |at: &usize| {
                     let (before, after) = (at.checked_sub(1).and_then(|at| text.get(at)), text.get(at + 1));
                     let is_mark = |byte: Option<&u8>| matches!(byte, Some(b'\\' | b'\'' | b'"'));
-                    (in_name(before) || is_mark(before)) && (in_name(after) || is_mark(after))
+                    // A backslash at its beginning is common, since it keeps aliases out.
+                    let begins = text[*at] == b'\\'
+                        && before.is_none_or(|b| b.is_ascii_whitespace() || b";|&(!`".contains(b))
+                        && in_name(after);
+                    begins || (in_name(before) || is_mark(before)) && (in_name(after) || is_mark(after))
                 };
                 found.extend(marks.filter(parts));
             }
@@ -334,6 +341,7 @@ mod tests {
             (Some("toml"), "[a.\"b\\u0061d\"]\n", "[a.\"bad\"     ]\n"),
             (Some("bash"), "b\\ad \"b\\ad\" --f''a", "bad  \"b\\ad\" --fa  "),
             (Some("bash"), "$'b\\x61d' x; ba\\\nd y", "bad       x; bad\\\n y"),
+            (Some("bash"), "a x\n\\bad y", "a x\nbad  y"),
         ];
         for (language, text, expected) in cases {
             let language = language.and_then(Language::by_name);
