@@ -131,7 +131,10 @@ impl<'a> Search<'a> {
 
     /// Whether matches at a node count.
     fn counts(&self, node: Node<'_>) -> bool {
-        self.file.is_known(node) && self.within.as_ref().is_none_or(|ranges| is_in(&node.byte_range(), ranges))
+        // A definition in a macro lacks what the macro adds to it, such as its documentation.
+        let is_definition = || self.file.language.tables().is_definition(node.kind_id());
+        let is_within = |ranges: &Vec<Range<usize>>| !is_definition() && is_in(&node.byte_range(), ranges);
+        self.file.is_known(node) && self.within.as_ref().is_none_or(is_within)
     }
 
     /// The nodes around a node, outermost first.
