@@ -67,7 +67,7 @@ fn sarif_is_valid_and_says_the_same() {
     let json = s.swage(&["review", "main..topic", "--format", "json"]).json();
     let ran =
         sarif["runs"][0]["tool"]["driver"]["rules"].as_array().expect("rules").iter().filter_map(|r| r["id"].as_str());
-    let integrity = ["suppression-without-reason", "syntax-broken", "unused-suppression"];
+    let integrity = ["reordered-code", "suppression-without-reason", "syntax-broken", "unused-suppression"];
     let expected = [["no-bad", "parameters"].as_slice(), &integrity].concat();
     assert_eq!(ran.collect::<Vec<_>>(), expected, "also those that found nothing");
     let results = sarif["runs"][0]["results"].as_array().expect("results");
