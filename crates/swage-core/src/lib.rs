@@ -18,7 +18,7 @@
 //! 12. [`review`] puts it all together, and every output is a function of the result;
 //! 13. [`gate`] decides;
 //! 14. [`mod@learn`] makes a rule of what was done to code;
-//! 15. [`view`] has a change line by line, and [`mod@brief`] tells a reader what it is made of and what it reaches.
+//! 15. [`view`] has a change line by line, and [`mod@brief`] shows what it is made of and what it reaches.
 //!
 //! ```
 //! use std::sync::Arc;

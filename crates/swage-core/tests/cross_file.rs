@@ -343,7 +343,7 @@ files = [
 }
 
 #[test]
-fn mistakes_are_told() {
+fn mistakes_are_reported() {
     let matches = [
         "match = { collect.a.text = '(?P<X>a)', each = 'b', must_meet = 'a' }",
         "match = { collect.a.text = '(?P<X>a)', each = 'a' }",

@@ -124,7 +124,7 @@ const MISTAKES: &[(&str, &[&str])] = &[
 ];
 
 #[test]
-fn each_mistake_is_told_with_its_place() {
+fn each_mistake_is_reported_with_its_place() {
     let mut shown = String::new();
     for (kind, parts) in MISTAKES {
         shown += &format!("# {kind}\n\n");

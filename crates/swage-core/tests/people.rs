@@ -125,7 +125,7 @@ fn each_condition_is_judged() {
 }
 
 #[test]
-fn mistakes_about_people_are_told() {
+fn mistakes_about_people_are_reported() {
     let cases = [
         ("[[owners]]\npeople = [\"a\"]", "own no `paths`"),
         ("[[owners]]\npaths = [\"a\"]", "these owners are nobody"),

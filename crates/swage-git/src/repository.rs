@@ -114,7 +114,7 @@ impl Repository {
             let note = format!("`{name}` names a branch and a tag; the branch is meant.");
             self.ambiguous.lock().unwrap_or_else(PoisonError::into_inner).insert(note);
         }
-        // A branch is there, so what is behind it must be.
+        // A branch is there, so its commits must be.
         let lost = |error: &dyn std::fmt::Display| {
             if is_branch && rest.is_empty() { unreadable(format!("the branch `{name}`: {error}")) } else { bad() }
         };

@@ -101,7 +101,7 @@ fn mail_server() -> (String, mpsc::Receiver<String>) {
 
 /// Whoever has to do with a proposal, or is mentioned, gets one letter of what happened, unless they have looked already.
 #[test]
-fn people_are_told_by_mail() {
+fn people_are_notified_by_mail() {
     let (mut w, head) = proposed();
     let data = w.folder.path().join("host");
     for (name, mail) in [

@@ -11,7 +11,7 @@ use swage_core::review::Marker;
 use swage_core::sides::Side;
 use swage_core::view::{ChangeView, FileView, LineView, Word};
 
-/// Text in which nothing is markup, and nothing invisible but tabs, which whoever copies code wants to have.
+/// Text in which nothing is markup, and nothing invisible but tabs, which copied code needs.
 pub fn escaped(text: &str) -> String {
     text.split('\t').map(|piece| HtmlEscape(&shown(piece)).to_string()).collect::<Vec<_>>().join("\t")
 }

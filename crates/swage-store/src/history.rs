@@ -114,7 +114,7 @@ impl History {
         connection.pragma_update(None, "foreign_keys", true)?;
         let newest = MIGRATIONS.len() as i64;
         if version(&connection)? < newest {
-            // Whoever comes second finds it done.
+            // The second process finds it done.
             let transaction = connection.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate)?;
             let from = version(&transaction)?;
             for step in MIGRATIONS.iter().skip(usize::try_from(from)?) {

@@ -82,7 +82,7 @@ impl Failure {
         self.message.lines().map(str::trim).collect::<Vec<_>>().join(" ")
     }
 
-    /// Tells the user and gives the exit code.
+    /// Reports it to the user and gives the exit code.
     pub fn report(self) -> ExitCode {
         let paint = Paint;
         let text = self.message.lines().map(printable).collect::<Vec<_>>().join("\n");

@@ -102,7 +102,7 @@ impl<'h> Hosted<'h> {
         })
     }
 
-    /// Tells the host the verdict. Whoever may not still sees it.
+    /// Reports the verdict to the host. A user who may not do that still sees it.
     pub fn post(&self, verdict: &Verdict) -> Result<(), Failure> {
         let condition = |c: &Condition| swage_host::Condition {
             name: c.name.clone(),

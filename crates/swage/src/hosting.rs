@@ -18,7 +18,7 @@ pub fn token() -> Result<String, Failure> {
         }
         Ok(token) if !token.trim().is_empty() => Ok(token.trim().to_owned()),
         _ => Err(Failure::wrong(format!("{TOKEN} is not set"))
-            .hint("Put your token of the host into the environment; whoever keeps the host gives one with `swage host token`.")),
+            .hint("Put your token of the host into the environment; the host's administrator gives one with `swage host token`.")),
     }
 }
 

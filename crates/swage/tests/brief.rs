@@ -115,7 +115,7 @@ fn harbour() -> Sandbox {
 }
 
 #[test]
-fn a_reader_is_told_what_matters() {
+fn a_reader_sees_what_matters() {
     let s = harbour();
     s.write(
         "../points.md",

@@ -257,7 +257,7 @@ fn paths_choose_what_is_shown() {
 
 /// What can't be shown is a failure; a reader that has seen enough is none.
 #[test]
-fn output_that_goes_nowhere_is_told() {
+fn output_that_goes_nowhere_is_reported() {
     let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "a = 1\n")]);
     s.write("a.py", "bad(1)\n");
     for (form, to, code) in [
@@ -284,7 +284,7 @@ fn output_that_goes_nowhere_is_told() {
 /// Many findings begin with what they come to, a rule that fires again and again shows a few, and what a change takes away is marked
 /// where it stood.
 #[test]
-fn much_is_told_in_short_first() {
+fn many_findings_are_summarised_first() {
     let gone = "[[rule]]\nid = \"kept-gone\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"gone\"\nside = \"old\"\nlanguages = [\"python\"]\nmatch = { code = \"kept(X)\", holes.X = {} }\n";
     let s = Sandbox::with(&[("swage.toml", &format!("{CONFIG}{gone}")), ("a.py", "kept(1)\n")]);
     s.branch("topic");

@@ -1,4 +1,4 @@
-//! What looks beyond one file: links, rules on the change, outside programs.
+//! Cross-file rules: links, rules on the change, outside programs.
 
 mod common;
 

@@ -5,7 +5,7 @@ use common::{CONFIG, Sandbox};
 
 /// Each mistake with the message and the exit code.
 #[test]
-fn mistakes_are_told_with_a_way_out() {
+fn mistakes_are_reported_with_a_remedy() {
     let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "a = 1\n")]);
     let outside = Sandbox::bare_folder();
     let unborn = Sandbox::new();
@@ -67,7 +67,7 @@ fn mistakes_are_told_with_a_way_out() {
 }
 
 #[test]
-fn shallow_history_is_told() {
+fn shallow_history_is_reported() {
     let s = Sandbox::with(&[("a.py", "a = 1\n")]);
     s.commit("second");
     s.branch("topic");
@@ -181,7 +181,7 @@ fn exit_codes_say_how_grave_it_is() {
 
 /// What the call or the configuration names and isn't so: the place, the cause and the remedy.
 #[test]
-fn wrong_names_and_values_are_told_where_they_stand() {
+fn wrong_names_and_values_are_reported_with_their_place() {
     let s = Sandbox::with(&[("swage.toml", CONFIG), ("a.py", "a = 1\n"), ("d/a.txt", "tide\n")]);
     std::fs::write(s.root.join("bad.toml"), b"\xff\n").expect("written");
     let cases: &[(&[&str], &str)] = &[

@@ -64,7 +64,7 @@ fn only_regular_files_are_read() {
 }
 
 #[test]
-fn limits_are_told() {
+fn limits_are_reported() {
     let s = reviewed();
     let ran = s.swage(&["review", "--threads", "100000"]);
     assert_eq!(ran.code, 2, "{}", ran.rendered());

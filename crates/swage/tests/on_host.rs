@@ -287,7 +287,7 @@ fn a_host_that_is_killed_leaves_nothing_half() {
 }
 
 #[test]
-fn what_goes_wrong_is_told() {
+fn what_goes_wrong_is_reported() {
     let f = Ferry::new("", &[("a.py", "x = 1\n")]);
     f.offer("topic", "a.py", "x = 2\n");
     let mut rendered = String::new();

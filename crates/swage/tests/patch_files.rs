@@ -200,7 +200,7 @@ fn mail(subject: &str, text: &str, diff: &str) -> String {
 /// Files and folders are one series in order, each finding names its mail, and rules on commits know the mails'
 /// subjects, messages and authors.
 #[test]
-fn a_series_is_told_mail_by_mail() {
+fn a_series_is_reviewed_mail_by_mail() {
     let rules = "\n[[rule]]\nid = \"unfinished\"\nseverity = \"warning\"\ntitle = \"t\"\nmessage = \"{match}\"\nmatch = { change = \"subject\", text = \"^WIP\" }\n[[rule]]\nid = \"by\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{match}\"\nmatch = { change = \"author\", text = \"^Quay <.*\" }\n[[rule]]\nid = \"why\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{match}\"\nmatch = { change = \"description\", text = \"autumn.*\" }\n[[rule]]\nid = \"told\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"{match}\"\nmatch = { change = \"message\", text = \"(?m)^tides.*\" }\n";
     let first = "diff --git a/q b/q\n--- a/q\n+++ b/q\n@@ -1 +1,2 @@\n one\n+bad\n";
     let second = "diff --git a/q b/q\n--- a/q\n+++ b/q\n@@ -1,2 +1,4 @@\n+bad zero\n one\n bad\n+bad three\n";

@@ -151,13 +151,13 @@ fn letters_are_sent() {
 /// A program that logs its input and answers; `$call` is the number of the step.
 fn program(cases: &str) -> String {
     format!(
-        "#!/bin/sh\nwhile read -r line; do\n  call=${{line##*\\\"call\\\":}}\n  call=${{call%%[!0-9]*}}\n  printf '%s\\n' \"$line\" >> .git/told\n  yes=\"{{\\\"call\\\":$call,\\\"done\\\":true}}\"\n  case $line in\n{cases}\n  *'\"do\":\"begin\"'*) echo \"{{\\\"call\\\":$call,\\\"done\\\":true,\\\"threads\\\":$(cat .git/threads)}}\" ;;\n  *) echo \"$yes\" ;;\n  esac\ndone\n"
+        "#!/bin/sh\nwhile read -r line; do\n  call=${{line##*\\\"call\\\":}}\n  call=${{call%%[!0-9]*}}\n  printf '%s\\n' \"$line\" >> .git/got\n  yes=\"{{\\\"call\\\":$call,\\\"done\\\":true}}\"\n  case $line in\n{cases}\n  *'\"do\":\"begin\"'*) echo \"{{\\\"call\\\":$call,\\\"done\\\":true,\\\"threads\\\":$(cat .git/threads)}}\" ;;\n  *) echo \"$yes\" ;;\n  esac\ndone\n"
     )
 }
 
 /// What a program answers, and how that ends.
 #[test]
-fn programs_are_told_step_by_step() {
+fn programs_get_one_step_after_another() {
     let refusals: &[(&str, &str, i32, &str)] = &[
         ("all is well", "", 0, "topic: 3 threads posted, the findings: fail.\n"),
         (
@@ -210,11 +210,11 @@ fn programs_are_told_step_by_step() {
         s.write("a.py", "bad(1)\nx = 1\nbad(2)\n");
         s.commit("work");
         s.write(".git/threads", "[{\"thread\":\"t7\",\"key\":\"gone\",\"open\":true}]");
-        _ = std::fs::remove_file(s.root.join(".git/told"));
+        _ = std::fs::remove_file(s.root.join(".git/got"));
         let ran = s.swage(&["post", "--to", "command"]);
         assert!(ran.code == *code && ran.rendered().contains(says), "{name}: {}", ran.rendered());
         if *name == "all is well" {
-            insta::assert_snapshot!("told", common::normal(&s.read(".git/told")));
+            insta::assert_snapshot!("steps", common::normal(&s.read(".git/got")));
         }
     }
     assert!(!s.root.join(".git/obeyed").exists());

@@ -66,7 +66,7 @@ fn the_schema_says_what_the_reader_says() {
     let schema = serde_json::from_str(&s.swage(&["rules", "schema"]).stdout).expect("JSON");
     let schema = jsonschema::validator_for(&schema).expect("a schema");
     let read = |path: &str| std::fs::read_to_string(path).unwrap_or_else(|e| panic!("{path}: {e}"));
-    let manual = read("../../docs/rules.md") + &read("../../docs/beyond-one-file.md");
+    let manual = read("../../docs/rules.md") + &read("../../docs/cross-file-rules.md");
     let mut right: Vec<String> =
         manual.split("```toml\n").skip(1).filter_map(|rest| Some(rest.split("```").next()?.to_owned())).collect();
     for pack in std::fs::read_dir("../swage-core/src/config/packs").expect("packs") {

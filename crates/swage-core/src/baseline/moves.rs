@@ -21,7 +21,7 @@ use crate::sides::Sides;
 const LEAST_LINES: usize = 3;
 /// Fewest letters and digits in it.
 const LEAST_SIGNS: usize = 30;
-/// Most candidates that are tried for a finding; beyond so many that look alike, it counts as new.
+/// Most candidates that are tried for a finding; with more that look alike, it counts as new.
 const MOST_TRIED: usize = 256;
 
 /// A line that isn't blank.
@@ -149,7 +149,7 @@ enum Around {
     Definition(usize, u64),
 }
 
-/// Tells whether places that a diff's line map keeps are the same in truth. A diff takes a line that left for an equal one
+/// Says whether places that a diff's line map keeps are the same in truth. A diff takes a line that left for an equal one
 /// that came where that makes it shorter. So where the first line of the definition around the place isn't the same as
 /// before, the lines around it must have stayed too, as many as for code that moved, or all others of the definition.
 pub(super) struct Stays<'a> {

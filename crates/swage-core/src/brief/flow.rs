@@ -139,7 +139,7 @@ impl Elsewhere {
     }
 }
 
-/// Whether a call may be one of a definition, as far as its form tells: what hangs on a value is a method, and what hangs on a
+/// Whether a call may be one of a definition, judged by its form: what hangs on a value is a method, and what hangs on a
 /// module is in that.
 fn may_call(call: &Call, path: &str, name: &str, is_function: bool) -> bool {
     match &call.receiver {

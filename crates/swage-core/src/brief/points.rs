@@ -52,7 +52,7 @@ pub(super) fn read(markdown: &str) -> Vec<(String, bool)> {
     points
 }
 
-/// Tells for each point which of the named texts speak of it: those that have at least half of its words, and at least two
+/// For each point, which of the named texts speak of it: those that have at least half of its words, and at least two
 /// where it has two.
 pub fn cover(points: Vec<(String, bool)>, texts: &[(String, String)]) -> Vec<Point> {
     let texts: Vec<(&String, BTreeSet<String>)> = texts.iter().map(|(name, text)| (name, words(text))).collect();

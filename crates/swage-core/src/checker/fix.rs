@@ -66,7 +66,7 @@ impl Region {
     }
 }
 
-/// How many bytes so many characters take at the beginning of a text; `None` after its end, and in the middle of a character.
+/// How many bytes a number of characters takes at the beginning of a text; `None` after its end, and in the middle of a character.
 fn units(text: &[u8], count: usize, utf16: bool) -> Option<usize> {
     let (mut left, mut at) = (count, 0);
     let mut chars = std::str::from_utf8(text).ok()?.chars();

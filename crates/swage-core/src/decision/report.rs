@@ -7,7 +7,7 @@ use crate::ids::{FindingKey, RuleId};
 
 /// Proposals take at least this many answers.
 const MIN_ANSWERS: usize = 3;
-/// And so many of those in a folder must say that the code is right, in percent.
+/// And how many of those in a folder must say that the code is right, in percent.
 const MIN_SHARE: usize = 80;
 /// A rule is judged as a whole by at least this many answers.
 const MIN_JUDGED: usize = 5;

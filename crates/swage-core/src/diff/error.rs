@@ -6,7 +6,7 @@ use std::fmt;
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Expected {
-    /// More lines of a hunk, so many of the old and of the new side.
+    /// More lines of a hunk: how many of the old and of the new side.
     HunkLines {
         /// Old lines that are missing.
         old: u32,

@@ -149,9 +149,9 @@ pub struct FileDiff<'a> {
     pub old_path: Cow<'a, [u8]>,
     /// Its path after. For a deleted file: its path before.
     pub new_path: Cow<'a, [u8]>,
-    /// Its mode before, when the diff tells.
+    /// Its mode before, when the diff has it.
     pub old_mode: Option<Mode>,
-    /// Its mode after, when the diff tells.
+    /// Its mode after, when the diff has it.
     pub new_mode: Option<Mode>,
     /// For renames and copies: how alike the two are, in per cent.
     pub similarity: Option<u8>,
@@ -166,7 +166,7 @@ pub struct FileDiff<'a> {
 }
 
 impl FileDiff<'_> {
-    /// Whether it comes without git's headers, so that it tells little of what becomes of the file.
+    /// Whether it comes without git's headers, so that it says little about what becomes of the file.
     pub fn is_plain(&self) -> bool {
         self.ids.is_none() && self.old_mode.is_none() && self.new_mode.is_none() && self.similarity.is_none()
     }
@@ -269,7 +269,7 @@ pub enum Body<'a> {
     Binary(Binary<'a>),
 }
 
-/// How a diff tells of a binary change.
+/// How a diff shows a binary change.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Binary<'a> {
     /// Only that the two differ.

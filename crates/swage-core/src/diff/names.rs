@@ -1,6 +1,6 @@
 //! Paths as diffs write them: git's C-like quoting, prefixes, time stamps.
 //!
-//! Nothing here decides what a path means in a tree; that is for whoever knows the tree.
+//! Nothing here decides what a path means in a tree; that is for code that knows the tree.
 
 use std::borrow::Cow;
 

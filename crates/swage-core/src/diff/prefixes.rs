@@ -1,7 +1,7 @@
 //! Prefixes of the paths of a diff: found once for the whole input, from all of its files.
 //!
-//! A file with two names tells it by what they have in common at their ends, and a header that gives the names without
-//! prefixes tells it for sure. Names that stand alone, because the other side isn't there, tell nothing themselves.
+//! A file with two names shows it by what they have in common at their ends, and a header that gives the names without
+//! prefixes decides it. Names that stand alone, because the other side isn't there, decide nothing.
 
 use std::borrow::Cow;
 
@@ -41,7 +41,7 @@ impl<'a> Reader<'a> {
         (old, new)
     }
 
-    /// A name that tells nothing of its prefix, without that of the input.
+    /// A name that shows nothing of its prefix, without that of the input.
     pub(super) fn unprefixed(&self, name: Cow<'a, [u8]>, is_new: bool) -> Cow<'a, [u8]> {
         let Some((old, new)) = &self.prefixes else { return name };
         let prefix = if is_new { new } else { old };
@@ -72,7 +72,7 @@ impl<'a> Reader<'a> {
     }
 }
 
-/// A name without so many bytes at its end.
+/// A name without some bytes at its end.
 fn cut_end(name: Cow<'_, [u8]>, bytes: usize) -> Cow<'_, [u8]> {
     match name {
         Cow::Borrowed(name) => Cow::Borrowed(&name[..name.len() - bytes]),

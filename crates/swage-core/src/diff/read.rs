@@ -27,7 +27,7 @@ pub struct ReadOptions {
 ///
 /// # Errors
 /// When the input holds no unified diff, or one that is malformed, truncated, combined or too large; the error
-/// tells the file, the byte offset, the line and what was expected.
+/// names the file, the byte offset, the line and what was expected.
 pub fn read<'a>(input: &'a [u8], options: &ReadOptions) -> Result<Diff<'a>, DiffError> {
     let start = Reader { input, at: 0, strip: options.strip, prefixes: None, votes: Votes::default(), file: None };
     if let Some(max) = options.max_bytes.filter(|&max| input.len() as u64 > max) {

@@ -2,7 +2,7 @@
 //!
 //! A fix is proved when the file with it parses without a new syntax error, its finding is gone, and no other finding has
 //! come; then doing it again can change nothing, since what proposed it isn't there any more. What rules say of several
-//! files together, and what outside programs say, isn't seen here; whoever applies fixes reviews the result.
+//! files together, and what outside programs say, isn't seen here; review the result of applying fixes.
 //!
 //! Many fixes are tried at once, and halved where that fails, so a file with *n* good ones is scanned once or twice and not
 //! *n* times. Those that overlap others wait for the next round, in which the file is scanned again.

@@ -105,7 +105,7 @@ impl Language {
     }
 
     /// How many parameters a function node declares; `None` when it has no parameter list, and when a glance at the list
-    /// tells that there are no more than `least`.
+    /// shows that there are no more than `least`.
     pub fn parameter_count(&self, node: Node<'_>, source: &[u8], least: u64) -> Option<u32> {
         let tables = self.tables();
         let [single, list, name, declarator] = tables.fields;

@@ -35,7 +35,7 @@ pub(crate) fn with_parser<T>(
     })
 }
 
-/// Parses a text of which a tree is known that has been told what changed since. What didn't change isn't parsed again.
+/// Parses a text again, from a tree in which what changed since is marked. What didn't change isn't parsed again.
 pub(crate) fn parse_again(text: &[u8], before: &Tree, language: &'static Language) -> Result<Tree, String> {
     with_parser(language, |parser| parse_within(parser, text, text.len(), Some(before), language))
 }
@@ -65,7 +65,7 @@ pub(crate) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, 
     with_parser(language, |parser| parse_within(parser, source, source.len(), None, language))
 }
 
-/// Parses a text of which so many bytes count.
+/// Parses a text, of which `length` bytes count.
 fn parse_within(
     parser: &mut Parser,
     source: &[u8],

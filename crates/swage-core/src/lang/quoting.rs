@@ -6,8 +6,8 @@ pub(super) fn without_backticks(name: &[u8]) -> &[u8] {
     name.strip_prefix(b"`").and_then(|name| name.strip_suffix(b"`")).unwrap_or(name)
 }
 
-/// The word without its quotes and escapes; `None` where it holds something that is expanded, so that only running it
-/// tells what it becomes.
+/// The word without its quotes and escapes; `None` where it holds something that is expanded, so that what it becomes
+/// is known only when it runs.
 pub(crate) fn unquoted(word: &[u8]) -> Option<Vec<u8>> {
     let mut plain = Vec::with_capacity(word.len());
     let mut rest = word;

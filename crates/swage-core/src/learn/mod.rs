@@ -18,7 +18,7 @@ use self::piece::Piece;
 /// A file before and after.
 #[derive(Debug, Clone)]
 pub struct Pair {
-    /// Its path, which tells the language.
+    /// Its path, which decides the language.
     pub path: String,
     /// Its content before.
     pub before: Vec<u8>,

@@ -37,7 +37,7 @@ impl<'t> Children<'t> {
     }
 }
 
-/// Whether a node has so many children that counting to each of them would cost too much.
+/// Whether a node has too many children to count to each of them.
 fn are_many(node: Node<'_>) -> bool {
     node.child_count() > FEW
 }

@@ -117,7 +117,7 @@ impl Spelling {
 const GUIDED: usize = 150;
 const IN_ORDER: usize = 512;
 
-/// Looks for stand-ins with which a pattern parses. Where parsing fails tells which hole to spell otherwise, so that a
+/// Looks for stand-ins with which a pattern parses. Where parsing fails shows which hole to spell otherwise, so that a
 /// pattern of many holes takes about as many tries as it has holes and stand-ins; where that leads nowhere, all spellings
 /// of few holes are tried, those with the fewest stand-ins first.
 pub(super) fn search(

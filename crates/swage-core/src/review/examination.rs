@@ -1,4 +1,4 @@
-//! What an examination needs, and what it tells while it works.
+//! What an examination needs, and what it reports while it works.
 
 use crate::checker::Reported;
 use crate::ids::RuleId;

@@ -96,7 +96,7 @@ impl Examination<'_> {
         if !wanted.contains(&true) {
             return None;
         }
-        // A name that tells the language does so whatever the content is.
+        // Where the name decides the language, the content doesn't matter.
         let rendered = Language::by_path(path);
         let name = |id: &str, language| self.name(id, rules, &wanted, language, Markers::Heeded);
         let kept = tree.id(index).filter(|_| rendered.is_some()).map(|id| name(&id, rendered));

@@ -8,7 +8,7 @@ use crate::change::{Change, Contents};
 use crate::diff::Kind;
 use crate::rule::RuleSet;
 
-/// Tells whether the target has the folder of a file that is added.
+/// Says whether the target has the folder of a file that is added.
 pub(super) struct ForeignFolders<'a> {
     change: &'a Change,
     contents: &'a dyn Contents,

@@ -53,7 +53,7 @@ fn replaces_files(file: &ChangedFile, change: &Change) -> bool {
         })
 }
 
-/// The path that a link leads to, as far as the text tells; `None` when that is outside of the tree.
+/// The path that a link leads to, as far as its text says; `None` when that is outside of the tree.
 fn resolved(link: &[u8], target: &[u8]) -> Option<Vec<u8>> {
     if target.starts_with(b"/") {
         return None;

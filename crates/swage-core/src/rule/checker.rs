@@ -10,7 +10,7 @@ use super::values::one_of;
 pub struct Checker {
     /// The program and its arguments; no shell is between.
     pub command: Vec<String>,
-    /// The form in which it tells what it found.
+    /// The format of what it reports.
     pub output: ReportForm,
     /// The file in the tree that it writes; its standard output when `None`.
     pub output_file: Option<String>,
@@ -56,7 +56,7 @@ pub(super) fn read_checker(table: &mut Table<'_, '_>, name: &str, p: &mut Proble
     let output = table.required_string("output", name, p).and_then(|w| one_of(&w, "form of output", FORMS, p));
     let output_file = table.string("output_file", p);
     if let Some(path) = &output_file
-        // A path out of the tree could be any file of whoever runs the gate.
+        // A path out of the tree could be any file of the user.
         && (path.value.starts_with('/') || path.value.split('/').any(|part| part == ".."))
     {
         p.at(path.at, "`output_file` leads out of the tree", Some("give a path from the root of the tree".into()));

@@ -18,12 +18,12 @@ use crate::lang::Language;
 
 /// What is looked for in a file.
 pub(super) static CLAUSE: Keys = Keys {
-    choice: Choice::One(ways),
+    choice: Choice::One(matcher_keys),
     ..Keys::new("clause", "What to look for in a file.", || clause_keys().chain([&FIX_KEY]).collect())
 };
 
 /// The keys that ask for a way to match, and `any`.
-pub(super) fn ways() -> Vec<&'static str> {
+pub(super) fn matcher_keys() -> Vec<&'static str> {
     READERS.iter().map(Reader::key).chain(["any"]).collect()
 }
 
@@ -79,7 +79,7 @@ fn read_clause(
     p: &mut Problems<'_>,
 ) -> Option<Clause> {
     let before = p.list.len();
-    // The key that names the way is what tells one reader from another.
+    // Each reader has a key of its own, by which it is chosen.
     let given: Vec<&Reader> = READERS.iter().filter(|reader| table.has(reader.key())).collect();
     let matcher = match given.as_slice() {
         [reader] => (reader.read)(table, &mut languages, name, p),

@@ -36,7 +36,7 @@ pub struct LanguageSet {
     /// Whether the openers are among them.
     pub(crate) is_marked: bool,
     pub(crate) entries: Vec<Entry>,
-    /// For each entry, what tells that it finds nothing in a file.
+    /// For each entry, what decides that it finds nothing in a file.
     pub(crate) prefilters: Prefilters,
     /// All expressions that no word leaves out of a file: most files match none of them, which one search for all shows.
     /// `None` when there are fewer than two, or they are too large together.

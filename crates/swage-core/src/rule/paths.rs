@@ -46,7 +46,7 @@ impl PathSet {
         self.set.is_match(OsStr::from_bytes(path))
     }
 
-    /// Whether a pattern says in so many words that rule files are among them.
+    /// Whether a pattern names rule files.
     pub fn names_rule_files(&self) -> bool {
         self.patterns.iter().any(|pattern| pattern.contains("swage"))
     }
@@ -165,7 +165,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn vendored_folders_are_told_by_their_usual_names() {
+    fn vendored_folders_are_recognised_by_their_usual_names() {
         let vendored = usually_vendored().expect("the list is right");
         let cases = [
             ("src/3rdparty/json.hpp", true),

@@ -1,7 +1,7 @@
 //! Reading one rule. Every mistake is noted with its place; nothing is guessed.
 //!
 //! A rule is read by hand from TOML's syntax tree and not through a deserialiser. A deserialiser stops at the first
-//! mistake and knows its place roughly; whoever writes rules wants all mistakes of a file at once, each with its line,
+//! mistake and knows its place roughly; an author of rules wants all mistakes of a file at once, each with its line,
 //! its column and what to write instead. It also can't compile a pattern for the languages that stand three keys further
 //! up.
 //!

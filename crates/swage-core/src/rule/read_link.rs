@@ -7,7 +7,7 @@
 //! Faults in one collection don't keep the others from being read, but they end the second pass early: whether a name is
 //! missing or misspelt can't be said while half of the names are unknown.
 
-use super::clauses::{clause_keys, read_clauses, ways};
+use super::clauses::{clause_keys, matcher_keys, read_clauses};
 use super::fix::FIX_KEY;
 use super::keys::{Choice, Holds, Key, Keys, words};
 use super::link::{Collection, FileOf, Link, Meeting, Within};
@@ -47,7 +47,7 @@ static LINK_KEYS: [Key; 8] = [
 static WITHIN: Key = Key::new("within", Holds::OneOf(|| words(&REACHES)), "How far apart facts may be.");
 /// A set of facts: how they are found, and what they say.
 static COLLECTION: Keys = Keys {
-    choice: Choice::One(ways),
+    choice: Choice::One(matcher_keys),
     ..Keys::new("collection", "A set of facts.", || {
         clause_keys().chain([&FIX_KEY]).chain(&COLLECTION_KEYS).chain(&PATH_KEYS).chain([&WITHIN]).collect()
     })
@@ -97,7 +97,7 @@ pub(super) fn read_link(
                 let hint = "give it to a rule that looks at one file".to_owned();
                 p.at(inner.at, "what is collected for a link can't have a fix", Some(hint));
             }
-            // Facts of two ways can be joined only on what both capture.
+            // Facts of two clauses can be joined only on what both capture.
             let these = hole_names(clause);
             names = Some(match names {
                 None => these,

@@ -115,7 +115,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn made_files_are_told() {
+    fn generated_files_are_recognised() {
         let long = format!("a = 1;{}", "b(c);".repeat(300));
         let cases: &[(&str, &str, bool)] = &[
             ("javascript", "export const tide = 1;\n", false),

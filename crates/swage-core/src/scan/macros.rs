@@ -90,7 +90,7 @@ impl Place {
         (tokens.len() > 2 && wanted(&tokens)).then(|| Self { name: node.start_byte()..tokens.start, tokens, points })
     }
 
-    /// Writes the macro as a call, or as a list where it has brackets, and tells the tree of it.
+    /// Writes the macro as a call, or as a list where it has brackets, and marks that in the tree.
     fn rewrite(&self, text: &mut [u8], tree: &mut Tree) {
         let Range { start, end } = self.tokens;
         if text[start] == b'[' {

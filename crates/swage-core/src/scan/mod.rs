@@ -1,6 +1,6 @@
 //! Scanning one file: content and compiled rules in, hits out.
 //!
-//! The order of work keeps files that can't hold anything cheap: one pass of an automaton over the bytes tells which
+//! The order of work keeps files that can't hold anything cheap: one pass of an automaton over the bytes finds which
 //! rules' words occur; text rules run as regular expressions; only when a structural rule is still possible, or a text
 //! match needs its zone, the file is parsed, and one walk over the tree serves all patterns, dispatched by node kind.
 
@@ -89,7 +89,7 @@ struct Scan<'a> {
 }
 
 impl Scan<'_> {
-    /// Scans a file, or a piece of code in it, `depth` levels down. The steps go from cheap to dear, and each may end the
+    /// Scans a file, or a piece of code in it, `depth` levels down. The steps go from cheap to costly, and each may end the
     /// work; they share what the ones before found, which makes this long.
     fn nested(&self, content: &[u8], language: Option<&'static Language>, depth: u8) -> FileScan {
         let Scan { rules, wanted, limits, markers, .. } = *self;

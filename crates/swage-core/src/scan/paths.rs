@@ -177,7 +177,7 @@ impl<'f> Paths<'_, 'f> {
                     return Flow::NONE;
                 }
                 let asks = |node: Node<'f>| node.child_by_field_name("value").is_some_and(|value| self.asks(value));
-                // A choice by the value itself tells whether there is anything to do.
+                // A choice by the value itself decides whether there is anything to do.
                 if asks(node) {
                     return Flow { falls_through: !self.is_in(node), ..Flow::NONE };
                 }

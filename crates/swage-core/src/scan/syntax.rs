@@ -84,15 +84,15 @@ pub(crate) fn hides_security(
     // Words in comments hide nothing.
     words.leave_out(is_comment);
     let is_grave = |rule: usize| rules.rules()[rule].is_about_security();
-    // Keywords stand everywhere, so they tell nothing.
+    // Keywords are everywhere, so they decide nothing.
     let is_keyword = |word: &u32| {
         let text = &set.words[*word as usize].text;
         std::str::from_utf8(text).is_ok_and(|text| language.is_keyword(text))
     };
     // An entry without words of its own would be suspected everywhere.
-    let tells = |e: &&Entry| !e.needs.is_empty() && !e.needs.0.iter().flatten().any(is_keyword);
+    let is_specific = |e: &&Entry| !e.needs.is_empty() && !e.needs.0.iter().flatten().any(is_keyword);
     // Few rules are about security, so each run of lines is held against all of them.
-    let grave: Vec<_> = set.entries.iter().filter(|e| is_grave(e.rule)).filter(tells).collect();
+    let grave: Vec<_> = set.entries.iter().filter(|e| is_grave(e.rule)).filter(is_specific).collect();
     let lines = Lines::new(&source);
     let hides = |node: Node<'_>| {
         let rows = node.start_position().row..=node.end_position().row;

@@ -109,7 +109,7 @@ mod tests {
     }
 
     #[test]
-    fn what_cannot_be_told_is_unreadable() {
+    fn what_cannot_be_decoded_is_unreadable() {
         let cases: &[(&str, &str, Option<&str>)] = &[
             ("python", "a = 1\n", None),
             ("python", "# coding: latin-1\n", None),

@@ -65,7 +65,7 @@ fn with_line_ends(text: &[u8]) -> Option<Vec<u8>> {
     Some(plain)
 }
 
-/// Whether a backslash at an offset begins an escape: behind another one it doesn't.
+/// Whether a backslash at an offset begins an escape: after another one it doesn't.
 fn begins_escape(text: &[u8], at: usize) -> bool {
     text[..at].iter().rev().take_while(|b| **b == b'\\').count() % 2 == 0
 }
@@ -179,7 +179,7 @@ fn with_executable_comments(text: &[u8]) -> Option<Vec<u8>> {
 fn with_plain_names(text: &[u8], language: &'static Language) -> Option<Vec<u8>> {
     let suspects = suspects(text, language);
     suspects.first()?;
-    // What can't be parsed is said to be so by whoever needs the tree.
+    // Whatever needs the tree of a file reports that it can't be parsed.
     let tree = parse(text, language).ok()?;
     let (tables, quotes) = (language.tables(), language.translations.contains(&Translation::QuotedWords));
     let mut plain: Option<Vec<u8>> = None;
@@ -276,7 +276,7 @@ fn escape(text: &[u8]) -> Option<(u32, usize)> {
     Some((value, lead + digits.len() + usize::from(lead == 3)))
 }
 
-/// A name as the language knows it; `None` where that can't be told.
+/// A name as the language knows it; `None` where that isn't certain.
 fn plain_name(name: &[u8], language: &Language) -> Option<Vec<u8>> {
     let mut plain = name.to_vec();
     for step in language.translations {

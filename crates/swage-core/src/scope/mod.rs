@@ -38,7 +38,7 @@ trait Rules: Sync {
     /// The definition that a node among several holds: its name, the node that has it, and whether another one of the
     /// same name would be a fault.
     fn definition<'t>(&self, gathered: &Gathered<'t, '_>, node: Node<'t>) -> Option<(String, Node<'t>, bool)>;
-    /// Whether what stands around an import tells why it is there unused.
+    /// Whether the code around an import shows why it is there unused.
     fn is_excused(&self, statement: Node<'_>) -> bool;
 }
 
@@ -157,7 +157,7 @@ struct Import<'t> {
     name: u32,
     node: Node<'t>,
     statement: Node<'t>,
-    /// Its own form tells why it is there unused.
+    /// Its own form shows why it is there unused.
     excused: bool,
 }
 

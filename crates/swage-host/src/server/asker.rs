@@ -32,7 +32,7 @@ pub struct Sessions {
 }
 
 impl Sessions {
-    /// Begins a session of whoever has this token; its word.
+    /// Begins a session of the holder of this token; its word.
     pub fn begin(&self, token: &str) -> std::io::Result<String> {
         let word = random_word()?;
         let mut known = self.known.lock().unwrap_or_else(PoisonError::into_inner);
@@ -106,11 +106,11 @@ pub fn person(headers: &HeaderMap, method: &Method, shared: &Shared) -> Result<P
 
 /// Anybody with a token.
 pub struct Reader(pub Person);
-/// Whoever takes part: contributors and maintainers.
+/// Participants: contributors and maintainers.
 pub struct Contributor(pub Person);
 /// A maintainer.
 pub struct Maintainer(pub Person);
-/// Whoever may answer in a thread: whoever takes part, and a checker in its own ones.
+/// Who may answer in a thread: participants, and a checker in its own ones.
 pub struct Speaker(pub Person);
 /// A program that checks, or a maintainer in its place.
 pub struct Checker(pub Person);

@@ -123,7 +123,7 @@ async fn answer(shared: &Arc<Shared>, request: Request) -> Result<Response, Prob
         _ = sending.await;
         _ = child.wait().await;
         if pushes {
-            // What was pushed becomes revisions at once; whoever looks later would find it, too.
+            // What was pushed becomes revisions at once; a later request would find it, too.
             let looked = tokio::task::spawn_blocking(move || shared.host.look_for_pushes(Some(&name))).await;
             if !matches!(looked, Ok(Ok(()))) {
                 tracing::warn!("a push couldn't be looked at");

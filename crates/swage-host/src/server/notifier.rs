@@ -1,4 +1,4 @@
-//! Tells people by mail what happened to proposals that they have to do with or are mentioned in.
+//! Sends mail about what happened to proposals that people take part in or are mentioned in.
 
 use std::fmt::Write;
 use std::sync::Arc;

@@ -11,7 +11,7 @@ use super::Shared;
 use crate::protocol::{NewStatus, StatusState};
 use crate::storage::{Due, Refusal};
 
-/// The name of the checker's status and of whoever it speaks as.
+/// The name of the checker's status and of its account.
 pub const CHECKER: &str = "swage";
 
 /// Looks this often for what is to be done.

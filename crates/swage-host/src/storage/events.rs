@@ -15,7 +15,7 @@ pub(super) struct Happening<'a> {
     pub thread: Option<u64>,
 }
 
-/// Notes an event, and tells those who have to do with the proposal or are mentioned in it. Its number.
+/// Records an event, and notifies those who take part in the proposal or are mentioned in it. Its number.
 pub(super) fn note(tx: &Transaction<'_>, event: &Happening<'_>, mentioned: &[String]) -> Result<u64, Refusal> {
     let at = now();
     tx.execute(

@@ -35,7 +35,7 @@ impl Storage {
         Ok(gone)
     }
 
-    /// Whom a token belongs to. Tokens are long and random, so finding their hash tells nothing by its time.
+    /// Whom a token belongs to. Tokens are long and random, so the time that it takes to find their hash says nothing.
     pub fn person_of(&self, token: &str) -> Result<Option<Person>, Refusal> {
         let mut select = self.connection.prepare_cached(
             "SELECT people.name, people.role FROM tokens JOIN people ON people.name = tokens.person WHERE tokens.hash = ?1",

@@ -278,7 +278,7 @@ impl Demo {
         self.show(&["scan", "main", "--format", "lines"])?;
 
         heading("2. What a branch is made of")?;
-        self.say("tidy-folders moves the boards into a place of their own. Whoever is to read it sees first which definitions moved or got another name, and in which order to read the files.")?;
+        self.say("tidy-folders moves the boards into a place of their own. Its reader sees first which definitions moved or got another name, and in which order to read the files.")?;
         self.show(&["brief", "main...tidy-folders"])?;
 
         heading("3. What is new on a branch")?;

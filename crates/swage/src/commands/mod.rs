@@ -141,7 +141,7 @@ pub fn watched_scan(
     review
 }
 
-/// Examines so many files with a configuration's rules, with a bar and a log of what took the time. `file` gives a file's path and
+/// Examines files with a configuration's rules, with a bar and a log of what took the time. `file` gives a file's path and
 /// content by its index.
 fn watched(
     files: usize,

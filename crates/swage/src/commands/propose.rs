@@ -136,7 +136,7 @@ fn push(
     if newest == Some(head) {
         return Ok(());
     }
-    // What was pushed before is replaced only by whoever says so, and only when it is what they know.
+    // What was pushed before is replaced only on request, and only when it is what the user knows.
     let lease = newest.filter(|_| args.rewritten);
     hosting.push(repository, source, (head, branch), lease).map_err(|failure| {
         let rejected = failure.message().contains("non-fast-forward") || failure.message().contains("rejected");

@@ -28,7 +28,7 @@ use crate::source::Place;
 use crate::table::{Align, NOTHING, Table, YES};
 use crate::terminal::{Paint, count, printable, width as terminal_width, wrap};
 
-/// Most findings of a rule that `show` tells of.
+/// Most findings of a rule that `show` lists.
 const MOST_LATELY: usize = 5;
 
 pub fn run(command: &RulesCommand) -> Result<ExitCode, Failure> {

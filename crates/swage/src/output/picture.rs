@@ -15,7 +15,7 @@ pub fn render(template: &str, values: Value) -> Result<String, Failure> {
     drawn.map_err(|e| Failure::unfinished(format!("a picture could not be drawn: {e:#}")))
 }
 
-/// A name that fits into this many letters; its end, which tells most, stays.
+/// A name that fits into this many letters; its end, which says most, stays.
 pub fn short(name: &str, letters: usize) -> String {
     let name = shown(name).replace('\n', " ");
     let backwards: String = name.chars().rev().collect();

@@ -198,7 +198,7 @@ fn what_everybody_used_before_is_let_be_when_users_go() {
 }
 
 #[test]
-fn a_broken_configuration_of_the_target_is_told() {
+fn a_broken_configuration_of_the_target_is_reported() {
     let rule = "packs = []\n[[rule]]\nid = \"tides\"\nseverity = \"error\"\ntitle = \"t\"\nmessage = \"{message}\"\nmatch = { checker = [\"tools/check\"], output = \"lines\" }\n";
     let s = Sandbox::with(&[("swage.toml", "packs = [\"tides\"]\n"), ("a.py", "x = 1\n")]);
     s.branch("topic");

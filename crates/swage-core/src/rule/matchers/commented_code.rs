@@ -324,7 +324,7 @@ fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> 
         ["const ", "let ", "var "].iter().any(|word| line.trim_start().starts_with(word)) && line.contains(" = ")
     };
     let is_unended = text.len() > 1 && text.iter().any(declares);
-    // Parsing is dear, and most comments fail here.
+    // Parsing is costly, and most comments fail here.
     if body.trim().is_empty()
         || is_unbalanced(&body)
         || !ends.is_empty() && !is_unended && !body.lines().any(|line| is_ended(&without_strings(line, language)))

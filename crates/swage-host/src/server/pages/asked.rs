@@ -1,4 +1,4 @@
-//! What a browser asks with: whoever is signed in, and forms.
+//! What a browser asks with: who is signed in, and forms.
 
 use std::sync::Arc;
 
@@ -14,7 +14,7 @@ use crate::server::Shared;
 use crate::server::asker::person;
 use crate::server::problem::Problem;
 
-/// Whoever is signed in; others are asked to.
+/// Who is signed in; others are asked to sign in.
 pub struct Visitor(pub Person);
 
 impl FromRequestParts<Arc<Shared>> for Visitor {

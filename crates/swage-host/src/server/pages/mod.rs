@@ -66,7 +66,7 @@ async fn with_policy(request: Request, next: Next) -> Response {
     response
 }
 
-/// Whoever isn't signed in is asked to.
+/// Visitors are asked to sign in.
 fn turned_away(problem: &Problem) -> Response {
     match problem.0 {
         StatusCode::UNAUTHORIZED => Redirect::to("/sign-in").into_response(),
@@ -173,7 +173,7 @@ async fn sign_out(State(shared): State<Arc<Shared>>, _: Visitor, headers: Header
     Redirect::to("/sign-in").into_response()
 }
 
-/// Does what a form of whoever takes part asks for, and goes to a page.
+/// Does what a participant's form asks for, and goes to a page.
 async fn doing(
     shared: Arc<Shared>,
     me: Person,

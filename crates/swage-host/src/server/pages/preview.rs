@@ -41,7 +41,7 @@ pub struct Preview {
 }
 
 impl Preview {
-    /// The page, for whoever wrote the text.
+    /// The page, for the author of the text.
     pub async fn page(self, shared: Arc<Shared>, me: Person) -> Response {
         page(shared, "preview.html", move |host| {
             let me = host.storage().me(&me)?;

@@ -146,7 +146,7 @@ impl Demo {
         show("harbour-dev", &["propose"])?;
         show("swage", &["post", "--proposal", "1"])?;
         show("pier-dev", &["show", "1"])?;
-        self.say("One more commit, and the to-do is done: whoever asked for it says so. Approving means this revision and no other.")?;
+        self.say("One more commit, and the to-do is done: the person who asked for it says so. Approving means this revision and no other.")?;
         self.rewrite(GROUPED, "Group what belongs together")?;
         show("harbour-dev", &["propose"])?;
         show("swage", &["post", "--proposal", "1"])?;

@@ -38,7 +38,7 @@ pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
     review.notes.extend(notes);
     let options = ReadOptions { strip: args.change.strip, max_bytes: configuration.config.limits.patch_size };
     let texts: Vec<_> = mails.iter().map(|mail| decode_mail(&mail.raw)).collect();
-    // The whole series has been read; a mail by itself may hold none, such as one that only tells what the others are for.
+    // The whole series has been read; a mail by itself may hold none, such as one that only says what the others are for.
     let diffs: Vec<Diff<'_>> = texts.iter().map(|text| read(text, &options).unwrap_or_default()).collect();
     let praise = configuration.config.posting.praise;
     let writer = Writer { from, date: date()?, praise, rules: &configuration.rules };

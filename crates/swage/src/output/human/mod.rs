@@ -108,7 +108,7 @@ impl Page<'_> {
         let mut findings: Vec<&Finding> = self.review.findings.iter().filter(|f| document.shows(f)).collect();
         let security = |f: &Finding| self.review.rule(&f.rule).is_some_and(|r| r.tags.iter().any(|t| t == "security"));
         findings.sort_by_key(|f| (f.severity, !security(f)));
-        // A rule that fires again and again is shown by its first findings; whoever asks for everything gets it.
+        // A rule that fires again and again is shown by its first findings; `--all` shows the rest.
         let is_whole = document.show_all || document.shown.names_rules();
         if findings.len() > MANY && !is_whole {
             self.table("rule", document, |f| f.rule.to_string(), out);
@@ -184,7 +184,7 @@ impl Page<'_> {
         out.push('\n');
     }
 
-    /// A place with marks after it, so many of them on a line as fit.
+    /// A place with marks after it, as many on a line as fit.
     fn marked(&self, place: &str, marks: impl Iterator<Item = String>, indent: usize, out: &mut String) {
         let (mut used, mut line) = (indent + place.width(), String::new());
         _ = write!(out, "{}{place}", " ".repeat(indent));

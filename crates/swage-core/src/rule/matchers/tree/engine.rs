@@ -208,7 +208,7 @@ impl<'t> Backtracking<'_, 't> {
     }
 }
 
-/// What the number of a node's children tells of which takes which place of a shape.
+/// What follows from the number of a node's children for which of them takes which place of a shape.
 enum Assignment<'t> {
     /// Some place has no child.
     Impossible,
