@@ -227,6 +227,8 @@ const ROWS: &[Row] = &[
             "select! { a = go() => bad(1), else => stop() }",
             "macro_rules! a { ($x:expr) => { bad($x) }; }",
             "macro_rules! a { () => (bad(1)); }",
+            "macro_rules! a { () => { b!(1, c![bad(1)]); } }",
+            "a!(a!(a!(a!(a!(a!(a!(a!(bad(1)))))))));",
         ],
         others: &["a::bad(1);", "bad!(1);", "println!(\"bad(1)\");", "println!(bad); go(1);", "a!(bad [1]);"],
     },
@@ -399,6 +401,23 @@ const ROWS: &[Row] = &[
         forms: &["<a onclick=\"x()\">y</a>", "<A ONCLICK=\"x()\">y</A>"],
         others: &["<b onclick=\"x()\">y</b>"],
     },
+    // Scripts in pages.
+    Row {
+        language: "html",
+        finds: "code = 'bad(X)', holes.X = {}",
+        file: "#\n",
+        forms: &[
+            "<script>bad(1)</script>",
+            "<a onclick=\"bad(1)\">y</a>",
+            "<a OnClick='return bad(1)'>y</a>",
+            "<a onclick=bad(1)>y</a>",
+            "<script onload=\"bad(1)\" src=\"a.js\"></script>",
+            "<a onclick=\"go(&quot;a&quot;); bad(1)\">y</a>",
+            "<a href=\" javascript:bad(1)\">y</a>",
+            "<a HREF='JavaScript:bad(1)'>y</a>",
+        ],
+        others: &["<a title=\"bad(1)\">y</a>", "<a href=\"bad(1)\">y</a>", "<a on=\"bad(1)\">y</a>", "<p>bad(1)</p>"],
+    },
 ];
 
 #[test]
@@ -408,7 +427,9 @@ fn what_a_language_takes_for_the_same_is_the_same_to_a_rule() {
         let language = Language::by_name(row.language).expect("a known language");
         let source = format!(
             "[[rule]]\nid = \"r\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\nmatch = {{ {}, languages = [\"{}\"] }}\n",
-            row.finds, row.language
+            row.finds,
+            // Patterns are code of the scripts in a page.
+            if row.language == "html" && row.finds.contains("code") { "javascript" } else { row.language }
         );
         let file = read_rules("r.toml", &source, FileRole::Rules).unwrap_or_else(|p| panic!("{p:?}\n{source}"));
         let set = RuleSet::new(file.rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect());

@@ -18,6 +18,7 @@ pub(super) static HTML: Language = Language::new(Spec {
     embedded: &[
         Embedded { around: "script_element", code: "raw_text", language: Told::Always("javascript") },
         Embedded { around: "style_element", code: "raw_text", language: Told::Always("css") },
+        Embedded { around: "attribute", code: "attribute_value", language: Told::InAttribute("javascript") },
     ],
     keyed: &[
         Keyed { node: "start_tag", key: "tag_name" },

@@ -235,6 +235,8 @@ pub(crate) enum Told {
     By(&'static str),
     /// It is always this one.
     Always(&'static str),
+    /// It is this one in attributes that handle events, and in addresses that are scripts.
+    InAttribute(&'static str),
 }
 
 impl Spec {

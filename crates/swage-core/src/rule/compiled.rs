@@ -202,7 +202,7 @@ impl LanguageSet {
             |e: &Entry| !e.plan.is_marked() && !e.plan.kinds().is_empty() && e.needs.is_empty() && e.beside.is_empty();
         self.is_marked = !self.entries.iter().any(anywhere);
         let openers = language.iter().filter(|_| self.is_marked).flat_map(|l| l.openers).map(|o| o.as_bytes());
-        self.words.extend(openers.map(|o| Word::new(o, o.iter().all(u8::is_ascii_alphabetic))));
+        self.words.extend(openers.map(|o| Word { whole: o.iter().all(u8::is_ascii_alphabetic), ..Word::part(o) }));
         let mut texts: Vec<&[u8]> = Vec::new();
         for (word, index) in self.words.iter().zip(0u32..) {
             match texts.iter().position(|text| **text == word.text[..]) {

@@ -22,9 +22,14 @@ pub(crate) struct Word {
 }
 
 impl Word {
-    /// A word in the letters given; `whole` when it never is a part of a longer name.
-    pub fn new(text: &[u8], whole: bool) -> Self {
-        Self { text: text.to_vec(), whole, any_case: false }
+    /// A text in the letters given, which may be a part of a longer name.
+    pub fn part(text: &[u8]) -> Self {
+        Self { text: text.to_vec(), whole: false, any_case: false }
+    }
+
+    /// A name or keyword in the letters given.
+    pub fn whole(text: &[u8]) -> Self {
+        Self { whole: true, ..Self::part(text) }
     }
 
     /// The same as a name of a language, which may be the same in capitals.
@@ -99,7 +104,7 @@ pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
     let begins = begins.filter(|all| all.iter().all(|literal| literal.len() > 1));
     let mut words: Vec<Word> = Vec::new();
     for literal in begins.or_else(|| inside(&hir))? {
-        let mut word = Word { any_case, ..Word::new(literal, false) };
+        let mut word = Word { any_case, ..Word::part(literal) };
         if any_case {
             word.text.make_ascii_lowercase();
         }

@@ -3,6 +3,7 @@
 
 use std::ops::Range;
 
+use bstr::ByteSlice;
 use tree_sitter::{Node, Tree};
 
 use super::{Fact, FileScan, Hit, Span};
@@ -29,18 +30,62 @@ pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> 
     let mut found = Vec::new();
     preorder(tree.root_node(), |node| {
         let Some(embedded) = language.embedded.iter().find(|e| e.around == node.kind()) else { return true };
-        let code = child(node, embedded.code);
+        // An attribute's value may have quotes around it.
+        let code = descendant(node, embedded.code);
         // A page's scripts are always of one language; fenced code names its own.
         let inner = match embedded.language {
             Told::Always(name) => Language::by_name(name),
             Told::By(kind) => descendant(node, kind)
                 .and_then(|n| std::str::from_utf8(source.get(n.byte_range())?).ok())
                 .and_then(Language::by_word),
+            Told::InAttribute(name) => {
+                let script = code.and_then(|code| script_of(source, node, code.byte_range()));
+                let language = Language::by_name(name);
+                found.extend(script.zip(language).and_then(|(range, inner)| attribute(source, range, inner)));
+                return true;
+            }
         };
-        found.extend(code.zip(inner).and_then(|(code, inner)| part(source, code, inner)));
-        false
+        found.extend(code.zip(inner).and_then(|(code, inner)| part(source, code.byte_range(), inner)));
+        // The tag of a script has attributes of its own.
+        true
     });
     found
+}
+
+/// Where an attribute holds a script: all of its value where it handles an event, what comes after the scheme where the
+/// value is the address of a script (HTML Living Standard, sections 8.1.8.1 and 7.4.2.3.2).
+fn script_of(source: &[u8], attribute: Node<'_>, value: Range<usize>) -> Option<Range<usize>> {
+    let name = source.get(child(attribute, "attribute_name")?.byte_range())?;
+    if name.len() > 2 && name[..2].eq_ignore_ascii_case(b"on") && name.iter().all(u8::is_ascii_alphabetic) {
+        return Some(value);
+    }
+    const SCHEME: &[u8] = b"javascript:";
+    let text = source.get(value.clone())?;
+    let blanks = text.len() - text.trim_ascii_start().len();
+    let begins = text.get(blanks..blanks + SCHEME.len())?.eq_ignore_ascii_case(SCHEME);
+    begins.then(|| value.start + blanks + SCHEME.len()..value.end)
+}
+
+/// The script of an attribute, with quotes for the references to characters that stand for them.
+fn attribute(source: &[u8], range: Range<usize>, language: &'static Language) -> Option<Part> {
+    const QUOTES: [(&[u8], u8); 6] = [
+        (b"&quot;", b'"'),
+        (b"&#34;", b'"'),
+        (b"&#x22;", b'"'),
+        (b"&apos;", b'\''),
+        (b"&#39;", b'\''),
+        (b"&#x27;", b'\''),
+    ];
+    let mut found = part(source, range, language)?;
+    for (reference, quote) in QUOTES {
+        let places: Vec<usize> = found.text.find_iter(reference).collect();
+        for at in places {
+            // Blanks keep the places of what comes after it; in a text they do no harm.
+            found.text[at..at + reference.len()].fill(b' ');
+            found.text[at] = quote;
+        }
+    }
+    Some(found)
 }
 
 /// The first child of a kind.
@@ -54,8 +99,8 @@ fn descendant<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
 }
 
 /// A piece of code with what it takes to move its findings; `None` when it lies beyond what a place can say.
-fn part(source: &[u8], code: Node<'_>, language: &'static Language) -> Option<Part> {
-    let Range { start, end } = code.byte_range();
+fn part(source: &[u8], code: Range<usize>, language: &'static Language) -> Option<Part> {
+    let Range { start, end } = code;
     let text = source.get(start..end)?;
     let line_start = source[..start].iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
     let line = u32::try_from(memchr::memchr_iter(b'\n', &source[..line_start]).count()).ok()?;

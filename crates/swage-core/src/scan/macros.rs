@@ -4,7 +4,8 @@
 //! code all the same: `assert!(berth.free())`. So they are parsed once more, as what they most likely are, and patterns are
 //! tried in them. The arguments of a macro are parsed in place, as those of a call: filters look at what is around a match,
 //! such as the test that it stands in. The body of a definition has nothing around it and is parsed by itself. What doesn't
-//! parse as code has fewer nodes, and no other harm comes of it: only matches inside of the macro are taken.
+//! parse as code has fewer nodes, and no other harm comes of it: only matches inside of the macro are taken. What can't be
+//! parsed at all leaves the file unexamined, or else code could hide in it.
 
 use std::ops::Range;
 
@@ -13,8 +14,8 @@ use tree_sitter::{InputEdit, Node, Point, Tree};
 use crate::lang::{Language, Tokens, parse_again, parse_part};
 use crate::pattern::{Children, preorder};
 
-/// How many macros in macros are looked into.
-const DEEPEST: usize = 3;
+/// How deep macros in macros are looked into. What people write is far from it, and each level is parsed once more.
+const DEEPEST: usize = 32;
 
 /// A tree with the tokens of macros in it parsed.
 pub(super) struct Parsed {
@@ -26,26 +27,27 @@ pub(super) struct Parsed {
 
 /// Trees for the tokens of macros in a file, where something is looked for in their range. `macros` are those that
 /// are nodes of its tree, in order.
+///
+/// # Errors
+/// When not all of them could be looked into; the reason.
 pub(super) fn parsed(
     source: &[u8],
     language: &'static Language,
     tree: &Tree,
     macros: &[Node<'_>],
     wanted: &dyn Fn(&Range<usize>) -> bool,
-) -> Vec<Parsed> {
-    let mut found = bodies(source, language, macros, wanted);
+) -> Result<Vec<Parsed>, String> {
+    let mut found = bodies(source, language, macros, wanted)?;
     let mut places: Vec<Place> = macros.iter().filter_map(|node| Place::of(*node, language, wanted)).collect();
+    if places.is_empty() {
+        return Ok(found);
+    }
     let mut text = source.to_vec();
     let mut tree = tree.clone();
     for _ in 0..DEEPEST {
-        if places.is_empty() {
-            break;
-        }
         places.iter().for_each(|place| place.rewrite(&mut text, &mut tree));
         let ranges: Vec<Range<usize>> = places.into_iter().map(|place| place.tokens).collect();
-        // What takes too many steps to parse this way isn't code.
-        let Ok(parsed) = parse_again(&text, &tree, language) else { break };
-        tree = parsed;
+        tree = parse_again(&text, &tree, language)?;
         places = Vec::new();
         preorder(tree.root_node(), |node| {
             let range = node.byte_range();
@@ -55,8 +57,11 @@ pub(super) fn parsed(
             may_hold(&range, &ranges)
         });
         found.push(Parsed { tree: tree.clone(), ranges });
+        if places.is_empty() {
+            return Ok(found);
+        }
     }
-    found
+    Err(format!("macros nest more than {DEEPEST} deep"))
 }
 
 /// Whether a range is in one of several, which are in order and apart from each other.
@@ -92,14 +97,8 @@ impl Place {
 
     /// Writes the macro as a call, or as a list where it has brackets, and marks that in the tree.
     fn rewrite(&self, text: &mut [u8], tree: &mut Tree) {
-        let Range { start, end } = self.tokens;
-        if text[start] == b'[' {
-            text[self.name.clone()].fill(b' ');
-        } else {
-            let sign = text[self.name.clone()].iter().rposition(|b| *b == b'!');
-            sign.into_iter().for_each(|at| text[self.name.start + at] = b' ');
-            (text[start], text[end - 1]) = (b'(', b')');
-        }
+        write_call(&self.name, &self.tokens, text);
+        let end = self.tokens.end;
         tree.edit(&InputEdit {
             start_byte: self.name.start,
             old_end_byte: end,
@@ -117,11 +116,11 @@ fn bodies(
     language: &'static Language,
     macros: &[Node<'_>],
     wanted: &dyn Fn(&Range<usize>) -> bool,
-) -> Vec<Parsed> {
+) -> Result<Vec<Parsed>, String> {
     let tokens = macros.iter().filter_map(|node| tokens_of(*node, language, Tokens::Body));
     let places: Vec<Node<'_>> = tokens.filter(|tokens| wanted(&tokens.byte_range())).collect();
     if places.is_empty() {
-        return Vec::new();
+        return Ok(Vec::new());
     }
     let mut text = source.to_vec();
     // For the end of a block after the last line.
@@ -130,7 +129,7 @@ fn bodies(
         let inside = body.byte_range();
         // Brackets of its own become those of a block; else they take the places of what parts it from what is around it.
         let has_brackets = matches!(source.get(inside.start), Some(b'{' | b'(' | b'[')) && body.child_count() > 0;
-        let range = if has_brackets { inside.clone() } else { inside.start.checked_sub(1)?..inside.end + 1 };
+        let range = if has_brackets { inside.clone() } else { inside.start.saturating_sub(1)..inside.end + 1 };
         for at in inside.clone() {
             match text[at] {
                 // What stands for a part of what the macro is given.
@@ -139,14 +138,40 @@ fn bodies(
                 _ => {}
             }
         }
+        rewrite_inner(body, &mut text);
         (text[range.start], text[range.end - 1]) = (b'{', if has_brackets { b'}' } else { b';' });
         if let Some(comment) = line_comment(&source[inside.clone()]).filter(|_| !has_brackets) {
             text[inside.start + comment..inside.end].fill(b' ');
         }
-        let tree = parse_part(&text, range, language).ok()?;
-        Some(Parsed { tree, ranges: vec![inside] })
+        let tree = parse_part(&text, range, language)?;
+        Ok(Parsed { tree, ranges: vec![inside] })
     };
-    places.into_iter().filter_map(parse_body).collect()
+    places.into_iter().map(parse_body).collect()
+}
+
+/// Writes the macros among the tokens of a body as calls or lists. The grammar has them as a name, a sign and tokens.
+fn rewrite_inner(body: Node<'_>, text: &mut [u8]) {
+    preorder(body, |node| {
+        let children: Vec<Node<'_>> = Children::all(node).collect();
+        for window in children.windows(3) {
+            let [name, sign, tokens] = window else { continue };
+            if sign.kind() == "!" && name.is_named() && tokens.kind() == body.kind() {
+                write_call(&(name.start_byte()..tokens.start_byte()), &tokens.byte_range(), text);
+            }
+        }
+        true
+    });
+}
+
+/// Writes a macro as a call, or as a list where it has brackets.
+fn write_call(name: &Range<usize>, tokens: &Range<usize>, text: &mut [u8]) {
+    if text[tokens.start] == b'[' {
+        text[name.clone()].fill(b' ');
+        return;
+    }
+    let sign = text[name.clone()].iter().rposition(|b| *b == b'!');
+    sign.into_iter().for_each(|at| text[name.start + at] = b' ');
+    (text[tokens.start], text[tokens.end - 1]) = (b'(', b')');
 }
 
 /// Whether tokens are names, numbers, texts and calls only: they have no operator and no brace outside of texts.

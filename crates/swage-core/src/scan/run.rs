@@ -122,7 +122,7 @@ impl<'a> Run<'a> {
             // All trees of a file share its steps.
             let mut left = search.file.steps.get();
             for macros::Parsed { tree, ranges } in
-                macros::parsed(self.source, language, tree, &search.macros.borrow(), &wanted)
+                macros::parsed(self.source, language, tree, &search.macros.borrow(), &wanted)?
             {
                 let file = ParsedFile::new(self.source, language, &tree, self.known.clone(), &is_global);
                 file.steps.set(left);

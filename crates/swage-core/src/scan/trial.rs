@@ -105,7 +105,7 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
         }
         look(node, &[])
     });
-    for macros::Parsed { tree, ranges } in macros::parsed(source, language, &tree, &met, &|_| true) {
+    for macros::Parsed { tree, ranges } in macros::parsed(source, language, &tree, &met, &|_| true)? {
         preorder(tree.root_node(), |node| look(node, &ranges));
     }
     trial.matches.sort_by_key(|found| found.span);

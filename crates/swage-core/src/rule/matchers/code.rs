@@ -64,7 +64,7 @@ impl CodeMatch {
     /// Lists of words, of each of which one is in whatever the pattern matches in a language.
     pub(crate) fn words(&self, pattern: &Pattern, language: &Language) -> Vec<Vec<Word>> {
         // Each word of the pattern's own code is certain; of a condition on a hole one of several is.
-        let own = pattern.words.iter().map(|(word, whole)| vec![Word::new(word, *whole)]);
+        let own = pattern.words.iter().map(|(word, whole)| vec![Word { whole: *whole, ..Word::part(word) }]);
         let words = own.chain(text_words(&self.holes));
         words.map(|list| list.into_iter().map(|word| word.named_in(language)).collect()).collect()
     }

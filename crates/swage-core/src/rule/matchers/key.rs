@@ -170,7 +170,7 @@ impl Matcher for KeyMatch {
         let Some(language) = language.filter(|language| language.has_keys()) else { return Ok(None) };
         // Keys of one letter are in every file.
         let literal = |step: &Step| match step {
-            Step::Key(text) if text.len() > 1 => Some(vec![Word::new(text.as_bytes(), false).named_in(language)]),
+            Step::Key(text) if text.len() > 1 => Some(vec![Word::part(text.as_bytes()).named_in(language)]),
             Step::Key(_) | Step::Hole(_) | Step::Any => None,
         };
         let words = self.steps.iter().filter_map(literal).chain(text_words(&self.holes)).collect();

@@ -263,7 +263,7 @@ fn query_words(text: &str, always: impl Fn(&str) -> bool) -> Vec<Vec<Word>> {
         match &c[1] {
             "match" => regex_words(strings?.first()?),
             _ => {
-                let words: Vec<Word> = strings?.iter().map(|s| Word::new(s.as_bytes(), false)).collect();
+                let words: Vec<Word> = strings?.iter().map(|s| Word::part(s.as_bytes())).collect();
                 // A single letter is in every file.
                 words.iter().all(|word| word.text.len() > 1).then_some(words)
             }

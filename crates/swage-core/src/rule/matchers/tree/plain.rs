@@ -126,7 +126,7 @@ impl Item {
             // Some languages take them in capitals, too.
             // Signs are in most lines of every file.
             let is_word = first.bytes().all(|b| b.is_ascii_lowercase());
-            is_word.then(|| Word { any_case: true, ..Word::new(first.as_bytes(), true) })
+            is_word.then(|| Word { any_case: true, ..Word::whole(first.as_bytes()) })
         };
         let kinds = self.choices.iter().flat_map(|shape| &shape.kinds);
         if self.choices.iter().all(|shape| !shape.kinds.is_empty())
