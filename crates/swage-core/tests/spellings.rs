@@ -477,7 +477,7 @@ fn calls_in<'t>(root: Node<'t>, range: &std::ops::Range<usize>, language: &Langu
         if node.start_byte() >= range.start && node.end_byte() <= range.end {
             found.extend(language.tables().is(node.kind_id(), Class::Call).then_some(node));
         }
-        open.extend((0..node.child_count() as u32).filter_map(|index| node.child(index)));
+        open.extend((0..node.child_count()).filter_map(|index| node.child(index)));
     }
     found
 }
