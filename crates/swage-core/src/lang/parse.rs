@@ -46,7 +46,8 @@ pub(crate) fn parse_part(text: &[u8], range: Range<usize>, language: &'static La
         start_byte: range.start,
         end_byte: range.end,
         start_point: Point::new(0, 0),
-        end_point: Point::new(usize::MAX >> 33, 0),
+        // Places in lines aren't asked for, so the range ends after all of them.
+        end_point: Point::new(u32::MAX as usize, u32::MAX as usize),
     };
     with_parser(language, |parser| {
         parser.set_included_ranges(&[part]).map_err(|error| error.to_string())?;

@@ -1,4 +1,5 @@
-//! Names and words without what quotes them. A word of the shell is what is left once quotes are removed (POSIX.1-2024, volume 3, section 2.2; `$'...'` is 2.2.4).
+//! Names and words without what quotes them. A word of the shell is what is left once its quotes are removed (POSIX.1-2024,
+//! volume 3, section 2.2; `$'...'` is 2.2.4).
 
 /// A name without the backticks that let it be a keyword.
 #[cfg(any(feature = "kotlin", feature = "scala", feature = "swift"))]

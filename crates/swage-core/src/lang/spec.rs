@@ -176,6 +176,8 @@ pub(crate) enum Inner {
 pub(crate) enum Translation {
     /// Further characters end lines: U+0085, U+2028 and U+2029.
     UnicodeLineEnds,
+    /// Escapes such as `\u000a` end lines, also in comments.
+    EscapedLineEnds,
     /// Escapes such as `\u0041` are characters wherever they are.
     EscapesAnywhere,
     /// A backslash before a line's end joins the lines.
@@ -203,10 +205,13 @@ pub(crate) struct Keyed {
 impl Keyed {
     /// The child of such a node that is its key: a field, a child of a kind, or the first child.
     pub fn key_of<'t>(&self, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
-        let children = || (0..node.named_child_count() as u32).filter_map(|index| node.named_child(index));
-        node.child_by_field_name(self.key)
-            .or_else(|| children().find(|child| child.kind() == self.key))
-            .or_else(|| node.named_child(0).filter(|_| self.key.is_empty()))
+        if self.key.is_empty() {
+            return node.named_child(0);
+        }
+        // A cursor, since a node may have a hundred thousand children and each is counted from the first.
+        let mut cursor = node.walk();
+        let by_kind = || node.named_children(&mut cursor).find(|child| child.kind() == self.key);
+        node.child_by_field_name(self.key).or_else(by_kind)
     }
 }
 

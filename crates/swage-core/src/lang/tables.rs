@@ -104,6 +104,11 @@ enum Nesting {
     Else,
 }
 
+/// The kinds with a name in a grammar: of nodes, and of signs and words as they stand.
+fn kinds_named(grammar: &tree_sitter::Language, name: &str) -> Vec<u16> {
+    (0..grammar.node_kind_count() as u16).filter(|kind| grammar.node_kind_for_id(*kind) == Some(name)).collect()
+}
+
 impl Tables {
     /// The tables of a language.
     pub(super) fn of(spec: &Spec) -> Self {
@@ -136,15 +141,13 @@ impl Tables {
             spec.name_fields.iter().filter_map(|f| grammar.field_id_for_name(f)).map(NonZero::get).collect();
         let fields = ["parameter", "parameters", "name", "declarator"]
             .map(|f| grammar.field_id_for_name(f).map_or(0, NonZero::get));
-        let with_name = |names: &[&str]| -> Vec<bool> {
-            let kinds = 0..grammar.node_kind_count() as u16;
-            kinds.map(|id| grammar.node_kind_for_id(id).is_some_and(|kind| names.contains(&kind))).collect()
+        let kinds_named = |name: &str| kinds_named(&grammar, name);
+        let with_name = |names: &[&str]| {
+            let mut found = vec![false; grammar.node_kind_count()];
+            names.iter().flat_map(|name| kinds_named(name)).for_each(|id| found[usize::from(id)] = true);
+            found
         };
         let (optional, flattened) = (with_name(spec.optional), with_name(spec.flattened));
-        let kinds_named = |name: &str| -> Vec<u16> {
-            let kinds = 0..grammar.node_kind_count() as u16;
-            kinds.filter(|id| grammar.node_kind_for_id(*id) == Some(name)).collect()
-        };
         let pairs = |names: &[(&str, &str)]| {
             let mut found = Vec::new();
             for (first, second) in names {
@@ -217,10 +220,9 @@ impl Tables {
 
     /// The kinds with a name in the grammar: of nodes, or of signs and words as they stand.
     pub(crate) fn kinds_named(&self, name: &str, is_node: bool) -> Vec<u16> {
-        let with_name = |kind: &u16| {
-            self.grammar.node_kind_is_named(*kind) == is_node && self.grammar.node_kind_for_id(*kind) == Some(name)
-        };
-        (0..self.grammar.node_kind_count() as u16).filter(with_name).collect()
+        let mut kinds = kinds_named(&self.grammar, name);
+        kinds.retain(|kind| self.grammar.node_kind_is_named(*kind) == is_node);
+        kinds
     }
 
     /// Whether a pattern needn't write children of a kind in nodes of another one.
@@ -262,8 +264,8 @@ impl Tables {
     /// The part of a node that may stand for it.
     pub(crate) fn inner<'t>(&self, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
         let inner = self.wraps.get(usize::from(node.kind_id())).copied().flatten()?;
-        let mut named = (0..node.named_child_count() as u32).filter_map(|index| node.named_child(index));
-        let mut named = named.by_ref().filter(|child| !self.is(child.kind_id(), Class::Comment));
+        let mut cursor = node.walk();
+        let mut named = node.named_children(&mut cursor).filter(|child| !self.is(child.kind_id(), Class::Comment));
         match inner {
             Inner::First => named.next(),
             Inner::Last => named.last(),

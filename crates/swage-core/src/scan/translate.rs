@@ -29,7 +29,8 @@ pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>
     for step in language.translations {
         let changed = match step {
             Translation::UnicodeLineEnds => with_line_ends(&plain),
-            Translation::EscapesAnywhere => with_line_escapes(&plain),
+            Translation::EscapedLineEnds => with_line_escapes(&plain),
+            Translation::EscapesAnywhere => with_escapes(&plain),
             Translation::SplicedLines => without_splices(&plain),
             Translation::ExecutableComments => with_executable_comments(&plain),
             Translation::EscapedNames
@@ -38,9 +39,6 @@ pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>
             | Translation::QuotedWords => None,
         };
         plain = changed.map_or(plain, Cow::Owned);
-        if matches!(step, Translation::EscapesAnywhere) {
-            plain = with_escapes(&plain).map_or(plain, Cow::Owned);
-        }
     }
     match with_plain_names(&plain, language) {
         Some(changed) => Cow::Owned(changed),
@@ -114,7 +112,6 @@ fn with_escapes(text: &[u8]) -> Option<Vec<u8>> {
 /// Joins names, and the signs of comments, that a backslash before a line's end parts (ISO/IEC 9899:2024, section 5.1.1.2;
 /// the shell removes it as well). The backslash and the line's end come after what they parted.
 fn without_splices(text: &[u8]) -> Option<Vec<u8>> {
-    let in_name = |byte: &u8| byte.is_ascii_alphanumeric() || *byte == b'_';
     let mut splices = memchr::memmem::find_iter(text, b"\\\n").map(|at| (at, at + 2)).collect::<Vec<_>>();
     splices.extend(memchr::memmem::find_iter(text, b"\\\r\n").map(|at| (at, at + 3)));
     splices.sort_unstable();
@@ -216,25 +213,14 @@ fn with_plain_names(text: &[u8], language: &'static Language) -> Option<Vec<u8>>
 
 /// The offsets at which names may be written otherwise, in order.
 fn suspects(text: &[u8], language: &Language) -> Vec<usize> {
-    let in_name = |byte: Option<&u8>| byte.is_some_and(|b| b.is_ascii_alphanumeric() || *b == b'_');
+    let in_name = |byte: Option<&u8>| byte.is_some_and(in_name);
     let mut found = Vec::new();
-    let mut characters = |is_suspect: &dyn Fn(char) -> bool| {
-        if !text.is_ascii() {
-            let all = bstr::ByteSlice::char_indices(text);
-            found.extend(all.filter(|(.., c)| !c.is_ascii() && is_suspect(*c)).map(|(at, ..)| at));
-        }
-    };
     for step in language.translations {
         match step {
-            Translation::CompatibleNames => {
-                characters(&|c| std::iter::once(c).nfkc().all(|plain| plain.is_ascii_alphanumeric() || plain == '_'))
-            }
-            Translation::IgnorableCharacters => characters(&is_invisible),
-            _ => {}
-        }
-    }
-    for step in language.translations {
-        match step {
+            Translation::CompatibleNames => found.extend(characters(text, |c| {
+                std::iter::once(c).nfkc().all(|plain| plain.is_ascii_alphanumeric() || plain == '_')
+            })),
+            Translation::IgnorableCharacters => found.extend(characters(text, is_invisible)),
             Translation::EscapedNames => {
                 let escapes = memchr::memchr_iter(b'\\', text);
                 let is_letter =
@@ -260,6 +246,20 @@ fn suspects(text: &[u8], language: &Language) -> Vec<usize> {
     }
     found.sort_unstable();
     found
+}
+
+/// The offsets of characters beyond ASCII that are of a kind.
+fn characters(text: &[u8], is_suspect: impl Fn(char) -> bool) -> Vec<usize> {
+    if text.is_ascii() {
+        return Vec::new();
+    }
+    let all = bstr::ByteSlice::char_indices(text).filter(|(.., c)| !c.is_ascii() && is_suspect(*c));
+    all.map(|(at, ..)| at).collect()
+}
+
+/// Whether a byte may be in a name.
+fn in_name(byte: &u8) -> bool {
+    byte.is_ascii_alphanumeric() || *byte == b'_'
 }
 
 /// The character that an escape at the beginning of a text stands for, and how long the escape is: `\u0041`, `\u{41}`,
