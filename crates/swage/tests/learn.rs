@@ -134,27 +134,27 @@ fn rules_are_learned_from_commits() {
 #[test]
 fn rules_are_replayed_on_past_changes() {
     let s = Sandbox::with(&[("a.py", "x = 1\n")]);
-    s.write("a.py", "x = 1\nimport time\ntime.sleep(4)\n");
-    s.commit("Waits");
-    s.write("a.py", "y = 2\nx = 1\nimport time\ntime.sleep(4)\n");
+    s.write("a.py", "x = 1\nbreakpoint()\n");
+    s.commit("Stops");
+    s.write("a.py", "y = 2\nx = 1\nbreakpoint()\n");
     s.commit("Moves it down");
-    s.write("b.py", "import time\ntime.sleep(9)\n");
-    s.commit("Waits elsewhere");
+    s.write("b.py", "breakpoint()\n");
+    s.commit("Stops elsewhere");
     s.git(&["mv", "a.py", "c.py"]);
     s.commit("Another name");
-    s.write("c.py", "y = 2\nx = 1\nimport time\nboard.wait()\n");
+    s.write("c.py", "y = 2\nx = 1\nboard.wait()\n");
     s.commit("No longer");
     let time = |text: String| -> String {
         let at = text.find(", taking").unwrap_or(text.len());
         let end = text[at..].find(" at most").map_or(at, |end| at + end);
         format!("{}{}", &text[..at], &text[end..])
     };
-    insta::assert_snapshot!("replay", time(s.swage(&["rules", "replay", "wait-left-in"]).rendered()));
-    let json = s.swage(&["rules", "replay", "wait-left-in", "--format", "json"]).json();
+    insta::assert_snapshot!("replay", time(s.swage(&["rules", "replay", "debugger-stop"]).rendered()));
+    let json = s.swage(&["rules", "replay", "debugger-stop", "--format", "json"]).json();
     let days: Vec<String> =
         json["findings"].as_array().expect("findings").iter().map(|f| f["changed_after_days"].to_string()).collect();
     assert_eq!((json["changes"].as_u64(), days), (Some(5), vec!["0".into(), "null".into()]), "{json}");
-    let since = s.swage(&["rules", "replay", "wait-left-in", "--since", "HEAD~2"]).rendered();
+    let since = s.swage(&["rules", "replay", "debugger-stop", "--since", "HEAD~2"]).rendered();
     assert!(since.contains("0 findings in 0 changes"), "{since}");
-    insta::assert_snapshot!("replay-mistakes", s.swage(&["rules", "replay", "wait-left"]).rendered());
+    insta::assert_snapshot!("replay-mistakes", s.swage(&["rules", "replay", "debugger-stops"]).rendered());
 }

@@ -50,7 +50,7 @@ const CALLS: &[(&str, &[&str])] = &[
         "which findings",
         &[
             "review --rule no-bat",
-            "review --rule swallowed-error",
+            "review --rule resource-left-open",
             "review --severity grave",
             "review --state old",
             "review --path src/[",
@@ -98,7 +98,7 @@ const CALLS: &[(&str, &[&str])] = &[
         "rules",
         &[
             "rules show no-bat",
-            "rules show swallowed-error",
+            "rules show resource-left-open",
             "rules show",
             "rules try f(",
             "rules try f(X)",
@@ -183,7 +183,7 @@ fn every_refusal_says_what_to_do() {
         ("extends.toml", "packs = []\nextends = [\"nowhere.toml\"]\n"),
         ("extends-folder.toml", "packs = []\nextends = [\"folder\"]\n"),
         ("pack.toml", "packs = [\"leftover\"]\n"),
-        ("adjust.toml", "packs = []\n[[adjust]]\nrule = \"swallowed-error\"\noff = true\n"),
+        ("adjust.toml", "packs = []\n[[adjust]]\nrule = \"resource-left-open\"\noff = true\n"),
         ("limits.toml", "packs = []\n[limits]\nfile_size = \"much\"\n"),
         ("series.mbox", &format!("From: a@example.org\nSubject: x\n\n{GOOD}")),
     ] {

@@ -1,6 +1,6 @@
 //! Bash and other shells of its kind.
 
-use super::{Class, Language, Spec, Translation};
+use super::{Class, Items, Language, Listed, Spec, Translation};
 
 pub(super) static BASH: Language = Language::new(Spec {
     name: "bash",
@@ -48,5 +48,10 @@ pub(super) static BASH: Language = Language::new(Spec {
     translations: &[Translation::SplicedLines, Translation::QuotedWords],
     optional_in: &[("command", "variable_assignment"), ("command", "file_redirect")],
     embedding_signs: *b"{(`",
+    starters: &[
+        "sudo", "doas", "env", "command", "builtin", "exec", "nohup", "nice", "ionice", "time", "timeout", "setsid",
+        "stdbuf", "xargs",
+    ],
+    listed: &[Listed::new(Items::Cases, "case_statement", "case_item", "value")],
     ..Spec::PLAIN
 });

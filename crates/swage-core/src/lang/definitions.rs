@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
-use super::{Class, Language};
+use super::{Class, Items, Language, Listed};
 
 /// What a name does where it stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -194,6 +194,11 @@ impl Language {
     /// Whether rules can look for paths of keys in it.
     pub fn has_keys(&self) -> bool {
         !self.keyed.is_empty()
+    }
+
+    /// The lists that have items of a kind.
+    pub(crate) fn lists(&self, items: Items) -> impl Iterator<Item = &'static Listed> {
+        self.listed.iter().filter(move |listed| listed.items == items)
     }
 
     /// Whether definitions are distinguished from references by the same name: in languages that one programs in, which

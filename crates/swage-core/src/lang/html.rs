@@ -1,6 +1,6 @@
 //! HTML, with the scripts and styles in it.
 
-use super::{Class, Embedded, Keyed, Language, Spec, Told};
+use super::{Class, Embedded, Items, Keyed, Language, Listed, Spec, Told};
 
 pub(super) static HTML: Language = Language::new(Spec {
     name: "html",
@@ -29,6 +29,10 @@ pub(super) static HTML: Language = Language::new(Spec {
     wrappers: &[("", "")],
     part_wrappers: &[("<w ", "></w>"), ("<w>", "</w>")],
     names_in_any_case: true,
+    listed: &[
+        Listed::new(Items::Attributes, "start_tag", "attribute", ""),
+        Listed::new(Items::Attributes, "self_closing_tag", "attribute", ""),
+    ],
     ..Spec::PLAIN
 });
 

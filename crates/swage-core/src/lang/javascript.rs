@@ -1,7 +1,7 @@
 //! JavaScript, and what TypeScript shares with it.
 
 #[cfg(feature = "javascript")]
-use super::{Class, Inner, Language, Spec, Translation};
+use super::{Class, Inner, Items, Language, Listed, Spec, Translation};
 
 pub(super) const FUNCTIONS: &[&str] = &[
     "function_declaration",
@@ -96,11 +96,20 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     has_scopes: true,
     has_known_paths: true,
     translations: &[Translation::EscapedNames],
-    wraps: &[("parenthesized_expression", Inner::Only)],
+    wraps: &[("parenthesized_expression", Inner::Only), ("sequence_expression", Inner::Last)],
     also: &[(".", "optional_chain"), ("member_expression", "subscript_expression")],
     strings_name_members: true,
+    listed: LISTED,
     ..Spec::PLAIN
 });
+
+/// See [`Spec::listed`].
+pub(super) const LISTED: &[Listed] = &[
+    Listed::new(Items::Entries, "object", "pair", "key"),
+    Listed::new(Items::Attributes, "jsx_opening_element", "jsx_attribute", ""),
+    Listed::new(Items::Attributes, "jsx_self_closing_element", "jsx_attribute", ""),
+    Listed::new(Items::Cases, "switch_body", "switch_case", "value"),
+];
 
 /// See [`Spec::openers`].
 pub(super) const OPENERS: &[&str] = &[

@@ -1,6 +1,6 @@
 //! JSON, with the comments that some programs allow.
 
-use super::{Class, Keyed, Language, Spec, Translation};
+use super::{Class, Items, Keyed, Language, Listed, Spec, Translation};
 
 pub(super) static JSON: Language = Language::new(Spec {
     name: "json",
@@ -20,5 +20,6 @@ pub(super) static JSON: Language = Language::new(Spec {
     stand_ins: &["\"HOLE\"", "\"HOLE\": 0"],
     keyed: &[Keyed { node: "pair", key: "key" }],
     translations: &[Translation::EscapedNames],
+    listed: &[Listed::new(Items::Entries, "object", "pair", "key")],
     ..Spec::PLAIN
 });

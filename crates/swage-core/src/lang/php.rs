@@ -1,6 +1,6 @@
 //! PHP.
 
-use super::{Class, Inner, Language, Spec};
+use super::{Class, Inner, Items, Language, Listed, Spec};
 
 pub(super) static PHP: Language = Language::new(Spec {
     name: "php",
@@ -105,5 +105,9 @@ pub(super) static PHP: Language = Language::new(Spec {
     ],
     names_in_any_case: true,
     exact_names_in: &["variable_name"],
+    listed: &[
+        Listed::new(Items::Entries, "array_creation_expression", "array_element_initializer", ""),
+        Listed::new(Items::Cases, "switch_block", "case_statement", "value"),
+    ],
     ..Spec::PLAIN
 });

@@ -1,6 +1,6 @@
 //! Ruby.
 
-use super::{Class, Inner, Language, Spec};
+use super::{Class, Inner, Items, Language, Listed, Spec};
 
 pub(super) static RUBY: Language = Language::new(Spec {
     name: "ruby",
@@ -69,5 +69,6 @@ pub(super) static RUBY: Language = Language::new(Spec {
         ("method_parameters", "("),
         ("method_parameters", ")"),
     ],
+    listed: &[Listed::new(Items::Entries, "hash", "pair", "key")],
     ..Spec::PLAIN
 });

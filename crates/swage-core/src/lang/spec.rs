@@ -138,6 +138,8 @@ pub struct Spec {
     pub(crate) silent: &'static [&'static str],
     /// Signs that say nothing in nodes of one kind: the kind of the node and the sign.
     pub(crate) silent_in: &'static [(&'static str, &'static str)],
+    /// Commands that run the command that they are given.
+    pub(crate) starters: &'static [&'static str],
     /// Whether texts of several lines are the same however their lines are indented, as they are part of an outline.
     pub outline: bool,
     /// Whether keywords may be written in capitals as well.
@@ -146,6 +148,8 @@ pub struct Spec {
     pub has_scopes: bool,
     /// Nodes that have a key, for paths of keys.
     pub(crate) keyed: &'static [Keyed],
+    /// Lists whose items have keys that should differ.
+    pub(crate) listed: &'static [Listed],
     /// Parts that are code of another language.
     pub(crate) embedded: &'static [Embedded],
     /// What has tokens that the grammar leaves as they are: the kind of its node, what they are, and the kind of the child
@@ -192,6 +196,36 @@ pub(crate) enum Translation {
     CompatibleNames,
     /// Quotes and backslashes in words are removed.
     QuotedWords,
+}
+
+/// What stands side by side in a list.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Items {
+    /// Entries of a table of keys and values.
+    Entries,
+    /// Attributes of a tag.
+    Attributes,
+    /// Cases of a choice.
+    Cases,
+}
+
+/// A list whose items have keys.
+pub(crate) struct Listed {
+    /// What its items are.
+    pub items: Items,
+    /// The kind of the list.
+    pub list: &'static str,
+    /// The kind of its items.
+    pub item: &'static str,
+    /// The field of an item that is its key; its first child when empty.
+    pub key: &'static str,
+}
+
+impl Listed {
+    /// A list of items, by their kinds and the field of the key.
+    pub(crate) const fn new(items: Items, list: &'static str, item: &'static str, key: &'static str) -> Self {
+        Self { items, list, item, key }
+    }
 }
 
 /// A node that has a key.
@@ -291,6 +325,8 @@ impl Spec {
         keywords_in_any_case: false,
         has_scopes: false,
         keyed: &[],
+        listed: &[],
+        starters: &[],
         embedded: &[],
         embedding_signs: *b"{{{",
         macros: &[],

@@ -1,6 +1,6 @@
 //! TOML.
 
-use super::{Class, Keyed, Language, Spec, Translation};
+use super::{Class, Items, Keyed, Language, Listed, Spec, Translation};
 
 pub(super) static TOML: Language = Language::new(Spec {
     name: "toml",
@@ -27,5 +27,10 @@ pub(super) static TOML: Language = Language::new(Spec {
     ],
     lone_cr_ends_lines: false,
     translations: &[Translation::EscapedNames],
+    listed: &[
+        Listed::new(Items::Entries, "document", "pair", ""),
+        Listed::new(Items::Entries, "table", "pair", ""),
+        Listed::new(Items::Entries, "inline_table", "pair", ""),
+    ],
     ..Spec::PLAIN
 });

@@ -1,6 +1,6 @@
 //! TypeScript and TSX: two grammars over one table.
 
-use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LOOPS, OPENERS, PARTS, WRAPPERS};
+use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LISTED, LOOPS, OPENERS, PARTS, WRAPPERS};
 use super::{Class, Inner, Language, Spec, Translation};
 
 const CLASSES: &[(Class, &[&str])] = &[
@@ -92,6 +92,7 @@ const fn typescript(
         translations: &[Translation::EscapedNames],
         wraps: &[
             ("parenthesized_expression", Inner::Only),
+            ("sequence_expression", Inner::Last),
             ("non_null_expression", Inner::Only),
             ("as_expression", Inner::First),
             ("satisfies_expression", Inner::First),
@@ -100,6 +101,7 @@ const fn typescript(
         also: &[(".", "optional_chain"), ("member_expression", "subscript_expression")],
         strings_name_members: true,
         optional_fields: &["type_arguments"],
+        listed: LISTED,
         ..Spec::PLAIN
     })
 }

@@ -1,6 +1,6 @@
 //! YAML.
 
-use super::{Class, Keyed, Language, Spec, Translation};
+use super::{Class, Items, Keyed, Language, Listed, Spec, Translation};
 
 pub(super) static YAML: Language = Language::new(Spec {
     name: "yaml",
@@ -22,5 +22,9 @@ pub(super) static YAML: Language = Language::new(Spec {
     keyed: &[Keyed { node: "block_mapping_pair", key: "key" }, Keyed { node: "flow_pair", key: "key" }],
     outline: true,
     translations: &[Translation::EscapedNames],
+    listed: &[
+        Listed::new(Items::Entries, "block_mapping", "block_mapping_pair", "key"),
+        Listed::new(Items::Entries, "flow_mapping", "flow_pair", "key"),
+    ],
     ..Spec::PLAIN
 });

@@ -157,13 +157,19 @@ impl Matching<'_> {
                 if self.list(children, &nodes, bound, true).is_some() {
                     return self.has_own_text(node, children, own);
                 }
+                if self.probe.is_some() || nodes.len() <= least(children) {
+                    return false;
+                }
                 // What the pattern doesn't write may be there all the same.
-                self.probe.is_none()
-                    && nodes.len() > least(children)
-                    && self.without_unwritten(children, node, &nodes).is_some_and(|nodes| {
-                        *bound = before;
-                        self.list(children, &nodes, bound, true).is_some() && self.has_own_text(node, children, own)
-                    })
+                let fewer = self.without_unwritten(children, node, &nodes);
+                if let Some(fewer) = &fewer {
+                    bound.clone_from(&before);
+                    if self.list(children, fewer, bound, true).is_some() {
+                        return self.has_own_text(node, children, own);
+                    }
+                }
+                *bound = before;
+                self.is_started_by_another(children, fewer.as_ref().unwrap_or(&nodes), bound)
             }
         }
     }
@@ -171,6 +177,33 @@ impl Matching<'_> {
     /// Whether a part of the node that may stand for it matches: what parentheses hold, a name without its type.
     fn is_inner_match(&self, pattern: &PatternNode, node: Node<'_>, bound: &mut Bindings) -> bool {
         self.language.tables().inner(node).is_some_and(|inner| self.node(pattern, inner, bound))
+    }
+
+    /// Whether a command that another one runs, such as `sudo`, is the pattern's.
+    fn is_started_by_another(&self, patterns: &[PatternNode], nodes: &[Node<'_>], bound: &mut Bindings) -> bool {
+        let text = |node: &Node<'_>| self.source.get(node.byte_range()).unwrap_or_default();
+        let starts = |node: &&Node<'_>| self.language.starters.iter().any(|name| name.as_bytes() == text(node));
+        let Some((name, arguments)) = patterns.split_first() else { return false };
+        // The name has a node of its own, and what is started is an argument.
+        let name = if let PatternNode::Inner { children, .. } = name { children.first() } else { Some(name) };
+        let (Some(name), Some(_)) = (name, nodes.first().filter(starts)) else { return false };
+        // Its options and their values, the variables that it sets and its time come first; it may start one that starts
+        // another.
+        let is_option = |node: &Node<'_>| text(node).starts_with(b"-");
+        let belongs = |node: &Node<'_>| {
+            is_option(node) || text(node).contains(&b'=') || text(node).first().is_some_and(u8::is_ascii_digit)
+        };
+        let is_passed = |at: usize| belongs(&nodes[at]) || starts(&&nodes[at]) || is_option(&nodes[at - 1]);
+        let last = (1..nodes.len()).find(|at| !is_passed(*at)).unwrap_or(nodes.len() - 1);
+        (1..=last).any(|at| {
+            let mut taken = bound.clone();
+            let found = self.node(name, nodes[at], &mut taken)
+                && self.list(arguments, &nodes[at + 1..], &mut taken, true).is_some();
+            if found {
+                *bound = taken;
+            }
+            found
+        })
     }
 
     /// Whether a member that is asked for by a string is the pattern's: an object, a sign and a name.

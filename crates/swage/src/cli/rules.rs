@@ -46,7 +46,7 @@ pub enum RulesCommand {
     Learn(LearnArgs),
     /// Show what a rule would have said of past changes: how much, how fast, and how often its lines were changed again soon
     #[command(
-        after_help = "Rules of packs that are off can be replayed, too.\n\nExamples:\n  swage rules replay wait-left-in\n  swage rules replay too-many-parameters --since v1.0"
+        after_help = "Rules of packs that are off can be replayed, too.\n\nExamples:\n  swage rules replay debug-print\n  swage rules replay too-many-parameters --since v1.0"
     )]
     Replay(ReplayArgs),
     /// Run every rule's examples: exit code 1 when one doesn't hold

@@ -24,7 +24,7 @@ pub static INTEGRITY: Pack =
     Pack::new("integrity", "What would keep a change from being judged", true, include_str!("integrity.toml"));
 
 /// All packs that a project can switch on and off.
-pub static PACKS: [Pack; 14] = [
+pub static PACKS: [Pack; 13] = [
     Pack::new("leftovers", "What was put in to try something and forgotten", true, include_str!("leftovers.toml")),
     Pack::new("robustness", "Failures that are waiting to happen", true, include_str!("robustness.toml")),
     Pack::new("logic", "Conditions and statements that can't do what they say", true, include_str!("logic.toml")),
@@ -32,7 +32,6 @@ pub static PACKS: [Pack; 14] = [
     Pack::new("changes", "What is wrong with a change rather than with its code", false, include_str!("changes.toml")),
     Pack::new("data", "Data from outside that reaches where it does harm", false, include_str!("data.toml")),
     Pack::new("docs", "Public definitions without documentation", false, include_str!("docs.toml")),
-    Pack::new("hints", "What is often right as it stands, and worth a second look", false, include_str!("hints.toml")),
     Pack::new("links", "What doesn't fit together across files", false, include_str!("links.toml")),
     Pack::new("names", "Names at odds with their definitions", false, include_str!("names.toml")),
     Pack::new("secrets", "Secrets that every reader of the code can use", false, include_str!("secrets.toml")),

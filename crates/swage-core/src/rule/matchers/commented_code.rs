@@ -39,6 +39,12 @@ const LARGEST_RUN: usize = 16 << 10;
 /// Signs with which a comment goes on to say what becomes of the code before it.
 const ARROWS: [char; 4] = ['-', '=', '>', '→'];
 
+/// What comments begin and end with in the languages that have code in them looked for.
+const MARKERS: [char; 6] = ['/', '*', '#', '!', ' ', '\t'];
+
+/// With these a comment begins that speaks of the code above it.
+const NOTES: [&str; 5] = ["TODO", "FIXME", "XXX", "NOTE", "HACK"];
+
 /// A comment line: its bytes in the source, and its text without the marker.
 type Line = (Range<usize>, String);
 
@@ -121,7 +127,36 @@ fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, par
         }
     }
     judge(&mut run, source, parser, language, &mut found);
+    found.retain(|range| !has_words_beside(range, comments, source, language));
     found
+}
+
+/// Whether words stand in the comments right before, with at most a blank line between, or a note such as "TODO: fails"
+/// right after.
+fn has_words_beside(code: &Range<usize>, comments: &[Node<'_>], source: &[u8], language: &Language) -> bool {
+    let text = |comment: &Node<'_>| String::from_utf8_lossy(source.get(comment.byte_range()).unwrap_or_default());
+    // How many lines are between two offsets, if nothing else is.
+    let lines = |from: usize, to: usize| {
+        let between = source.get(from..to).filter(|between| between.trim_ascii().is_empty())?;
+        Some(between.iter().filter(|b| **b == b'\n').count())
+    };
+    let first = comments.partition_point(|comment| comment.end_byte() <= code.start);
+    let mut from = code.start;
+    for before in comments[..first].iter().rev() {
+        // Some grammars take the line's end into the comment.
+        let end = before.start_byte() + source[before.byte_range()].trim_ascii_end().len();
+        if !matches!(lines(end, from), Some(1..=2)) || could_be_code(text(before).trim_start_matches(MARKERS), language)
+        {
+            break;
+        }
+        if has_words_in_a_row(text(before).trim_matches(MARKERS), 2, language) {
+            return true;
+        }
+        from = before.start_byte();
+    }
+    let after = comments.iter().find(|comment| comment.start_byte() >= code.end);
+    let is_note = |text: &str| NOTES.iter().any(|note| text.trim_start_matches(MARKERS).starts_with(note));
+    after.is_some_and(|after| lines(code.end, after.start_byte()) == Some(1) && is_note(&text(after)))
 }
 
 /// Whether a comment on the line before leads up to this one, or one on its last line explains it: then what is in it is

@@ -10,6 +10,7 @@ mod key;
 mod measure;
 mod names;
 mod plan;
+mod repeated;
 mod suppression;
 mod syntax;
 mod text;
@@ -38,13 +39,14 @@ use crate::lang::{LANGUAGES, Language};
 use crate::pattern::PatternError;
 
 /// All ways to match, in the order in which errors list them.
-pub(super) const READERS: [Reader; 9] = [
+pub(super) const READERS: [Reader; 10] = [
     text::READER,
     code::READER,
     tree::READER,
     key::READER,
     measure::READER,
     names::READER,
+    repeated::READER,
     commented_code::READER,
     suppression::READER,
     syntax::READER,
