@@ -1,6 +1,6 @@
 //! Bash and other shells of its kind.
 
-use super::{Class, Items, Language, Listed, Spec, Translation};
+use super::{Class, Language, Spec, Translation};
 
 pub(super) static BASH: Language = Language::new(Spec {
     name: "bash",
@@ -52,6 +52,5 @@ pub(super) static BASH: Language = Language::new(Spec {
         "sudo", "doas", "env", "command", "builtin", "exec", "nohup", "nice", "ionice", "time", "timeout", "setsid",
         "stdbuf", "xargs",
     ],
-    listed: &[Listed::new(Items::Cases, "case_statement", "case_item", "value")],
     ..Spec::PLAIN
 });

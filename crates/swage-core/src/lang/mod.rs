@@ -218,6 +218,8 @@ impl Language {
             Some(found) if found.name == "c" && extension == Some(b"h") && is_cpp(content) => {
                 Self::by_name("cpp").or(by_name)
             }
+            // Files of translations have the same ending.
+            Some(found) if found.name == "typescript" && content.starts_with(b"<?xml") => None,
             Some(_) => by_name,
             None if extension.is_none() => by_first_line(content),
             None => None,
