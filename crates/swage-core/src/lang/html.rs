@@ -1,6 +1,6 @@
 //! HTML, with the scripts and styles in it.
 
-use super::{Class, Embedded, Items, Keyed, Language, Listed, Spec, Told};
+use super::{Class, CodeLanguage, Embedded, Items, Keyed, Language, Listed, Spec};
 
 pub(super) static HTML: Language = Language::new(Spec {
     name: "html",
@@ -16,9 +16,9 @@ pub(super) static HTML: Language = Language::new(Spec {
     statement_ends: &[">"],
     openers: &["<!--"],
     embedded: &[
-        Embedded { around: "script_element", code: "raw_text", language: Told::Always("javascript") },
-        Embedded { around: "style_element", code: "raw_text", language: Told::Always("css") },
-        Embedded { around: "attribute", code: "attribute_value", language: Told::InAttribute("javascript") },
+        Embedded { around: "script_element", code: "raw_text", language: CodeLanguage::Always("javascript") },
+        Embedded { around: "style_element", code: "raw_text", language: CodeLanguage::Always("css") },
+        Embedded { around: "attribute", code: "attribute_value", language: CodeLanguage::InAttribute("javascript") },
     ],
     keyed: &[
         Keyed { node: "start_tag", key: "tag_name" },

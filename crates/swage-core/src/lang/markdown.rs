@@ -1,6 +1,6 @@
 //! Markdown: its own text, and the fenced code in it as what it says it is.
 
-use super::{Class, Embedded, Language, Spec, Told};
+use super::{Class, CodeLanguage, Embedded, Language, Spec};
 
 pub(super) static MARKDOWN: Language = Language::new(Spec {
     name: "markdown",
@@ -14,7 +14,11 @@ pub(super) static MARKDOWN: Language = Language::new(Spec {
     ],
     wrappers: &[("", "\n")],
     openers: &["<"],
-    embedded: &[Embedded { around: "fenced_code_block", code: "code_fence_content", language: Told::By("language") }],
+    embedded: &[Embedded {
+        around: "fenced_code_block",
+        code: "code_fence_content",
+        language: CodeLanguage::NamedBy("language"),
+    }],
     silent: &["block_continuation"],
     outline: true,
     ..Spec::PLAIN

@@ -70,7 +70,7 @@ pub use spec::{Class, Spec};
     not(feature = "languages"),
     allow(unused_imports, reason = "only languages that are left out use them")
 )]
-pub(crate) use spec::{Embedded, Inner, Items, Keyed, Listed, Tokens, Told, Translation};
+pub(crate) use spec::{CodeLanguage, Embedded, Inner, Items, Keyed, Listed, Tokens, Translation};
 pub use tables::Tables;
 pub(crate) use tables::{Relevance, interest};
 

@@ -265,13 +265,13 @@ pub(crate) struct Embedded {
     /// The kind of its child that is the code.
     pub code: &'static str,
     /// Which language it is.
-    pub language: Told,
+    pub language: CodeLanguage,
 }
 
 /// How the language of embedded code is recognised.
-pub(crate) enum Told {
+pub(crate) enum CodeLanguage {
     /// By the text of the first node of this kind.
-    By(&'static str),
+    NamedBy(&'static str),
     /// It is always this one.
     Always(&'static str),
     /// It is this one in attributes that handle events, and in addresses that are scripts.

@@ -7,7 +7,7 @@ use bstr::ByteSlice;
 use tree_sitter::{Node, Tree};
 
 use super::{Fact, FileScan, Hit, Span};
-use crate::lang::{Language, Told};
+use crate::lang::{CodeLanguage, Language};
 use crate::pattern::{Children, preorder};
 use crate::position::{Column, LineNumber};
 
@@ -34,11 +34,11 @@ pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> 
         let code = descendant(node, embedded.code);
         // A page's scripts are always of one language; fenced code names its own.
         let inner = match embedded.language {
-            Told::Always(name) => Language::by_name(name),
-            Told::By(kind) => descendant(node, kind)
+            CodeLanguage::Always(name) => Language::by_name(name),
+            CodeLanguage::NamedBy(kind) => descendant(node, kind)
                 .and_then(|n| std::str::from_utf8(source.get(n.byte_range())?).ok())
                 .and_then(Language::by_word),
-            Told::InAttribute(name) => {
+            CodeLanguage::InAttribute(name) => {
                 let script = code.and_then(|code| script_of(source, node, code.byte_range()));
                 let language = Language::by_name(name);
                 found.extend(script.zip(language).and_then(|(range, inner)| attribute(source, range, inner)));
