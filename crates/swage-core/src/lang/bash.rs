@@ -43,7 +43,6 @@ pub(super) static BASH: Language = Language::new(Spec {
     others_look_like_calls: true,
     stand_ins: &["HOLE;", "HOLE) ;;"],
     words_have_parts: true,
-    openers: &["(", ")", "function", "for", "while", "until", "select", "if", "elif", "case", "?", "#"],
     lone_cr_ends_lines: false,
     translations: &[Translation::SplicedLines, Translation::QuotedWords],
     optional_in: &[("command", "variable_assignment"), ("command", "file_redirect")],

@@ -28,8 +28,6 @@ pub(super) const CODE_SIGNS: &[&str] = &[
     "preproc_def",
 ];
 pub(super) const STAND_INS: &[&str] = &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"];
-pub(super) const OPENERS: &[&str] =
-    &["{", "for", "while", "do", "if", "switch", "case", "default", "?", "catch", "[", "//", "/*"];
 
 #[cfg(feature = "c")]
 pub(super) static C: Language = Language::new(Spec {
@@ -58,7 +56,6 @@ pub(super) static C: Language = Language::new(Spec {
     doc_markers: &["/**", "///", "//!", "/*!"],
     code_signs: CODE_SIGNS,
     statement_ends: &[";", "{", "}", ">", "\""],
-    openers: OPENERS,
     stand_ins: STAND_INS,
     for_declaration: Some("w_ HOLE"),
     optional: &["storage_class_specifier"],

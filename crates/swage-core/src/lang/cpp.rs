@@ -1,6 +1,6 @@
 //! C++.
 
-use super::c::{CODE_SIGNS, OPENERS, STAND_INS};
+use super::c::{CODE_SIGNS, STAND_INS};
 use super::{Class, Inner, Language, Spec, Tokens, Translation};
 
 pub(super) static CPP: Language = Language::new(Spec {
@@ -50,7 +50,6 @@ pub(super) static CPP: Language = Language::new(Spec {
     doc_markers: &["/**", "///", "//!", "/*!"],
     code_signs: CODE_SIGNS,
     statement_ends: &[";", "{", "}", ">", "\""],
-    openers: OPENERS,
     stand_ins: STAND_INS,
     for_declaration: Some("w_ HOLE"),
     optional: &["storage_class_specifier", "virtual", "virtual_specifier", "explicit_function_specifier"],

@@ -103,9 +103,6 @@ pub(super) static CSHARP: Language = Language::new(Spec {
         "property_declaration",
     ],
     statement_ends: &[";", "{", "}"],
-    openers: &[
-        "{", "=>", "(", "?", "for", "foreach", "while", "do", "if", "switch", "case", "default", "catch", "//", "/*",
-    ],
     others_look_like_calls: true,
     stand_ins: &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"],
     for_declaration: Some("w_ HOLE"),

@@ -21,7 +21,6 @@ pub(super) static CSS: Language = Language::new(Spec {
     wrappers: &[("", ""), ("w_ {", "}"), ("w_ {", ";}"), ("w_ { w_:", ";}"), ("", " {}")],
     code_signs: &["declaration", "rule_set", "media_statement", "import_statement"],
     statement_ends: &[";", "{", "}"],
-    openers: &["/*", "//"],
     stand_ins: &["HOLE: w_;", "HOLE {}", "NUMBER", "NUMBER% {}"],
     ..Spec::PLAIN
 });

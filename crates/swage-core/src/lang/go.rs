@@ -73,7 +73,6 @@ pub(super) static GO: Language = Language::new(Spec {
         "inc_statement",
     ],
     statement_ends: &[")", "{", "}", "]", "\"", "="],
-    openers: &["func", "for", "if", "switch", "select", "case", "default", "//", "/*"],
     stand_ins: &["HOLE w_", "case HOLE:"],
     lone_cr_ends_lines: false,
     optional_fields: &["result"],

@@ -14,7 +14,6 @@ pub(super) static HTML: Language = Language::new(Spec {
     ],
     code_signs: &["start_tag", "self_closing_tag"],
     statement_ends: &[">"],
-    openers: &["<!--"],
     embedded: &[
         Embedded { around: "script_element", code: "raw_text", language: CodeLanguage::Always("javascript") },
         Embedded { around: "style_element", code: "raw_text", language: CodeLanguage::Always("css") },

@@ -96,9 +96,6 @@ pub(super) static JAVA: Language = Language::new(Spec {
         "update_expression",
     ],
     statement_ends: &[";", "{", "}"],
-    openers: &[
-        "{", "(", "->", "?", ":", "if", "for", "while", "do", "switch", "case", "default", "try", "catch", "//", "/*",
-    ],
     stand_ins: &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"],
     for_declaration: Some("w_ HOLE"),
     optional: &["modifiers", "throws"],

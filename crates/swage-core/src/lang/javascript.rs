@@ -89,7 +89,6 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     code_signs: CODE_SIGNS,
     statement_ends: &[";", "{", "}", ","],
     names_side_by_side: 1,
-    openers: OPENERS,
     stand_ins: &["HOLE;", "case HOLE:"],
     for_declaration: Some("let HOLE"),
     optional: &["async", "static", "decorator", "optional_chain"],
@@ -109,12 +108,6 @@ pub(super) const LISTED: &[Listed] = &[
     Listed::new(Items::Attributes, "jsx_opening_element", "jsx_attribute", ""),
     Listed::new(Items::Attributes, "jsx_self_closing_element", "jsx_attribute", ""),
     Listed::new(Items::Cases, "switch_body", "switch_case", "value"),
-];
-
-/// See [`Spec::openers`].
-pub(super) const OPENERS: &[&str] = &[
-    "{", "=>", "?", "function", "for", "while", "do", "if", "switch", "case", "default", "try", "catch", "//", "/*",
-    "<!--", "-->", "#!",
 ];
 
 /// Branches that are parts of one.

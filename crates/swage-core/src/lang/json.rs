@@ -16,7 +16,6 @@ pub(super) static JSON: Language = Language::new(Spec {
     line_markers: &["//"],
     code_signs: &["pair"],
     statement_ends: &[",", "{", "}", "[", "]"],
-    openers: &["//", "/*"],
     stand_ins: &["\"HOLE\"", "\"HOLE\": 0"],
     keyed: &[Keyed { node: "pair", key: "key" }],
     translations: &[Translation::EscapedNames],

@@ -67,7 +67,6 @@ pub(super) static KOTLIN: Language = Language::new(Spec {
         "class_declaration",
     ],
     statement_ends: &[")", "{", "}", "]", "\"", "="],
-    openers: &["fun", "{", "constructor", "get", "set", "for", "while", "do", "if", "when", "->", "catch", "//", "/*"],
     others_look_like_calls: true,
     stand_ins: &["HOLE: w_", "val HOLE = 0;", "HOLE -> 0"],
     reads_generic_calls_as_comparisons: true,

@@ -13,7 +13,6 @@ pub(super) static MARKDOWN: Language = Language::new(Spec {
         (Class::Block, &["section"]),
     ],
     wrappers: &[("", "\n")],
-    openers: &["<"],
     embedded: &[Embedded {
         around: "fenced_code_block",
         code: "code_fence_content",

@@ -76,7 +76,6 @@ pub(super) static PYTHON: Language = Language::new(Spec {
     ],
     statement_ends: &[],
     names_side_by_side: 1,
-    openers: &["def", "lambda", "for", "while", "if", "elif", "match", "case", "try", "except", "with", "#"],
     optional: &["async", "type"],
     has_scopes: true,
     has_known_paths: true,

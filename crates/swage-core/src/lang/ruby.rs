@@ -56,10 +56,6 @@ pub(super) static RUBY: Language = Language::new(Spec {
     line_markers: &["#"],
     doc_markers: &["#!", "##"],
     code_signs: &["assignment", "operator_assignment", "method", "class", "if_modifier", "unless_modifier"],
-    openers: &[
-        "def", "->", "lambda", "{", "do", "for", "while", "until", "if", "unless", "elsif", "case", "when", "in", "?",
-        "rescue", "#", "=begin",
-    ],
     lone_cr_ends_lines: false,
     wraps: &[("parenthesized_statements", Inner::Only)],
     also: &[(".", "&."), (".", "::")],

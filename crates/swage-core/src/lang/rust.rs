@@ -64,7 +64,6 @@ pub(super) static RUST: Language = Language::new(Spec {
         "impl_item",
     ],
     statement_ends: &[";", "{", "}", ","],
-    openers: &["fn", "|", "for", "while", "loop", "if", "match", "=>", "//", "/*"],
     stand_ins: &["HOLE;", "HOLE: w_", "HOLE => w_", "const HOLE: w_ = w_;"],
     lone_cr_ends_lines: false,
     optional: &["visibility_modifier", "function_modifiers"],

@@ -49,7 +49,6 @@ pub(super) static SCALA: Language = Language::new(Spec {
         "return_expression",
     ],
     statement_ends: &[")", "{", "}", "]", "\"", "="],
-    openers: &["def", "=>", "for", "while", "do", "if", "match", "case", "catch", "//", "/*"],
     others_look_like_calls: true,
     stand_ins: &["HOLE: w_", "val HOLE = 0", "case HOLE => 0"],
     optional: &["modifiers", "annotation"],

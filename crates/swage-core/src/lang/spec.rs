@@ -127,9 +127,6 @@ pub struct Spec {
     pub statement_ends: &'static [&'static str],
     /// How many names stand side by side in code at most, not counting keywords.
     pub names_side_by_side: usize,
-    /// Texts of which every function, loop, branch and comment holds one, so that a walk can leave out what holds
-    /// none; empty when there is no such list.
-    pub openers: &'static [&'static str],
     /// Whether a CR without an LF after it ends a line, and so a comment.
     pub lone_cr_ends_lines: bool,
     /// What the language makes of a text before it looks for words in it, in this order.
@@ -316,7 +313,6 @@ impl Spec {
         code_signs: &[],
         statement_ends: &[],
         names_side_by_side: 2,
-        openers: &[],
         lone_cr_ends_lines: true,
         translations: &[],
         silent: &[],

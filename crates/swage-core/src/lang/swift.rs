@@ -73,10 +73,6 @@ pub(super) static SWIFT: Language = Language::new(Spec {
         "class_declaration",
     ],
     statement_ends: &[")", "{", "}", "]", "\"", "="],
-    openers: &[
-        "{", "func", "init", "for", "while", "repeat", "if", "guard", "switch", "case", "default", "?", "catch", "//",
-        "/*",
-    ],
     stand_ins: &["HOLE: w_", "let HOLE = 0", "case HOLE: w_", "func HOLE()"],
     optional: &["modifiers", "type_annotation", "throws", "async"],
     optional_fields: &["return_type"],

@@ -18,7 +18,6 @@ pub(super) static TOML: Language = Language::new(Spec {
     line_markers: &["#"],
     doc_markers: &["#:"],
     code_signs: &["pair", "table"],
-    openers: &["#"],
     stand_ins: &["\"HOLE\"", "HOLE = 0"],
     keyed: &[
         Keyed { node: "pair", key: "" },

@@ -1,6 +1,6 @@
 //! TypeScript and TSX: two grammars over one table.
 
-use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LISTED, LOOPS, OPENERS, PARTS, WRAPPERS};
+use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LISTED, LOOPS, PARTS, WRAPPERS};
 use super::{Class, Inner, Language, Spec, Translation};
 
 const CLASSES: &[(Class, &[&str])] = &[
@@ -68,7 +68,6 @@ const fn typescript(
         code_signs: CODE_SIGNS,
         statement_ends: &[";", "{", "}", ","],
         names_side_by_side: 1,
-        openers: OPENERS,
         stand_ins: &["HOLE;", "case HOLE:"],
         for_declaration: Some("let HOLE"),
         optional: &[

@@ -17,7 +17,6 @@ pub(super) static YAML: Language = Language::new(Spec {
     part_wrappers: &[("{ ", " }")],
     line_markers: &["#"],
     // Prose such as `Note: later` is YAML, so no comment is taken for it.
-    openers: &["#"],
     stand_ins: &["HOLE: w_"],
     keyed: &[Keyed { node: "block_mapping_pair", key: "key" }, Keyed { node: "flow_pair", key: "key" }],
     outline: true,

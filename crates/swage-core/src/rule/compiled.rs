@@ -29,12 +29,8 @@ pub struct LanguageSet {
     /// For each text that the finder knows, the words that are spelled so; they may differ in where and in which case they
     /// count.
     pub(crate) spelled: Vec<Vec<u32>>,
-    /// Every word of `entries`, and after those, where they are of use, the language's openers.
+    /// Every word of `entries`.
     pub(crate) words: Vec<Word>,
-    /// How many of them are words of entries.
-    pub(crate) word_count: usize,
-    /// Whether the openers are among them.
-    pub(crate) is_marked: bool,
     pub(crate) entries: Vec<Entry>,
     /// For each entry, what decides that it finds nothing in a file.
     pub(crate) prefilters: Prefilters,
@@ -140,8 +136,6 @@ impl LanguageSet {
             finder: None,
             spelled: Vec::new(),
             words: Vec::new(),
-            word_count: 0,
-            is_marked: false,
             entries: Vec::new(),
             prefilters: Prefilters::default(),
             wordless: None,
@@ -176,7 +170,7 @@ impl LanguageSet {
         for (entry, index) in set.entries.iter().zip(0u32..) {
             entry.plan.kinds().iter().for_each(|kind| set.by_kind[usize::from(*kind)].push(index));
         }
-        set.take_words(words, language);
+        set.take_words(words);
         set.prefilters = Prefilters::of(&set.entries, rules);
         let wordless: Vec<&str> = set.entries.iter().filter_map(Entry::wordless_expression).collect();
         if wordless.len() > 1 {
@@ -192,17 +186,8 @@ impl LanguageSet {
     }
 
     /// Builds the automaton of all words. Without words, or when it can't be built, every entry simply counts as possible.
-    fn take_words(&mut self, words: Vocabulary, language: Option<&'static Language>) {
+    fn take_words(&mut self, words: Vocabulary) {
         self.words = words.words;
-        self.word_count = self.words.len();
-        // Where something looks at every node of every file, marks are of no use. With all packs something does in every
-        // language, and leaving marks and openers out changes nothing that could be measured; they serve a project with a
-        // few rules of its own, whose files are walked only where the words of those rules are.
-        let anywhere =
-            |e: &Entry| !e.plan.is_marked() && !e.plan.kinds().is_empty() && e.needs.is_empty() && e.beside.is_empty();
-        self.is_marked = !self.entries.iter().any(anywhere);
-        let openers = language.iter().filter(|_| self.is_marked).flat_map(|l| l.openers).map(|o| o.as_bytes());
-        self.words.extend(openers.map(|o| Word { whole: o.iter().all(u8::is_ascii_alphabetic), ..Word::part(o) }));
         let mut texts: Vec<&[u8]> = Vec::new();
         for (word, index) in self.words.iter().zip(0u32..) {
             match texts.iter().position(|text| **text == word.text[..]) {
@@ -229,9 +214,6 @@ impl LanguageSet {
     pub(super) fn forget_words(&mut self, rules: &[Arc<Rule>]) {
         for entry in &mut self.entries {
             (entry.needs, entry.beside) = (Needs::default(), Needs::default());
-            if let Plan::Nodes { marked, .. } | Plan::Functions { marked, .. } = &mut entry.plan {
-                *marked = false;
-            }
         }
         (self.finder, self.wordless) = (None, None);
         self.prefilters = Prefilters::of(&self.entries, rules);

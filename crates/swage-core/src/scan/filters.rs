@@ -165,7 +165,7 @@ impl<'a> Search<'a> {
     /// Whether anything below a node meets the filter. Each node costs a step of the file's budget.
     fn is_inside(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let mut found = false;
-        let visited = walk(node, Which { marks: None, signs: true }, &mut |step| {
+        let visited = walk(node, Which::All, &mut |step| {
             let Step::Enter { node: n, .. } = step else { return false };
             let left = self.file.steps.get().saturating_sub(1);
             self.file.steps.set(left);

@@ -1,4 +1,4 @@
-//! What words, openers and marks leave out finds nothing: with and without them the same is found.
+//! What words leave out finds nothing: with and without them the same is found.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;

@@ -70,10 +70,8 @@ struct Wanted {
     interests: Vec<u8>,
     /// Whether there is anything to do.
     anything: bool,
-    /// Whether rules begin at nodes that the grammar doesn't name.
-    signs: bool,
-    /// The offsets to which the walk is kept, where nothing can be found away from them.
-    marks: Option<Vec<u32>>,
+    /// Which nodes it goes to.
+    nodes: Which,
 }
 
 impl<'a> Search<'a> {
@@ -121,7 +119,7 @@ impl<'a> Search<'a> {
     /// Whether an entry that looks at nodes may find something in the tokens of a macro.
     pub fn may_begin_in(&self, index: u32, tokens: &Range<usize>, are_plain: &dyn Fn() -> bool) -> bool {
         let (entry, tables) = (self.entry(index), self.file.language.tables());
-        if entry.plan.is_marked() && !entry.needs.0.is_empty() {
+        if !entry.needs.0.is_empty() && matches!(entry.plan, Plan::Nodes { holds_words: true, .. }) {
             return self.words.allow(&entry.needs, tokens);
         }
         // Without words it would be tried in every macro, and most hold no more than names and texts.
@@ -214,15 +212,7 @@ impl<'a> Search<'a> {
             }
             anything |= matches!(plan, Plan::File { gather: Gather::Comments, .. });
         }
-        // Only when every plan's matches must have one of its words in them can the walk keep to where words are.
-        let marked = self.set.finder.is_some() && self.set.is_marked && self.plans().all(|(_, plan)| plan.is_marked());
-        let marks = marked.then(|| {
-            let mut marks = self.words.marks.clone();
-            marks.extend(text.iter().map(|(_, range)| range.start as u32));
-            marks.sort_unstable();
-            marks
-        });
-        Wanted { interests, anything, signs, marks }
+        Wanted { interests, anything, nodes: if signs { Which::All } else { Which::Named } }
     }
 
     /// The one walk. What is counted on it is found on it.
@@ -291,9 +281,8 @@ impl<'a> Search<'a> {
             true
         };
         if wanted.anything {
-            let which = Which { marks: wanted.marks.as_deref(), signs: wanted.signs };
             // Depth is bounded; what nests deeper isn't looked at, and that is reported.
-            let deep = walk(file.root(), which, &mut visit).is_err();
+            let deep = walk(file.root(), wanted.nodes, &mut visit).is_err();
             self.too_deep.set(deep);
         }
         Walked { gathered: Gathered { comments, scopes }, zones, beginnings }
@@ -328,10 +317,10 @@ impl<'a> Search<'a> {
             let entries = self.set.by_kind[usize::from(own[0].0)].iter().copied();
             for index in entries.filter(|&index| active[index as usize]) {
                 let entry = self.entry(index);
-                let Plan::Nodes { finder, marked, .. } = &entry.plan else { continue };
+                let Plan::Nodes { finder, holds_words, .. } = &entry.plan else { continue };
                 for (_, node) in own {
                     // Nodes without the entry's words in them can't match.
-                    if self.counts(*node) && (!marked || self.words.allow(&entry.needs, &node.byte_range())) {
+                    if self.counts(*node) && (!holds_words || self.words.allow(&entry.needs, &node.byte_range())) {
                         self.try_entry(index, found, |found| finder.at(&self.file, *node, found));
                     }
                 }

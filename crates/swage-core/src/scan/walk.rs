@@ -1,4 +1,4 @@
-//! Going through a tree, and leaving out what holds nothing of interest.
+//! Going through a tree.
 
 use tree_sitter::Node;
 
@@ -22,12 +22,12 @@ pub(super) enum Step<'t> {
 }
 
 /// Which nodes are entered.
-#[derive(Clone, Copy)]
-pub(super) struct Which<'m> {
-    /// Those that hold one of these byte offsets, which are in order; without them, all.
-    pub marks: Option<&'m [u32]>,
-    /// Also those without a name in the grammar, which hold nothing.
-    pub signs: bool,
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Which {
+    /// Those that the grammar names.
+    Named,
+    /// Also signs and keywords, which hold nothing.
+    All,
 }
 
 /// The tree nests deeper than is looked at.
@@ -39,69 +39,29 @@ pub(super) struct TooDeep;
 ///
 /// # Errors
 /// When something stands deeper than is looked at.
-pub(super) fn walk<'t>(
-    root: Node<'t>,
-    which: Which<'_>,
-    visit: &mut impl FnMut(Step<'t>) -> bool,
-) -> Result<(), TooDeep> {
-    let mut marks = Marks { all: which.marks, passed: 0 };
-    // The nodes around, with the children of each that are still to come.
-    let mut around: Vec<(Node<'t>, u16, Children<'t>)> = Vec::new();
+pub(super) fn walk<'t>(root: Node<'t>, which: Which, visit: &mut impl FnMut(Step<'t>) -> bool) -> Result<(), TooDeep> {
+    // The kinds of the nodes around, with the children of each that are still to come.
+    let mut around: Vec<(u16, Children<'t>)> = Vec::new();
     let mut node = root;
     loop {
-        let (depth, parent) = (around.len() as u32, around.last().map_or(0, |(_, kind, _)| *kind));
+        let (depth, parent) = (around.len() as u32, around.last().map_or(0, |(kind, _)| *kind));
         let kind = node.kind_id();
-        let mut done = None;
-        let enters = visit(Step::Enter { node, kind, depth, parent }) && marks.are_in(node);
-        let children = enters.then(|| if which.signs { Children::all(node) } else { Children::named(node) });
+        let enters = visit(Step::Enter { node, kind, depth, parent });
+        let children = enters.then(|| if which == Which::All { Children::all(node) } else { Children::named(node) });
         match children.filter(|children| !children.is_empty()) {
-            Some(children) => around.push((node, kind, children)),
-            None => {
-                visit(Step::Leave(depth));
-                done = Some(node);
-            }
+            Some(children) => around.push((kind, children)),
+            None => _ = visit(Step::Leave(depth)),
         }
         node = loop {
-            let Some((outer, _, children)) = around.last_mut() else { return Ok(()) };
-            let outer = *outer;
-            let more = done.is_none_or(|done| marks.are_behind(done, outer));
-            let next = if more { children.find(|child| marks.are_in(*child)) } else { None };
-            if let Some(next) = next {
+            let Some((_, children)) = around.last_mut() else { return Ok(()) };
+            if let Some(next) = children.next() {
                 if around.len() > DEEPEST {
                     return Err(TooDeep);
                 }
                 break next;
             }
             around.pop();
-            done = Some(outer);
             visit(Step::Leave(around.len() as u32));
         };
-    }
-}
-
-/// Offsets in order; without them, every place is marked.
-struct Marks<'m> {
-    all: Option<&'m [u32]>,
-    /// How many lie before what was asked for last.
-    passed: usize,
-}
-
-impl Marks<'_> {
-    /// Whether a node, which doesn't begin before one that was asked for earlier, holds a mark.
-    fn are_in(&mut self, node: Node<'_>) -> bool {
-        self.all.is_none() || self.are_between(node.start_byte(), node.end_byte())
-    }
-
-    /// Whether there is a mark in the rest of a node, after what is done in it.
-    fn are_behind(&mut self, done: Node<'_>, outer: Node<'_>) -> bool {
-        self.all.is_none() || self.are_between(done.end_byte(), outer.end_byte())
-    }
-
-    fn are_between(&mut self, from: usize, to: usize) -> bool {
-        let all = self.all.unwrap_or_default();
-        while all.get(self.passed).is_some_and(|mark| (*mark as usize) < from) {
-            self.passed += 1;
-        }
-        all.get(self.passed).is_some_and(|mark| (*mark as usize) < to)
     }
 }

@@ -18,8 +18,6 @@ pub(super) struct Words {
     starts: Vec<u32>,
     /// For each word where its offsets begin in `starts`, and at the end where the last ones end.
     bounds: Vec<u32>,
-    /// The offsets of all words and of the language's openers, in order; none where they are of no use.
-    pub marks: Vec<u32>,
 }
 
 impl Words {
@@ -27,7 +25,7 @@ impl Words {
         let mut found = Self::default();
         let Some(finder) = &set.finder else { return found };
         let mut at: Vec<(u32, u32)> = Vec::new();
-        found.there.resize(set.word_count.div_ceil(64), 0);
+        found.there.resize(set.words.len().div_ceil(64), 0);
         // A letter of another script goes on a name, a no-break space doesn't: some languages take it for white space.
         let in_name = |c: char| c.is_alphanumeric() || c == '_';
         // What begins with a digit is a number, and a word may follow one directly: `5is x`.
@@ -49,17 +47,11 @@ impl Words {
                 {
                     continue;
                 }
-                if set.is_marked {
-                    found.marks.push(start);
-                }
-                if (index as usize) < set.word_count {
-                    found.there[index as usize / 64] |= 1 << (index % 64);
-                    at.push((index, start));
-                }
+                found.there[index as usize / 64] |= 1 << (index % 64);
+                at.push((index, start));
             }
         }
-        found.sort(&at, set.word_count);
-        found.marks.sort_unstable();
+        found.sort(&at, set.words.len());
         found
     }
 

@@ -96,8 +96,8 @@ impl Matcher for CodeMatch {
         // Readings of the same code often begin with the same kind.
         kinds.dedup();
         // A run of siblings may have its words in others than the first.
-        let marked = pattern.readings.iter().all(|reading| reading.len() == 1) && !words.is_empty();
-        Ok(Some(Compiled { plan: Plan::Nodes { kinds, marked, finder: self }, words }))
+        let holds_words = pattern.readings.iter().all(|reading| reading.len() == 1);
+        Ok(Some(Compiled { plan: Plan::Nodes { kinds, holds_words, finder: self }, words }))
     }
 }
 

@@ -104,12 +104,10 @@ impl Matcher for MeasureMatch {
         let tables = language.tables();
         // All kinds that the language counts as such definitions.
         let kinds = (0..tables.grammar.node_kind_count() as u16).filter(|kind| tables.is(*kind, self.of)).collect();
-        // Functions begin with an opener in languages that have some, so the walk may keep to those.
-        let marked = !language.openers.is_empty() && self.of == Class::Function;
         let plan = if self.measure.is_counted() {
-            Plan::Functions { kinds, marked, finder: self }
+            Plan::Functions { kinds, finder: self }
         } else {
-            Plan::Nodes { kinds, marked, finder: self }
+            Plan::Nodes { kinds, holds_words: true, finder: self }
         };
         Ok(Some(Compiled { plan, words: Vec::new() }))
     }

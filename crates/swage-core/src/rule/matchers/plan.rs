@@ -25,9 +25,8 @@ pub enum Plan {
     Nodes {
         /// The kinds, as the grammar numbers them.
         kinds: Vec<u16>,
-        /// Whether every match holds one of the clause's words or one of the language's openers, so that the walk may leave
-        /// out what holds none.
-        marked: bool,
+        /// Whether every match holds the clause's words itself, so that nodes without them needn't be looked at.
+        holds_words: bool,
         /// What looks at them.
         finder: Arc<dyn NodeFinder>,
     },
@@ -35,8 +34,6 @@ pub enum Plan {
     Functions {
         /// The kinds of the functions.
         kinds: Vec<u16>,
-        /// As for nodes.
-        marked: bool,
         /// What looks at them.
         finder: Arc<dyn FunctionFinder>,
     },
@@ -57,16 +54,6 @@ impl Plan {
         match self {
             Self::Nodes { kinds, .. } | Self::Functions { kinds, .. } => kinds,
             Self::Lines(_) | Self::File { .. } | Self::Suppressions(_) => &[],
-        }
-    }
-
-    /// Whether it finds nothing in a part of the tree that holds none of the clause's words and none of the language's
-    /// openers; what is found by other ways than the walk doesn't suffer from what that leaves out.
-    pub(crate) fn is_marked(&self) -> bool {
-        match self {
-            Self::Nodes { marked, .. } | Self::Functions { marked, .. } => *marked,
-            Self::Lines(_) | Self::Suppressions(_) => true,
-            Self::File { gather, .. } => *gather == Gather::Nothing,
         }
     }
 }

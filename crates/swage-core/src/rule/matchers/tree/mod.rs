@@ -160,13 +160,7 @@ impl Matcher for TreeMatch {
             let plan = Plan::File { gather: Gather::Nothing, finder: self };
             return Ok(Some(Compiled { plan, words }));
         }
-        // Nodes that begin with one of the language's openers, which the automaton finds like words.
-        let opens = |kind: &u16| {
-            let classes = [Class::Function, Class::Loop, Class::Branch, Class::Comment];
-            classes.iter().any(|class| tables.is(*kind, *class))
-        };
-        let marked = !words.is_empty() || !language.openers.is_empty() && kinds.iter().all(opens);
-        Ok(Some(Compiled { plan: Plan::Nodes { kinds, marked, finder: self }, words }))
+        Ok(Some(Compiled { plan: Plan::Nodes { kinds, holds_words: true, finder: self }, words }))
     }
 }
 
