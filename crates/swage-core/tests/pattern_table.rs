@@ -2,7 +2,7 @@
 #![expect(clippy::disallowed_methods, reason = "the table becomes a page")]
 
 use swage_core::lang::Language;
-use swage_core::pattern::{Hole, hole_names};
+use swage_core::pattern::{Hole, Stands, hole_names};
 use swage_core::rule::CodeMatch;
 use swage_core::scan::{syntax_errors, try_pattern};
 
@@ -26,7 +26,7 @@ fn holes(code: &str, language: &Language) -> Vec<Hole> {
 /// What is wrong with a line of the table; `None` when its pattern matches its code.
 fn fault(pattern: &str, code: &str, language: &'static Language) -> Option<String> {
     let (pattern, code) = (pattern.replace("\\n", "\n"), code.replace("\\n", "\n"));
-    let matcher = CodeMatch::new(pattern.clone(), holes(&pattern, language), false);
+    let matcher = CodeMatch::new(pattern.clone(), holes(&pattern, language), Stands::Anywhere);
     if let Err(error) = matcher.pattern(language) {
         return Some(error.to_string());
     }

@@ -210,7 +210,11 @@ fn files(review: &Review) -> Vec<BriefFile> {
             old_path: file.old_path.clone(),
             area: area(path),
             change: file.kind,
-            kind: kinds.of(path, file.language.as_deref(), file.generated, has_lines),
+            kind: match (file.generated, has_lines) {
+                (true, _) => FileKind::Generated,
+                (false, false) => FileKind::Other,
+                (false, true) => kinds.of_written(path, file.language.as_deref()),
+            },
             language: file.language.clone(),
             written: file.written.written as u32,
             dropped: file.written.dropped as u32,

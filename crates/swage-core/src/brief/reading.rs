@@ -61,11 +61,10 @@ impl Kinds {
         Self { tests: PathSet::new(TESTS.iter().map(|pattern| (*pattern).to_owned()).collect()).ok() }
     }
 
-    pub fn of(&self, path: &Path, language: Option<&str>, generated: bool, has_lines: bool) -> FileKind {
+    /// What a file of lines that people wrote is.
+    pub fn of_written(&self, path: &Path, language: Option<&str>) -> FileKind {
         let ending = path.text.rsplit_once('.').map_or("", |(_, ending)| ending);
         match language {
-            _ if generated => FileKind::Generated,
-            _ if !has_lines => FileKind::Other,
             _ if self.tests.as_ref().is_some_and(|set| set.has(path.text.as_bytes())) => FileKind::Test,
             Some("markdown") => FileKind::Docs,
             Some("json" | "toml" | "yaml") => FileKind::Data,

@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
-use super::{Hole, PatternNode, contents, is_irrelevant, own_text, relevant_children};
+use super::{Hole, PatternNode, Stands, contents, is_irrelevant, own_text, relevant_children};
 use crate::lang::{Class, Language};
 
 /// Builds readings from one parsed text.
@@ -123,7 +123,7 @@ pub(super) fn covering<'t>(
     root: Node<'t>,
     text: &str,
     range: Range<usize>,
-    statement: bool,
+    stands: Stands,
     language: &'static Language,
 ) -> Option<Vec<Node<'t>>> {
     // Some grammars count the line's end as part of a node.
@@ -134,7 +134,7 @@ pub(super) fn covering<'t>(
     };
     let mut node = root;
     loop {
-        if statement && exact(node) && is_statement(node.kind()) {
+        if stands == Stands::AsStatement && exact(node) && is_statement(node.kind()) {
             return Some(vec![node]);
         }
         let mut cursor = node.walk();

@@ -7,7 +7,7 @@ use tree_sitter::{Node, Parser};
 use super::build::{Builder, covering, is_statement};
 use super::doubt::{Doubt, doubt, has_braces};
 use super::spelling::{self, NoReading, Spelling};
-use super::{Hole, Imports, Matching, Pattern, PatternError, PatternNode, Reading, budget};
+use super::{Hole, Imports, Matching, Pattern, PatternError, PatternNode, Reading, Stands, budget};
 use crate::lang::{Class, Language};
 
 impl Pattern {
@@ -19,7 +19,7 @@ impl Pattern {
     pub fn compile(
         code: &str,
         holes: &[Hole],
-        statement: bool,
+        stands: Stands,
         language: &'static Language,
     ) -> Result<Self, PatternError> {
         let trimmed = code.trim();
@@ -32,7 +32,7 @@ impl Pattern {
         if parser.set_language(&language.tables().grammar).is_err() {
             return error(0, format!("the grammar of {} can't be loaded", language.name));
         }
-        let mut compiler = Compiler::new(parser, holes, statement, language);
+        let mut compiler = Compiler::new(parser, holes, stands, language);
         let plain = Spelling::plain(trimmed, holes);
         let (mut spelling, mut readings) = match compiler.readings(&plain) {
             Ok(readings) => {
@@ -60,7 +60,7 @@ impl Pattern {
                 }
             },
         };
-        if statement && !compiler.are_statements(&readings) {
+        if stands == Stands::AsStatement && !compiler.are_statements(&readings) {
             // The pattern may leave out the semicolon that makes it one.
             let closed = Spelling::plain(&format!("{trimmed};"), holes);
             let read = compiler.readings(&closed).ok().filter(|readings| compiler.are_statements(readings));
@@ -113,14 +113,14 @@ struct Compiler<'a> {
     holes: &'a [Hole],
     /// The same without conditions on what they take: their names stand for it in the pattern's own text.
     free: Vec<Hole>,
-    statement: bool,
+    stands: Stands,
     language: &'static Language,
 }
 
 impl<'a> Compiler<'a> {
-    fn new(parser: Parser, holes: &'a [Hole], statement: bool, language: &'static Language) -> Self {
+    fn new(parser: Parser, holes: &'a [Hole], stands: Stands, language: &'static Language) -> Self {
         let free = |hole: &Hole| Hole { text: None, stands_for: None, node: None, ..hole.clone() };
-        Self { parser, holes, free: holes.iter().map(free).collect(), statement, language }
+        Self { parser, holes, free: holes.iter().map(free).collect(), stands, language }
     }
 
     /// All readings of a spelling, the first wrapper's first. Where some have no error at all, those in which something is
@@ -142,7 +142,7 @@ impl<'a> Compiler<'a> {
                 why.furthest = why.furthest.max(spelling.in_pattern(at.saturating_sub(before.len())));
                 continue;
             }
-            let Some(nodes) = covering(root, &text, range, self.statement, self.language) else { continue };
+            let Some(nodes) = covering(root, &text, range, self.stands, self.language) else { continue };
             if nodes.iter().any(Node::has_error) {
                 why.furthest = why.furthest.max(spelling.in_pattern(spelling.text.len()));
                 continue;
@@ -173,7 +173,7 @@ impl<'a> Compiler<'a> {
             }
             let rank = Rank {
                 incomplete: root.has_error(),
-                no_statement: self.statement && !is_statement,
+                no_statement: self.stands == Stands::AsStatement && !is_statement,
                 doubt: doubt(&reading, self.holes, self.language),
                 leaf: matches!(reading[..], [PatternNode::Leaf(..)]),
             };
@@ -222,7 +222,7 @@ impl<'a> Compiler<'a> {
         }
         let single = |hole: &Hole| Hole { many: hole.many && !is_argument(hole), ..hole.clone() };
         let holes: Vec<Hole> = self.holes.iter().map(single).collect();
-        let mut compiler = Compiler::new(self.parser, &holes, self.statement, self.language);
+        let mut compiler = Compiler::new(self.parser, &holes, self.stands, self.language);
         let kind = |reading: &Reading| reading.first().and_then(PatternNode::kind);
         let is_new = |other: &Reading| !readings.iter().any(|reading| kind(reading) == kind(other));
         compiler.readings(spelling).unwrap_or_default().into_iter().filter(is_new).collect()

@@ -39,6 +39,15 @@ pub(crate) use self::names::names_in_capitals;
 pub(crate) use self::probe::{Failure, Probe};
 use crate::lang::{Class, Language, Relevance};
 
+/// Where a pattern counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Stands {
+    /// Wherever the code stands.
+    Anywhere,
+    /// Only where it is a statement of its own, so that its value is unused.
+    AsStatement,
+}
+
 /// A named gap in a code pattern.
 #[derive(Debug, Clone)]
 pub struct Hole {

@@ -44,6 +44,14 @@ languages = ["bash"]
 match = { text = "sudo" }
 
 [[rule]]
+id = "no-sinking"
+severity = "error"
+title = "Nothing is sunk"
+message = "`{match}` sinks."
+languages = ["bash"]
+match = { code = "sink X", holes.X = {} }
+
+[[rule]]
 id = "no-trace"
 severity = "warning"
 title = "No traces"

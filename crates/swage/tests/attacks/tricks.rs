@@ -535,6 +535,20 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
     ),
     (
+        "a command that other commands start",
+        |s| s.write("sink.sh", "nohup timeout -k 5 30 env -u TIDE LOW=1 sink boat\n"),
+        |s| s.write("sink.sh", "sink boat\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
+    (
+        "a function after a comma",
+        |s| s.write("c.js", "export const low = (quay) => (0, eval)(quay.low);\n"),
+        |s| s.write("c.js", "export const low = (quay) => eval(quay.low);\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
+    (
         "a macro around a call, so that it doesn't parse",
         |s| s.write("quay.c", "#define END )\nint lay(int boat) {\n  run(boat END;\n  return boat;\n}\n"),
         |s| s.write("quay.c", "int lay(int boat) {\n  run(boat);\n  return boat;\n}\n"),

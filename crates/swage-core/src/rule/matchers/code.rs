@@ -7,7 +7,7 @@ use tree_sitter::Node;
 
 use super::{Compiled, Match, Matcher, NodeFinder, OnMatch, ParsedFile, Plan, Reader, TooMany, need_languages};
 use crate::lang::{LANGUAGES, Language};
-use crate::pattern::{Bindings, Hole, Matching, Pattern, PatternError, PatternNode, names_in_capitals};
+use crate::pattern::{Bindings, Hole, Matching, Pattern, PatternError, PatternNode, Stands, names_in_capitals};
 use crate::rule::keys::{Holds, Key};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
@@ -38,16 +38,16 @@ pub struct CodeMatch {
     pub code: String,
     /// Its holes.
     pub holes: Vec<Hole>,
-    /// Only where it stands as a statement of its own, so that its value is unused.
-    pub statement: bool,
+    /// Where it counts.
+    pub stands: Stands,
     /// The compiled form for each of [`LANGUAGES`].
     compiled: Vec<OnceLock<Result<Pattern, PatternError>>>,
 }
 
 impl CodeMatch {
     /// A pattern that is yet to be compiled.
-    pub fn new(code: String, holes: Vec<Hole>, statement: bool) -> Self {
-        Self { code, holes, statement, compiled: LANGUAGES.iter().map(|_| OnceLock::new()).collect() }
+    pub fn new(code: String, holes: Vec<Hole>, stands: Stands) -> Self {
+        Self { code, holes, stands, compiled: LANGUAGES.iter().map(|_| OnceLock::new()).collect() }
     }
 
     /// The pattern for a language.
@@ -57,7 +57,7 @@ impl CodeMatch {
     pub fn pattern(&self, language: &'static Language) -> Result<&Pattern, &PatternError> {
         self.compiled[language.index()]
             // Compiled once and for all threads, at the first file of the language.
-            .get_or_init(|| Pattern::compile(&self.code, &self.holes, self.statement, language))
+            .get_or_init(|| Pattern::compile(&self.code, &self.holes, self.stands, language))
             .as_ref()
     }
 
@@ -133,7 +133,7 @@ pub(in crate::rule) fn read_code(
 ) -> Option<CodeMatch> {
     let code = table.required_string("code", "a code match", p)?;
     let holes = read_holes(table, p);
-    let statement = table.flag("statement", p).unwrap_or(false);
+    let stands = if table.flag("statement", p) == Some(true) { Stands::AsStatement } else { Stands::Anywhere };
     let plain: Vec<String> = table.strings("plain", p).unwrap_or_default().into_iter().map(|s| s.value).collect();
     // SQL's keywords are written in capitals.
     let is_keyword = |name: &str| languages.unwrap_or_default().iter().any(|l| l.is_keyword(name));
@@ -146,7 +146,7 @@ pub(in crate::rule) fn read_code(
         p.inside(&code, at, format!("`{name}` looks like a hole and isn't declared as one"), hint);
         return None;
     }
-    let found = CodeMatch::new(code.value.clone(), holes, statement);
+    let found = CodeMatch::new(code.value.clone(), holes, stands);
     for language in languages.filter(|_| !p.shipped).unwrap_or_default() {
         if let Err(error) = found.pattern(language) {
             let several = languages.is_some_and(|l| l.len() > 1) && !language.embedded.is_empty();

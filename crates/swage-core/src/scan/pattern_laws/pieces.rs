@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use tree_sitter::{Node, Tree};
 
 use crate::lang::{Class, Language, parse};
-use crate::pattern::{Hole, Imports, Matching, Pattern, budget, preorder};
+use crate::pattern::{Hole, Imports, Matching, Pattern, Stands, budget, preorder};
 
 /// A generator of numbers that are the same everywhere (splitmix64, Steele, Lea and Flood 2014).
 pub(super) struct Dice(pub(super) u64);
@@ -233,7 +233,7 @@ pub(super) enum Outcome {
 }
 
 pub(super) fn outcome(text: &str, holes: &[Hole], piece: &Piece<'_>, language: &'static Language) -> Outcome {
-    let pattern = match Pattern::compile(text, holes, false, language) {
+    let pattern = match Pattern::compile(text, holes, Stands::Anywhere, language) {
         Ok(pattern) => pattern,
         Err(error) => return Outcome::Refused(error.message),
     };
