@@ -151,7 +151,7 @@ pub fn usually_generated() -> Option<PathSet> {
 
 /// Where code that comes from elsewhere lies, when the configuration doesn't say.
 const USUALLY_VENDORED: [&str; 2] = [
-    "**/{node_modules,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,extern,external,externals,deps}/**",
+    "**/{node_modules,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,borrowed,extern,external,externals,deps}/**",
     "**/{third,3rd}{-,_,}party/**",
 ];
 

@@ -82,6 +82,8 @@ fn is_bundled(head: &[u8]) -> bool {
     has(start, b"typeof exports") && !by_hand
         || has(start, b"Object.create;\nvar __")
         || start.starts_with(b"/******/ ")
+        // What stands in for `require` says so when a module isn't in the bundle.
+        || has(head, b"MODULE_NOT_FOUND") && start.starts_with(b"(function")
 }
 
 /// Pages name what made them (HTML Standard, section 4.2.5.1).
@@ -128,6 +130,7 @@ mod tests {
             ("javascript", "(function (take) {\n  if (typeof exports == 'object') take(module);\n", false),
             ("javascript", "var __create = Object.create;\nvar __defProp = Object.defineProperty;\n", true),
             ("javascript", "/******/ (() => { // tides\n", true),
+            ("javascript", "(function(){function r(e,n){throw a.code=\"MODULE_NOT_FOUND\",a}return r})()({1:[\n", true),
             ("javascript", "const made = Object.create;\nvar tide = 1;\n", false),
             ("javascript", &long, true),
             ("markdown", &long, false),

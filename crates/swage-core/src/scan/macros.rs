@@ -138,6 +138,7 @@ fn bodies(
                 _ => {}
             }
         }
+        join_names(&mut text[inside.clone()]);
         rewrite_inner(body, &mut text);
         (text[range.start], text[range.end - 1]) = (b'{', if has_brackets { b'}' } else { b';' });
         if let Some(comment) = line_comment(&source[inside.clone()]).filter(|_| !has_brackets) {
@@ -147,6 +148,19 @@ fn bodies(
         Ok(Parsed { tree, ranges: vec![inside] })
     };
     places.into_iter().map(parse_body).collect()
+}
+
+/// Makes one name of two with `##` between them (ISO/IEC 9899, 6.10.4.3).
+fn join_names(text: &mut [u8]) {
+    let in_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
+    let joins: Vec<usize> = memchr::memmem::find_iter(text, b"##").collect();
+    for at in joins {
+        let before = text[..at].trim_ascii_end().len();
+        let after = text.len() - text[at + 2..].trim_ascii_start().len();
+        if text[..before].last().is_some_and(in_name) && text.get(after).is_some_and(in_name) {
+            text[before..after].fill(b'_');
+        }
+    }
 }
 
 /// Writes the macros among the tokens of a body as calls or lists. The grammar has them as a name, a sign and tokens.
