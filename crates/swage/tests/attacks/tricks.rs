@@ -510,7 +510,7 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "a file that nests too deep",
         |s| append(s, "b.py", &format!("eval({}boat{})\n", "(".repeat(20_000), ")".repeat(20_000))),
         |s| append(s, "b.py", "eval(boat)\n"),
-        "1 fail new.error",
+        "3 incomplete examined",
         "1 fail new.error",
     ),
     (
