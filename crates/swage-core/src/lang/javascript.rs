@@ -1,7 +1,8 @@
 //! JavaScript, and what TypeScript shares with it.
 
 #[cfg(feature = "javascript")]
-use super::{Class, Inner, Items, Language, Listed, Spec, Translation};
+use super::{Class, Inner, Language, Spec, Translation};
+use super::{Items, Listed};
 
 pub(super) const FUNCTIONS: &[&str] = &[
     "function_declaration",
