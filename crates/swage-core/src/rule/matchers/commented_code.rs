@@ -42,6 +42,9 @@ const ARROWS: [char; 4] = ['-', '=', '>', '→'];
 /// What comments begin and end with in the languages that have code in them looked for.
 const MARKERS: [char; 6] = ['/', '*', '#', '!', ' ', '\t'];
 
+/// How many comments before code are looked at for words that explain it.
+const NEAR: usize = 20;
+
 /// With these a comment begins that speaks of the code above it.
 const NOTES: [&str; 5] = ["TODO", "FIXME", "XXX", "NOTE", "HACK"];
 
@@ -142,7 +145,8 @@ fn has_words_beside(code: &Range<usize>, comments: &[Node<'_>], source: &[u8], l
     };
     let first = comments.partition_point(|comment| comment.end_byte() <= code.start);
     let mut from = code.start;
-    for before in comments[..first].iter().rev() {
+    // Words stand near, and a file may have a hundred thousand comments.
+    for before in comments[..first].iter().rev().take(NEAR) {
         // Some grammars take the line's end into the comment.
         let end = before.start_byte() + source[before.byte_range()].trim_ascii_end().len();
         if !matches!(lines(end, from), Some(1..=2)) || could_be_code(text(before).trim_start_matches(MARKERS), language)
@@ -154,7 +158,7 @@ fn has_words_beside(code: &Range<usize>, comments: &[Node<'_>], source: &[u8], l
         }
         from = before.start_byte();
     }
-    let after = comments.iter().find(|comment| comment.start_byte() >= code.end);
+    let after = comments.get(comments.partition_point(|comment| comment.start_byte() < code.end));
     let is_note = |text: &str| NOTES.iter().any(|note| text.trim_start_matches(MARKERS).starts_with(note));
     after.is_some_and(|after| lines(code.end, after.start_byte()) == Some(1) && is_note(&text(after)))
 }
