@@ -212,16 +212,14 @@ pub(crate) struct Listed {
     pub items: Items,
     /// The kind of the list.
     pub list: &'static str,
-    /// The kind of its items.
-    pub item: &'static str,
-    /// The field of an item that is its key; its first child when empty.
-    pub key: &'static str,
+    /// Its items, with their keys.
+    pub item: Keyed,
 }
 
 impl Listed {
     /// A list of items, by their kinds and the field of the key.
     pub(crate) const fn new(items: Items, list: &'static str, item: &'static str, key: &'static str) -> Self {
-        Self { items, list, item, key }
+        Self { items, list, item: Keyed { node: item, key } }
     }
 }
 

@@ -69,7 +69,7 @@ impl NodeFinder for RepeatedMatch {
         }
         let mut seen = HashSet::new();
         for listed in file.language.lists(self.0).filter(|listed| listed.list == node.kind()) {
-            for item in Children::named(node).filter(|item| item.kind() == listed.item) {
+            for item in Children::named(node).filter(|item| item.kind() == listed.item.node) {
                 let Some(key) = key_of(item, listed) else { continue };
                 let text = &file.source[key.byte_range()];
                 // What a template puts there, mostly in one of two ways.
@@ -89,12 +89,9 @@ impl NodeFinder for RepeatedMatch {
 
 /// The key of an item that has one.
 fn key_of<'t>(item: Node<'t>, listed: &Listed) -> Option<Node<'t>> {
-    if listed.key.is_empty() {
-        // A key is followed by its value: a single child is a value, or a name without one.
-        let alone = matches!(listed.items, Items::Attributes);
-        return item.named_child(0).filter(|_| alone || item.named_child_count() > 1);
-    }
-    item.child_by_field_name(listed.key)
+    // Where the first child is the key, a value follows it; a single child is that value, or a name without one.
+    let has_key = !listed.item.key.is_empty() || listed.items == Items::Attributes || item.named_child_count() > 1;
+    listed.item.key_of(item).filter(|_| has_key)
 }
 
 /// A key without its quotes, and what tells it from others that read the same: `"1"` is a text and `1` a number, `b"a"`
