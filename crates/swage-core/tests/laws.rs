@@ -162,6 +162,8 @@ fn digests_follow_what_rules_say() {
         "match = { measure = \"lines\", over = 10 }",
         "match = { measure = \"lines\", over = 1 }",
         "skip_generated = true\nmatch = { measure = \"lines\", over = 1 }",
+        "skip_explained = true\nmatch = { measure = \"lines\", over = 1 }",
+        "skip_areas = [\"tests\"]\nmatch = { measure = \"lines\", over = 1 }",
     ];
     let mut seen = std::collections::HashSet::new();
     for found in all {

@@ -7,7 +7,7 @@ use swage_core::config::packs::{INTEGRITY, PACKS};
 use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::{LANGUAGES, Language};
 use swage_core::review::{Tried, try_example};
-use swage_core::rule::{Example, ExampleFile, Rule, RuleSet};
+use swage_core::rule::{Area, Example, ExampleFile, Rule, RuleSet};
 use swage_core::scan::Limits;
 use swage_core::scan::{FileScan, Hit, Markers, Status, scan};
 
@@ -96,6 +96,18 @@ fn the_manual_is_right() {
                 assert!(tried.holds(), "{}: {tried:?}", rule.id);
             }
         }
+    }
+}
+
+/// The manual lists the paths of all areas.
+#[test]
+fn the_manual_lists_areas() {
+    let manual = include_str!("../../../docs/rules.md");
+    for (word, area) in Area::ALL {
+        let paths: Vec<String> = area.patterns().iter().map(|pattern| format!("`{pattern}`")).collect();
+        let row = format!("| {} |", paths.join(", "));
+        let is_row = |line: &str| line.starts_with(&format!("| `{word}` | ")) && line.ends_with(&row);
+        assert!(manual.lines().any(is_row), "{word}: {row}");
     }
 }
 
@@ -307,6 +319,29 @@ fn matches_and_filters() {
             "a.ts",
             "const f = (a: A, b: B, c?: C) => 1;\nfunction g(this: X, a, b) {}\n",
             "1:11",
+        ),
+        // What comments explain, and tests.
+        (
+            "languages = ['python']\nskip_explained = true",
+            "{ code = 'go(X)', holes.X = {} }",
+            "a.py",
+            "go(1)\n# The gate opens late.\ngo(2)\ngo(3)  # since the gate opens late\ngo(4)  # late\n",
+            "1:1 5:1",
+        ),
+        ("skip_explained = true", "{ text = 'go' }", "a.py", "go = 1\n# The gate opens late.\ngo = 2\n", "1:1"),
+        (
+            "languages = ['rust']\nskip_areas = ['tests']",
+            "{ code = 'go(X)', holes.X = {} }",
+            "a.rs",
+            "fn a() { go(1); }\n#[cfg(test)]\nmod tests {\n    fn b() { go(2); }\n}\n#[tokio::test]\n// late\n#[ignore]\nfn c() { go(3); }\n#[cfg(not(test))]\nfn d() { go(4); }\n",
+            "1:10 11:10",
+        ),
+        (
+            "languages = ['rust']\nskip_areas = ['tests']",
+            "{ code = 'go(X)', holes.X = {} }",
+            "tests/a.rs",
+            "fn a() { go(1); }\n",
+            "",
         ),
         (
             "",

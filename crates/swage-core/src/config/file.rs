@@ -6,8 +6,8 @@ use super::keys::{CONFIGURATION, SUBMODULES, WHEN_CLEAN};
 use super::settings::{Config, NamedProgram, Owners, PeoplePolicy, Policy, Posting};
 use crate::ids::RuleId;
 use crate::rule::{
-    PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_toml, path_set, read_command, read_rule,
-    read_timeout, size,
+    Area, PathSet, Problem, Problems, Rule, Severity, Table, one_of, parse_toml, path_set, read_command, read_rule,
+    read_timeout, size, skipped_areas,
 };
 use crate::scan::Limits;
 
@@ -248,6 +248,8 @@ pub struct Adjust {
     pub paths: Option<PathSet>,
     /// Other paths that it never looks at.
     pub skip_paths: Option<PathSet>,
+    /// Other areas that it never looks at.
+    pub skip_areas: Option<Vec<Area>>,
     /// Not to be used at all.
     pub off: bool,
 }
@@ -257,10 +259,11 @@ fn read_adjust(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Adjust
     let severity = table.string("severity", p);
     let severity = severity.and_then(|s| one_of(&s, "severity", Severity::ALL.map(|s| (s.word(), s)), p));
     let (paths, skip_paths) = (path_set(table, "paths", p), path_set(table, "skip_paths", p));
+    let skip_areas = skipped_areas(table, p);
     let off = table.flag("off", p).unwrap_or(false);
-    if !off && severity.is_none() && paths.is_none() && skip_paths.is_none() {
-        let hint = "give `severity`, `paths`, `skip_paths` or `off = true`".to_owned();
+    if !off && severity.is_none() && paths.is_none() && skip_paths.is_none() && skip_areas.is_none() {
+        let hint = "give `severity`, `paths`, `skip_paths`, `skip_areas` or `off = true`".to_owned();
         p.at(table.at, format!("nothing is changed about `{rule}`"), Some(hint));
     }
-    Some(Adjust { rule: rule.into(), severity, paths, skip_paths, off })
+    Some(Adjust { rule: rule.into(), severity, paths, skip_paths, skip_areas, off })
 }

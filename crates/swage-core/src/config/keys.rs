@@ -4,7 +4,7 @@ use std::sync::LazyLock;
 
 use super::settings::Submodules;
 use crate::lang::NAMES;
-use crate::rule::{Choice, Holds, Key, Keys, PATH_KEYS, RULE, SIZE, TIMEOUT_KEY, severity_words, words};
+use crate::rule::{AREAS_KEY, Choice, Holds, Key, Keys, PATH_KEYS, RULE, SIZE, TIMEOUT_KEY, severity_words, words};
 
 /// A whole file.
 pub(super) static CONFIGURATION: Keys =
@@ -113,9 +113,9 @@ static OWNER_KEYS: [Key; 2] = [
 ];
 
 static ADJUST: Keys = Keys {
-    choice: Choice::Some(|| vec!["severity", "paths", "skip_paths", "off"]),
+    choice: Choice::Some(|| vec!["severity", "paths", "skip_paths", "skip_areas", "off"]),
     ..Keys::new("adjust", "What a layer changes about a rule of an outer one.", || {
-        ADJUST_KEYS.iter().chain(&PATH_KEYS).collect()
+        ADJUST_KEYS.iter().chain(&PATH_KEYS).chain([&AREAS_KEY]).collect()
     })
 };
 static ADJUST_KEYS: [Key; 3] = [

@@ -180,7 +180,11 @@ impl Layers {
         }
         if let Some(paths) = adjust.skip_paths {
             rule.skip_paths = Some(paths);
-            rule.provenance.changed.push(("skip_paths", place.file));
+            rule.provenance.changed.push(("skip_paths", place.file.clone()));
+        }
+        if let Some(areas) = adjust.skip_areas {
+            rule.skip_areas = areas;
+            rule.provenance.changed.push(("skip_areas", place.file));
         }
         rule.digest = digest(&rule);
         *outer = Arc::new(rule);

@@ -1,7 +1,7 @@
 //! C, and what C++ shares with it.
 
 #[cfg(feature = "c")]
-use super::{Class, Inner, Language, Spec, Tokens, Translation};
+use super::{Class, Indirect, Inner, Language, Spec, Tokens, Translation};
 
 pub(super) const WRAPPERS: &[(&str, &str)] = &[
     ("void w_(void) {\n", "\n}"),
@@ -63,5 +63,6 @@ pub(super) static C: Language = Language::new(Spec {
     translations: &[Translation::SplicedLines],
     wraps: &[("parenthesized_expression", Inner::Only)],
     macros: &[("preproc_def", Tokens::Body, "preproc_arg"), ("preproc_function_def", Tokens::Body, "preproc_arg")],
+    indirect: &[Indirect::Through("pointer_expression")],
     ..Spec::PLAIN
 });

@@ -1,7 +1,7 @@
 //! C++.
 
 use super::c::{CODE_SIGNS, STAND_INS};
-use super::{Class, Inner, Language, Spec, Tokens, Translation};
+use super::{Class, Indirect, Inner, Language, Spec, Tokens, Translation};
 
 pub(super) static CPP: Language = Language::new(Spec {
     name: "cpp",
@@ -63,5 +63,6 @@ pub(super) static CPP: Language = Language::new(Spec {
         ("qualified_identifier", Inner::Only),
     ],
     macros: &[("preproc_def", Tokens::Body, "preproc_arg"), ("preproc_function_def", Tokens::Body, "preproc_arg")],
+    indirect: &[Indirect::Through("pointer_expression")],
     ..Spec::PLAIN
 });

@@ -100,7 +100,12 @@ pub(super) static JAVA: Language = Language::new(Spec {
     for_declaration: Some("w_ HOLE"),
     optional: &["modifiers", "throws"],
     has_known_paths: true,
-    translations: &[Translation::EscapedLineEnds, Translation::EscapesAnywhere, Translation::IgnorableCharacters],
+    translations: &[
+        Translation::EscapedLineEnds,
+        Translation::EscapesAnywhere,
+        Translation::IgnorableCharacters,
+        Translation::AnnotatedVarargs,
+    ],
     wraps: &[("parenthesized_expression", Inner::Only), ("generic_type", Inner::First)],
     optional_fields: &["type_arguments"],
     ..Spec::PLAIN

@@ -1,8 +1,7 @@
 //! JavaScript, and what TypeScript shares with it.
 
 #[cfg(feature = "javascript")]
-use super::{Class, Inner, Language, Spec, Translation};
-use super::{Items, Listed};
+use super::{Arguments, Class, Indirect, Inner, Items, Language, Listed, Spec, Translation};
 
 pub(super) const FUNCTIONS: &[&str] = &[
     "function_declaration",
@@ -100,6 +99,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     also: &[(".", "optional_chain"), ("member_expression", "subscript_expression")],
     strings_name_members: true,
     listed: LISTED,
+    indirect: INDIRECT,
     ..Spec::PLAIN
 });
 
@@ -109,6 +109,14 @@ pub(super) const LISTED: &[Listed] = &[
     Listed::new(Items::Attributes, "jsx_opening_element", "jsx_attribute", ""),
     Listed::new(Items::Attributes, "jsx_self_closing_element", "jsx_attribute", ""),
     Listed::new(Items::Cases, "switch_body", "switch_case", "value"),
+];
+
+/// See [`Spec::indirect`].
+pub(super) const INDIRECT: &[Indirect] = &[
+    Indirect::Method("call", Arguments::After(1)),
+    Indirect::Method("apply", Arguments::InListAfter(1)),
+    Indirect::Bound("bind"),
+    Indirect::Given("Reflect.apply", Arguments::InListAfter(1)),
 ];
 
 /// Branches that are parts of one.

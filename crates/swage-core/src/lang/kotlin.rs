@@ -1,6 +1,6 @@
 //! Kotlin.
 
-use super::{Class, Inner, Language, Spec, without_backticks};
+use super::{Arguments, Class, Indirect, Inner, Language, Spec, without_backticks};
 
 pub(super) static KOTLIN: Language = Language::new(Spec {
     name: "kotlin",
@@ -74,5 +74,6 @@ pub(super) static KOTLIN: Language = Language::new(Spec {
     wraps: &[("parenthesized_expression", Inner::Only), ("unary_expression", Inner::Before("!!"))],
     also: &[(".", "?.")],
     plain_name: without_backticks,
+    indirect: &[Indirect::Through("callable_reference"), Indirect::Method("invoke", Arguments::After(0))],
     ..Spec::PLAIN
 });

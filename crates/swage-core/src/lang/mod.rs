@@ -65,12 +65,14 @@ pub(crate) use parse::{DEEPEST, nests_too_deep, parse, parse_again, parse_part, 
 pub(crate) use quoting::unquoted;
 #[cfg(any(feature = "kotlin", feature = "scala", feature = "swift"))]
 use quoting::without_backticks;
-pub use spec::{Class, Spec};
 #[cfg_attr(
     not(feature = "languages"),
     allow(unused_imports, reason = "only languages that are left out use them")
 )]
-pub(crate) use spec::{CodeLanguage, Embedded, Inner, Items, Keyed, Listed, Tokens, Translation};
+pub(crate) use spec::{
+    Arguments, CodeLanguage, Embedded, Indirect, Inner, Items, Keyed, Listed, TestMark, Tokens, Translation,
+};
+pub use spec::{Class, Spec};
 pub use tables::Tables;
 pub(crate) use tables::{Relevance, interest};
 

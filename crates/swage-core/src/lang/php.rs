@@ -1,6 +1,6 @@
 //! PHP.
 
-use super::{Class, Inner, Items, Language, Listed, Spec};
+use super::{Arguments, Class, Indirect, Inner, Items, Language, Listed, Spec};
 
 pub(super) static PHP: Language = Language::new(Spec {
     name: "php",
@@ -108,6 +108,11 @@ pub(super) static PHP: Language = Language::new(Spec {
     listed: &[
         Listed::new(Items::Entries, "array_creation_expression", "array_element_initializer", ""),
         Listed::new(Items::Cases, "switch_block", "case_statement", "value"),
+    ],
+    indirect: &[
+        Indirect::Text,
+        Indirect::Named("call_user_func", Arguments::After(0)),
+        Indirect::Named("call_user_func_array", Arguments::After(0)),
     ],
     ..Spec::PLAIN
 });

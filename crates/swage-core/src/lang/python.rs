@@ -1,6 +1,6 @@
 //! Python.
 
-use super::{Class, Inner, Items, Language, Listed, Spec, Translation};
+use super::{Class, Indirect, Inner, Items, Language, Listed, Spec, Translation};
 
 pub(super) static PYTHON: Language = Language::new(Spec {
     name: "python",
@@ -83,5 +83,6 @@ pub(super) static PYTHON: Language = Language::new(Spec {
     wraps: &[("typed_parameter", Inner::First), ("parenthesized_expression", Inner::Only)],
     silent: &["line_continuation"],
     listed: &[Listed::new(Items::Entries, "dictionary", "pair", "key")],
+    indirect: &[Indirect::Member],
     ..Spec::PLAIN
 });

@@ -1,6 +1,6 @@
 //! Ruby.
 
-use super::{Class, Inner, Items, Language, Listed, Spec};
+use super::{Arguments, Class, Indirect, Inner, Items, Language, Listed, Spec};
 
 pub(super) static RUBY: Language = Language::new(Spec {
     name: "ruby",
@@ -66,5 +66,11 @@ pub(super) static RUBY: Language = Language::new(Spec {
         ("method_parameters", ")"),
     ],
     listed: &[Listed::new(Items::Entries, "hash", "pair", "key")],
+    indirect: &[
+        Indirect::Named("send", Arguments::After(0)),
+        Indirect::Named("public_send", Arguments::After(0)),
+        Indirect::Named("__send__", Arguments::After(0)),
+        Indirect::Method("call", Arguments::After(0)),
+    ],
     ..Spec::PLAIN
 });

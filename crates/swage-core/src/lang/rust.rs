@@ -1,6 +1,6 @@
 //! Rust.
 
-use super::{Class, Inner, Language, Spec, Tokens};
+use super::{Class, Inner, Language, Spec, TestMark, Tokens};
 
 pub(super) static RUST: Language = Language::new(Spec {
     name: "rust",
@@ -71,5 +71,13 @@ pub(super) static RUST: Language = Language::new(Spec {
     wraps: &[("parenthesized_expression", Inner::Only), ("generic_function", Inner::First)],
     plain_name: |name| name.strip_prefix(b"r#").unwrap_or(name),
     macros: &[("macro_invocation", Tokens::Arguments, "token_tree"), ("macro_rule", Tokens::Body, "token_tree")],
+    // `#[test]`, `#[cfg(test)]`, `#[tokio::test]`, `#[cfg(any(test, ...))]`; not `#[cfg(not(test))]`.
+    test_mark: Some(TestMark {
+        kind: "attribute_item",
+        says_so: |attribute| {
+            let mut words = attribute.split(|b| !b.is_ascii_alphanumeric() && *b != b'_');
+            words.clone().all(|word| word != b"not") && words.any(|word| word == b"test")
+        },
+    }),
     ..Spec::PLAIN
 });

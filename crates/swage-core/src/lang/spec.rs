@@ -135,10 +135,14 @@ pub struct Spec {
     pub(crate) silent: &'static [&'static str],
     /// Signs that say nothing in nodes of one kind: the kind of the node and the sign.
     pub(crate) silent_in: &'static [(&'static str, &'static str)],
+    /// How a function may be called otherwise than by its name and arguments.
+    pub(crate) indirect: &'static [Indirect],
     /// Commands that run the command that they are given.
     pub(crate) starters: &'static [&'static str],
     /// Whether texts of several lines are the same however their lines are indented, as they are part of an outline.
     pub outline: bool,
+    /// How the item after it is marked as there for tests only.
+    pub(crate) test_mark: Option<TestMark>,
     /// Whether keywords may be written in capitals as well.
     pub keywords_in_any_case: bool,
     /// Whether the scanner knows which names a scope of the language defines.
@@ -172,6 +176,43 @@ pub(crate) enum Inner {
     Before(&'static str),
 }
 
+/// A way to call a function otherwise than by its name and arguments.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Indirect {
+    /// The last part of a node of this kind is called: `(*f)(a)`.
+    Through(&'static str),
+    /// A text is called that names it: `'f'(a)`.
+    Text,
+    /// A member is called that is asked for by a text: `getattr(o, 'f')(a)`.
+    Member,
+    /// A method of it with this name calls it: `f.call(this, a)`.
+    Method(&'static str, Arguments),
+    /// A method of it with this name gives the same with its first arguments: `f.bind(this)(a)`.
+    Bound(&'static str),
+    /// A function with this name is given it as the first argument: `Reflect.apply(f, this, [a])`.
+    Given(&'static str, Arguments),
+    /// A function with this name is given its name as the first argument: `send(:f, a)`.
+    Named(&'static str, Arguments),
+}
+
+/// Which arguments of a call are passed on to what it calls.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Arguments {
+    /// All after so many.
+    After(usize),
+    /// Those in a list, which comes after so many.
+    InListAfter(usize),
+}
+
+/// What marks the item after it.
+#[derive(Clone, Copy)]
+pub(crate) struct TestMark {
+    /// The kind of its node.
+    pub kind: &'static str,
+    /// Whether its text says that the item is for tests only.
+    pub says_so: fn(&[u8]) -> bool,
+}
+
 /// A step in which a language translates a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Translation {
@@ -193,6 +234,8 @@ pub(crate) enum Translation {
     CompatibleNames,
     /// Quotes and backslashes in words are removed.
     QuotedWords,
+    /// An annotation before the `...` of a parameter says nothing, since the grammar doesn't know it there.
+    AnnotatedVarargs,
 }
 
 /// What stands side by side in a list.
@@ -316,10 +359,12 @@ impl Spec {
         silent: &[],
         silent_in: &[],
         outline: false,
+        test_mark: None,
         keywords_in_any_case: false,
         has_scopes: false,
         keyed: &[],
         listed: &[],
+        indirect: &[],
         starters: &[],
         embedded: &[],
         embedding_signs: *b"{{{",

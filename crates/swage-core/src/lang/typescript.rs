@@ -1,6 +1,6 @@
 //! TypeScript and TSX: two grammars over one table.
 
-use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, LISTED, LOOPS, PARTS, WRAPPERS};
+use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, INDIRECT, LISTED, LOOPS, PARTS, WRAPPERS};
 use super::{Class, Inner, Language, Spec, Translation};
 
 const CLASSES: &[(Class, &[&str])] = &[
@@ -101,6 +101,7 @@ const fn typescript(
         strings_name_members: true,
         optional_fields: &["type_arguments"],
         listed: LISTED,
+        indirect: INDIRECT,
         ..Spec::PLAIN
     })
 }

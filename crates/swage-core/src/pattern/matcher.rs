@@ -85,7 +85,7 @@ impl Matching<'_> {
         left.is_some()
     }
 
-    fn node(&self, pattern: &PatternNode, node: Node<'_>, bound: &mut Bindings) -> bool {
+    pub(super) fn node(&self, pattern: &PatternNode, node: Node<'_>, bound: &mut Bindings) -> bool {
         if !self.step() {
             return false;
         }
@@ -150,12 +150,18 @@ impl Matching<'_> {
                     && !is_irrelevant(child, node.kind_id(), self.language)
                     && self.probe.is_none()
                 {
-                    return false;
+                    return self.may_be_indirect(*kind) && self.is_called_indirectly(children, node, bound);
                 }
                 let nodes = relevant_children(node, self.language);
                 let before = bound.clone();
                 if self.list(children, &nodes, bound, true).is_some() {
                     return self.has_own_text(node, children, own);
+                }
+                if self.probe.is_none() && self.may_be_indirect(*kind) {
+                    bound.clone_from(&before);
+                    if self.is_called_indirectly(children, node, bound) {
+                        return true;
+                    }
                 }
                 if self.probe.is_some() || nodes.len() <= least(children) {
                     return false;
@@ -172,6 +178,11 @@ impl Matching<'_> {
                 self.is_started_by_another(children, fewer.as_ref().unwrap_or(&nodes), bound)
             }
         }
+    }
+
+    /// Whether nodes of a kind are calls that may be spelled otherwise.
+    fn may_be_indirect(&self, kind: u16) -> bool {
+        !self.language.indirect.is_empty() && self.language.tables().is(kind, Class::Call)
     }
 
     /// Whether a part of the node that may stand for it matches: what parentheses hold, a name without its type.
@@ -207,7 +218,13 @@ impl Matching<'_> {
     }
 
     /// Whether a member that is asked for by a string is the pattern's: an object, a sign and a name.
-    fn is_member(&self, pattern: &[PatternNode], object: Node<'_>, name: Range<usize>, bound: &mut Bindings) -> bool {
+    pub(super) fn is_member(
+        &self,
+        pattern: &[PatternNode],
+        object: Node<'_>,
+        name: Range<usize>,
+        bound: &mut Bindings,
+    ) -> bool {
         let [of, _, member] = pattern else { return false };
         self.node(of, object, bound)
             && match member {
@@ -279,7 +296,13 @@ impl Matching<'_> {
     }
 
     /// Matches a list of patterns with the front of a list of nodes, all of them when `whole`; how many were taken.
-    fn list(&self, patterns: &[PatternNode], nodes: &[Node<'_>], bound: &mut Bindings, whole: bool) -> Option<usize> {
+    pub(super) fn list(
+        &self,
+        patterns: &[PatternNode],
+        nodes: &[Node<'_>],
+        bound: &mut Bindings,
+        whole: bool,
+    ) -> Option<usize> {
         let may_be = |(pattern, node): (&PatternNode, &Node<'_>)| pattern.may_be(*node, self.language);
         // Each has its place where no run is among them, and kinds are compared at once.
         if self.probe.is_none() && !patterns.iter().any(is_run) && !patterns.iter().zip(nodes).all(may_be) {
@@ -343,7 +366,7 @@ impl Matching<'_> {
     }
 
     /// Lets a hole take a range, unless its conditions or an earlier place of the same name forbid it.
-    fn bind(&self, index: usize, node: Option<Node<'_>>, range: Range<usize>, bound: &mut Bindings) -> bool {
+    pub(super) fn bind(&self, index: usize, node: Option<Node<'_>>, range: Range<usize>, bound: &mut Bindings) -> bool {
         let hole = &self.holes[index];
         let tables = self.language.tables();
         if node.is_some_and(|n| {

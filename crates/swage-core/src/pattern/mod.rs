@@ -18,6 +18,7 @@ mod compile;
 mod doubt;
 mod expression;
 mod imports;
+mod indirect;
 mod matcher;
 mod names;
 mod plain;

@@ -7,7 +7,7 @@ use std::ops::Range;
 use tree_sitter::Node;
 
 use super::{Children, contents, relevant_children};
-use crate::lang::{Class, Language, unquoted};
+use crate::lang::{Class, Indirect, Language, unquoted};
 
 /// How deep an expression is followed, and how many bytes it has at most: conditions are asked at each node that a hole may
 /// take, so that longer ones would cost the square of their length.
@@ -79,12 +79,20 @@ fn write(source: &[u8], node: Node<'_>, language: &'static Language, depth: usiz
 }
 
 /// The object and the range of the name, where a node asks for a member by a string that could be written as a name:
-/// `cp["exec"]`.
+/// `cp["exec"]`, `getattr(cp, "exec")`.
 pub(super) fn member_of<'t>(source: &[u8], node: Node<'t>, language: &Language) -> Option<(Node<'t>, Range<usize>)> {
-    if !language.strings_name_members || node.kind() != "subscript_expression" {
-        return None;
-    }
-    let (object, index) = (node.child_by_field_name("object")?, node.child_by_field_name("index")?);
+    let (object, index) = match node.kind() {
+        "subscript_expression" if language.strings_name_members => {
+            (node.child_by_field_name("object")?, node.child_by_field_name("index")?)
+        }
+        "call" if language.indirect.contains(&Indirect::Member) => {
+            let function = node.child_by_field_name("function")?;
+            let given = node.child_by_field_name("arguments").filter(|given| given.named_child_count() == 2)?;
+            (source.get(function.byte_range()) == Some(b"getattr")).then_some(())?;
+            (given.named_child(0)?, given.named_child(1)?)
+        }
+        _ => return None,
+    };
     if !language.tables().is(index.kind_id(), Class::String) {
         return None;
     }

@@ -434,7 +434,7 @@ fn file_entry(file: &ChangedFile, examined: &Examined, written: Written) -> File
         syntax_errors: examined.syntax_errors,
         written,
         unlisted: examined.unlisted,
-        skipped_by: examined.skipped_by.iter().map(|(rule, why)| (rule.clone(), (*why).to_owned())).collect(),
+        skipped_by: examined.skipped_by.clone(),
         nature: file.nature,
     }
 }

@@ -213,7 +213,7 @@ pub(super) struct Examined {
     /// The lines that it got and lost.
     pub lines: ChangedLines,
     /// Rules that would look at it and leave it alone, each with the reason.
-    pub skipped_by: Vec<(RuleId, &'static str)>,
+    pub skipped_by: Vec<(RuleId, String)>,
 }
 
 pub(super) fn examine_file(
@@ -323,7 +323,7 @@ fn skipped_by(
     language: Option<&'static Language>,
     generated: bool,
     rules: &RuleSet,
-) -> Vec<(RuleId, &'static str)> {
+) -> Vec<(RuleId, String)> {
     let looks_at = |rule: &Rule| {
         rule.clauses
             .iter()
@@ -331,9 +331,11 @@ fn skipped_by(
             && rule.paths.as_ref().is_none_or(|paths| paths.has(path))
     };
     let reason = |rule: &Rule| match () {
-        () if generated && rule.skip_generated => Some("the file is generated"),
-        () if rule.skip_paths.as_ref().is_some_and(|skipped| skipped.has(path)) => Some("its skip_paths name the file"),
-        () => None,
+        () if generated && rule.skip_generated => Some("the file is generated".to_owned()),
+        () if rule.skip_paths.as_ref().is_some_and(|skipped| skipped.has(path)) => {
+            Some("its skip_paths name the file".to_owned())
+        }
+        () => rule.skipped_area(path).map(|area| format!("it skips {}", area.word())),
     };
     let skipped = rules.rules().iter().filter(|rule| looks_at(rule));
     skipped.filter_map(|rule| Some((rule.id.clone(), reason(rule)?))).collect()
@@ -399,7 +401,7 @@ fn leave_unlisted(
         out.unlisted[hit.severity as usize] += 1;
     }
     let by: BTreeSet<RuleId> = unlisted.into_iter().map(|hit| hit.rule).collect();
-    out.skipped_by.extend(by.into_iter().map(|rule| (rule, "the file looks generated")));
+    out.skipped_by.extend(by.into_iter().map(|rule| (rule, "the file looks generated".to_owned())));
 }
 
 /// The finding of a file that parsed whole before the change and doesn't after it.

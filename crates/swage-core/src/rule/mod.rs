@@ -1,5 +1,6 @@
 //! The rule language: the model, reading it from TOML with positions, compiling patterns and rule sets.
 
+mod areas;
 mod change;
 mod checker;
 mod clauses;
@@ -21,6 +22,7 @@ mod table;
 mod values;
 mod words;
 
+pub use self::areas::Area;
 pub use self::change::{ChangeMatch, Fault, Subject};
 pub use self::checker::{Checker, ReportForm};
 pub(crate) use self::checker::{TIMEOUT_KEY, read_command, read_timeout};
@@ -41,6 +43,6 @@ pub(crate) use self::problem::{Problems, near};
 pub(crate) use self::read::{RULE, digest, read_rule, severity_words};
 pub use self::set::RuleSet;
 pub(crate) use self::table::{Table, parse as parse_toml};
-pub(crate) use self::values::{PATH_KEYS, one_of, path_set, size};
+pub(crate) use self::values::{AREAS_KEY, PATH_KEYS, one_of, path_set, size, skipped_areas};
 pub(crate) use self::words::Needs;
 pub use crate::pattern::{Hole, Pattern, PatternError};

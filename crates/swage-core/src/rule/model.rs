@@ -7,6 +7,7 @@ use std::sync::Arc;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+use super::areas::Area;
 use super::change::ChangeMatch;
 use super::checker::Checker;
 use super::filter::Filter;
@@ -74,6 +75,8 @@ pub struct Rule {
     pub paths: Option<PathSet>,
     /// Never these paths.
     pub skip_paths: Option<PathSet>,
+    /// Never files in these areas of the repository.
+    pub skip_areas: Vec<Area>,
     /// Ways to match; a place that any of them finds is a finding.
     pub clauses: Arc<Vec<Clause>>,
     /// What it looks at apart from single files.
@@ -82,6 +85,8 @@ pub struct Rule {
     pub secret: bool,
     /// It leaves files alone that a program makes.
     pub skip_generated: bool,
+    /// It leaves alone what a comment right above it, or behind it, explains in words.
+    pub skip_explained: bool,
     /// Nearer layers leave it as it is.
     pub locked: bool,
     /// Comments of a change may suppress it although it is locked.
@@ -112,7 +117,12 @@ pub struct Provenance {
 impl Rule {
     /// Whether the rule looks at files with this path.
     pub fn wants_path(&self, path: &[u8]) -> bool {
-        is_wanted(path, self.paths.as_ref(), self.skip_paths.as_ref())
+        is_wanted(path, self.paths.as_ref(), self.skip_paths.as_ref()) && self.skipped_area(path).is_none()
+    }
+
+    /// The first of the areas that it leaves alone in which a file lies.
+    pub fn skipped_area(&self, path: &[u8]) -> Option<Area> {
+        self.skip_areas.iter().copied().find(|area| area.files().is_some_and(|files| files.has(path)))
     }
 
     /// Whether the rule looks at rule files where their paths are among its own.

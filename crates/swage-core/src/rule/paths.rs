@@ -140,7 +140,7 @@ const USUALLY_GENERATED: [&str; 11] = [
     "**/*.pb.{go,cc,h}",
     "**/*.{lock,map,snap}",
     "**/package-lock.json",
-    "**/lib/{module,commonjs,typescript}/**/*.{js,d.ts}",
+    "**/lib/{module,commonjs,typescript,esm,cjs,umd}/**/*.{js,d.ts}",
 ];
 
 /// The files that programs usually make.
@@ -151,7 +151,7 @@ pub fn usually_generated() -> Option<PathSet> {
 
 /// Where code that comes from elsewhere lies, when the configuration doesn't say.
 const USUALLY_VENDORED: [&str; 2] = [
-    "**/{node_modules,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,borrowed,extern,external,externals,deps}/**",
+    "**/{node_modules,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,deps}/**",
     "**/{third,3rd}{-,_,}party/**",
 ];
 

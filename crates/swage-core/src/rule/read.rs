@@ -21,15 +21,15 @@ use super::model::{Clause, ProjectWide, Provenance, Rule, Severity};
 use super::problem::{At, Problems, nearest};
 use super::read_link::{LINK, read_link};
 use super::table::Table;
-use super::values::{LANGUAGES_KEY, PATH_KEYS, languages, one_of, path_set};
+use super::values::{AREAS_KEY, LANGUAGES_KEY, PATH_KEYS, languages, one_of, path_set, skipped_areas};
 use crate::lang::Language;
 use crate::sides::Side;
 
 /// A rule.
 pub(crate) static RULE: Keys =
-    Keys::new("rule", "A rule.", || RULE_KEYS.iter().chain([&LANGUAGES_KEY]).chain(&PATH_KEYS).collect());
+    Keys::new("rule", "A rule.", || RULE_KEYS.iter().chain([&LANGUAGES_KEY, &AREAS_KEY]).chain(&PATH_KEYS).collect());
 /// The keys of a rule, beside its languages and paths.
-static RULE_KEYS: [Key; 14] = [
+static RULE_KEYS: [Key; 15] = [
     Key::required("id", Holds::Form("^[a-z0-9][a-z0-9-]{0,63}$"), "Its name."),
     Key::required("severity", Holds::OneOf(severity_words), "How grave its findings are."),
     Key::required("title", Holds::String, "What it demands, in a line."),
@@ -48,6 +48,7 @@ static RULE_KEYS: [Key; 14] = [
     Key::new("suppressible", Holds::Flag, "Comments of a change may suppress it although it is locked."),
     Key::new("secret", Holds::Flag, "What it finds is never shown whole."),
     Key::new("skip_generated", Holds::Flag, "It skips generated files."),
+    Key::new("skip_explained", Holds::Flag, "It skips what a comment right above it or behind it explains."),
 ];
 /// The four kinds of rules: on code, across files, on the change, and with a program of the project.
 static MATCH: Keys = Keys::one_of("match", "What a rule looks for.", &[&CLAUSE, &LINK, &CHANGE, &CHECKER]);
@@ -89,9 +90,11 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
     let languages = languages(table, p);
     let paths = path_set(table, "paths", p);
     let skip_paths = path_set(table, "skip_paths", p);
+    let skip_areas = skipped_areas(table, p).unwrap_or_default();
     let side = table.string("side", p).and_then(|s| one_of(&s, "side", SIDES, p)).unwrap_or(Side::New);
     let secret = table.flag("secret", p).unwrap_or(false);
     let skip_generated = table.flag("skip_generated", p).unwrap_or(false);
+    let skip_explained = table.flag("skip_explained", p).unwrap_or(false);
     // A rule looks for something in each file, across files, or at the change: the first fills `clauses`, a link both.
     let (mut clauses, mut project_wide) = (Vec::new(), None);
     // The text as it was written is shown by `rules show`; the digest of its meaning decides whether a cached result
@@ -138,10 +141,12 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
         side,
         paths,
         skip_paths,
+        skip_areas,
         clauses: Arc::new(clauses),
         project_wide: project_wide.map(Arc::new),
         secret,
         skip_generated,
+        skip_explained,
         locked,
         suppressible,
         examples,
@@ -191,7 +196,9 @@ pub(crate) fn digest(rule: &Rule) -> [u8; 32] {
         hash.update((text.len() as u64).to_le_bytes());
         hash.update(text);
     }
-    hash.update([u8::from(rule.secret), u8::from(rule.skip_generated)]);
+    hash.update([rule.secret, rule.skip_generated, rule.skip_explained].map(u8::from));
+    // Areas are paths, but tests may also stand between other code.
+    rule.skip_areas.iter().for_each(|area| hash.update(area.word()));
     for name in rule.clauses.iter().flat_map(|clause| clause.languages.iter().map(|language| language.name)) {
         hash.update(name);
         hash.update([0]);

@@ -8,6 +8,7 @@ use std::sync::{Arc, OnceLock};
 
 use sha2::{Digest, Sha256};
 
+use super::areas::Area;
 use super::compiled::LanguageSet;
 use super::model::Rule;
 use super::paths::{Origin, PathSet, PathSets, is_rule_file, usually_generated, usually_vendored};
@@ -56,7 +57,8 @@ pub struct RuleSet {
 #[derive(Debug)]
 struct Reach {
     paths: Option<usize>,
-    skipped: Option<usize>,
+    /// What it leaves alone: its own paths, and its areas.
+    skipped: Vec<usize>,
 }
 
 impl RuleSet {
@@ -64,14 +66,18 @@ impl RuleSet {
     pub fn new(rules: Vec<Arc<Rule>>) -> Self {
         let by_language = (0..=LANGUAGES.len()).map(|_| OnceLock::new()).collect();
         let mut sets = PathSets::default();
-        let mut reach = |paths: Option<&PathSet>, skipped: Option<&PathSet>| Reach {
+        let mut reach = |paths: Option<&PathSet>, skipped: Option<&PathSet>, areas: &[Area]| Reach {
             paths: paths.map(|set| sets.number(set)),
-            skipped: skipped.map(|set| sets.number(set)),
+            skipped: skipped
+                .into_iter()
+                .chain(areas.iter().filter_map(|a| a.files()))
+                .map(|set| sets.number(set))
+                .collect(),
         };
         let reaches = rules.iter().map(|rule| {
-            let own = reach(rule.paths.as_ref(), rule.skip_paths.as_ref());
+            let own = reach(rule.paths.as_ref(), rule.skip_paths.as_ref(), &rule.skip_areas);
             let collections = rule.link().map_or(&[][..], |link| &link.collections);
-            (own, collections.iter().map(|c| reach(c.paths.as_ref(), c.skip_paths.as_ref())).collect())
+            (own, collections.iter().map(|c| reach(c.paths.as_ref(), c.skip_paths.as_ref(), &[])).collect())
         });
         let reaches = reaches.collect();
         let marks = rules.iter().map(|rule| rule.mark()).collect();
@@ -143,7 +149,7 @@ impl RuleSet {
         let own_file = is_rule_file(path);
         let has = self.sets.of_path(path);
         let within =
-            |reach: &Reach| reach.paths.is_none_or(|set| has[set]) && !reach.skipped.is_some_and(|set| has[set]);
+            |reach: &Reach| reach.paths.is_none_or(|set| has[set]) && !reach.skipped.iter().any(|set| has[*set]);
         let wants = self.rules.iter().zip(&self.reaches).map(|(rule, (own, collections))| {
             !(origin == Origin::Generated && rule.skip_generated)
                 && (!own_file || rule.names_rule_files())

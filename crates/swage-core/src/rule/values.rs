@@ -5,6 +5,7 @@
 
 use regex::bytes::{Regex, RegexBuilder};
 
+use super::areas::Area;
 use super::keys::{Holds, Key, Keys, words};
 use super::paths::PathSet;
 use super::problem::{At, Problems, nearest};
@@ -24,6 +25,13 @@ pub(crate) static PATH_KEYS: [Key; 2] = [
     Key::new("paths", Holds::Strings, "Only these files."),
     Key::new("skip_paths", Holds::Strings, "Never these files."),
 ];
+
+/// The key of the areas of the repository that a rule leaves alone.
+pub(crate) static AREAS_KEY: Key = Key::new(
+    "skip_areas",
+    Holds::SomeOf(|| words(&Area::ALL)),
+    "Never files in these areas, as they are usually named.",
+);
 
 /// The key of a pattern's holes.
 pub(super) const HOLES_KEY: Key = Key::new("holes", Holds::Named(&HOLE, 0), "The gaps of the pattern.");
@@ -54,6 +62,15 @@ pub(crate) fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Opti
     let names = names.iter().filter_map(|name| one_of(name, "language", known(), p));
     // One that was left out of this build is a language in which nothing is found.
     Some(names.filter_map(Language::by_name).collect())
+}
+
+/// The areas that a table says are left alone, in the order of [`Area::ALL`]; `None` when it doesn't speak of them.
+pub(crate) fn skipped_areas(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<Area>> {
+    let words = table.strings("skip_areas", p)?;
+    let mut areas: Vec<Area> = words.iter().filter_map(|word| one_of(word, "area", Area::ALL, p)).collect();
+    areas.sort_unstable();
+    areas.dedup();
+    Some(areas)
 }
 
 /// The path patterns under a key; each faulty one is noted.

@@ -28,7 +28,7 @@ pub(crate) fn looks_generated(content: &[u8], language: Option<&'static Language
     says_so(head)
         || language.name == "html" && has_generator(content)
         || matches!(language.name, "c" | "cpp" | "javascript" | "css") && is_released_source(head)
-        || script && (is_released(head) || is_bundled(head) || has(tail, b"sourceMappingURL=") || has(head, b"(exports, \"__esModule\""))
+        || script && (is_released(head) || is_bundled(head) || joins_modules(content) || has(tail, b"sourceMappingURL=") || has(head, b"(exports, \"__esModule\""))
         // Prose may well have a paragraph in a line.
         || !matches!(language.name, "markdown" | "json" | "yaml" | "toml") && has_long_lines(content)
 }
@@ -86,6 +86,19 @@ fn is_bundled(head: &[u8]) -> bool {
         || has(head, b"MODULE_NOT_FOUND") && start.starts_with(b"(function")
 }
 
+/// Whether several modules with names stand in one file, each at the beginning of a line: people write one a file, and without
+/// its name (Asynchronous Module Definition, section 1.1).
+fn joins_modules(content: &[u8]) -> bool {
+    let names_module = |at: usize| {
+        // A bundle may have its own object for it: `quay.define(`.
+        let line = memchr::memrchr(b'\n', &content[..at]).map_or(0, |end| end + 1);
+        let begins =
+            content[line..at].strip_suffix(b".").unwrap_or(&content[line..at]).iter().all(u8::is_ascii_alphanumeric);
+        begins && matches!(content.get(at + 7..at + 9), Some([b'"' | b'\'', name]) if name.is_ascii_alphanumeric())
+    };
+    memchr::memmem::find_iter(content, b"define(").filter(|at| names_module(*at)).nth(1).is_some()
+}
+
 /// Pages name what made them (HTML Standard, section 4.2.5.1).
 fn has_generator(content: &[u8]) -> bool {
     let head = content[..content.len().min(4 * HEAD)].to_ascii_lowercase();
@@ -132,6 +145,10 @@ mod tests {
             ("javascript", "/******/ (() => { // tides\n", true),
             ("javascript", "(function(){function r(e,n){throw a.code=\"MODULE_NOT_FOUND\",a}return r})()({1:[\n", true),
             ("javascript", "const made = Object.create;\nvar tide = 1;\n", false),
+            ("javascript", "define(\"quay/a\",[], function () {});\n\ndefine(\"quay/b\",[], function () {});\n", true),
+            ("javascript", "define(\"quay/a\", [], function () {});\n", false),
+            ("javascript", "a.define('quay/a', [], f);\na.define('quay/b', [], f);\n", true),
+            ("javascript", "define([\"quay/b\"], function () {});\ndefine([], function () {});\n", false),
             ("javascript", &long, true),
             ("markdown", &long, false),
             ("c", "/* tides - v2.27 - public domain levels of the tide\n   no warranty */\nint level;\n", true),

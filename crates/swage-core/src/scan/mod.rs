@@ -7,6 +7,7 @@
 mod allow;
 mod cache;
 mod embedded;
+mod explained;
 mod filters;
 mod fix;
 mod found;

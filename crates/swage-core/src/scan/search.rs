@@ -4,13 +4,14 @@
 //! times: moving from node to node costs more than looking at one. So the walk asks each kind once what it
 //! means to anybody (`interest`), notes where rules begin, and the rules run afterwards, kind by kind.
 
-use std::cell::{Cell, RefCell};
+use std::cell::{Cell, LazyCell, RefCell};
 use std::ops::Range;
 use std::rc::Rc;
 
 use foldhash::HashMap;
 use tree_sitter::Node;
 
+use super::explained::is_explained;
 use super::found::{Found, Origin, Scope};
 use super::macros::{is_in, may_hold};
 use super::walk::{Step, Which, walk};
@@ -18,7 +19,7 @@ use super::words::Words;
 use crate::lang::{Class, interest, nests_too_deep};
 use crate::pattern::{ancestors, budget};
 use crate::rule::{
-    Clause, Counting, Entry, Frame, FunctionFinder, Gather, Gathered, LanguageSet, Match, ParsedFile, Plan, Rule,
+    Area, Clause, Counting, Entry, Frame, FunctionFinder, Gather, Gathered, LanguageSet, Match, ParsedFile, Plan, Rule,
     RuleSet, TooMany, Zone,
 };
 use crate::scope::Scopes;
@@ -156,8 +157,38 @@ impl<'a> Search<'a> {
             self.nodes(walked.beginnings, &mut found);
             self.files(&walked.gathered, &mut found);
             self.lines(text, &walked.zones, &mut found);
+            self.leave_alone(&walked.zones, &mut found);
         }
         found
+    }
+
+    /// Takes out what rules leave alone: what comments explain, and tests between other code.
+    fn leave_alone(&self, zones: &[(Range<usize>, Zone)], found: &mut Vec<Found>) {
+        let (source, language) = (self.file.source, self.file.language);
+        let comments = LazyCell::new(|| {
+            let comments = zones.iter().filter(|(_, zone)| *zone == Zone::Comment);
+            comments.map(|(range, _)| range.clone()).collect::<Vec<_>>()
+        });
+        found.retain(|found| {
+            let rule = &self.rules.rules()[found.rule];
+            let is_left = rule.skip_explained && is_explained(&found.range, &comments, source, language)
+                || rule.skip_areas.contains(&Area::Tests) && self.is_in_test(&found.range);
+            !is_left
+        });
+    }
+
+    /// Whether a place is in an item that is marked as there for tests only, or in a mark of it.
+    fn is_in_test(&self, place: &Range<usize>) -> bool {
+        let file = &self.file;
+        let Some(mark) = file.language.test_mark else { return false };
+        let is_comment = |node: &Node<'_>| file.language.tables().is(node.kind_id(), Class::Comment);
+        let is_marked = |item: &Node<'_>| {
+            let before = std::iter::successors(item.prev_named_sibling(), Node::prev_named_sibling);
+            let marks = before.filter(|node| !is_comment(node)).take_while(|node| node.kind() == mark.kind);
+            marks.into_iter().any(|node| (mark.says_so)(file.text(node)))
+        };
+        let node = file.around(place);
+        self.around(node).iter().chain([&node]).any(is_marked)
     }
 
     /// Why not everything could be looked for.
@@ -200,8 +231,11 @@ impl<'a> Search<'a> {
         for (interest, named) in interests.iter_mut().zip(scopes.iter().flat_map(|scopes| scopes.kinds())) {
             *interest |= if named { interest::NAME } else { 0 };
         }
-        // Whether a match lies in a comment or a string is known only after a walk.
-        let zoned = |(entry, _): &(u32, Range<usize>)| matches!(&self.entry(*entry).plan, Plan::Lines(finder) if !finder.zones().is_empty());
+        // Whether a match lies in a comment or a string, or beside a comment, is known only after a walk.
+        let zoned = |(entry, _): &(u32, Range<usize>)| {
+            self.rule(*entry).skip_explained
+                || matches!(&self.entry(*entry).plan, Plan::Lines(finder) if !finder.zones().is_empty())
+        };
         let (mut anything, mut signs) = (scopes.is_some() || text.iter().any(zoned), false);
         for (_, plan) in self.plans() {
             for &kind in plan.kinds() {

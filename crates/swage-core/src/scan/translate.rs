@@ -33,6 +33,7 @@ pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>
             Translation::EscapesAnywhere => with_escapes(&plain),
             Translation::SplicedLines => without_splices(&plain),
             Translation::ExecutableComments => with_executable_comments(&plain),
+            Translation::AnnotatedVarargs => without_varargs_annotations(&plain),
             Translation::EscapedNames
             | Translation::IgnorableCharacters
             | Translation::CompatibleNames
@@ -169,6 +170,19 @@ fn with_executable_comments(text: &[u8]) -> Option<Vec<u8>> {
         plain[end - 2..end].fill(b' ');
     }
     Some(plain)
+}
+
+/// Blanks for annotations between a type and the `...` after it (Java Language Specification, section 8.4.1).
+fn without_varargs_annotations(text: &[u8]) -> Option<Vec<u8>> {
+    static ANNOTATED: LazyLock<Option<Regex>> =
+        LazyLock::new(|| Regex::new(r"(?-u)[\w>\]]\s+(@[\w.]+)\s*\.\.\.\s*\w").ok());
+    // Few files have a single one.
+    memchr::memmem::find(text, b"...")?;
+    let mut plain: Option<Vec<u8>> = None;
+    for annotation in ANNOTATED.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
+        plain.get_or_insert_with(|| text.to_vec())[annotation.range()].fill(b' ');
+    }
+    plain
 }
 
 /// The text with names as the language knows them, where some are written otherwise. Whether a place is part of a name takes
@@ -325,6 +339,8 @@ mod tests {
             (Some("java"), "\"\\\\u000a\"", "\"\\\\u000a\""),
             (Some("java"), "b\\u0061\\u0064(1) c", "bad(1)           c"),
             (Some("java"), "/* \\u002a/ b(); \\\\u0061", "/* */      b(); \\\\u0061"),
+            (Some("java"), "void a(B @C ... d) {}", "void a(B    ... d) {}"),
+            (Some("java"), "void a(B... d) {} // @C ... e", "void a(B... d) {} // @C ... e"),
             (Some("javascript"), "// a\\u000ab();", "// a\\u000ab();"),
             (Some("javascript"), "b\\u{61}d('b\\u0061d')", "bad     ('b\\u0061d')"),
             (Some("typescript"), "a.\\u0062ad(`\\u0062`)", "a.bad     (`\\u0062`)"),

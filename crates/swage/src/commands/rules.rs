@@ -185,7 +185,14 @@ fn standing(rule: &Rule) -> Vec<(&'static str, String, Cow<'_, str>)> {
     let mut said = vec![("severity", rule.severity.to_string()), ("message", rule.message.clone())];
     said.extend(rule.paths.as_ref().map(|set| ("paths", list(set))));
     said.extend(rule.skip_paths.as_ref().map(|set| ("skip_paths", list(set))));
-    let flags = [("locked", rule.locked), ("secret", rule.secret), ("skip_generated", rule.skip_generated)];
+    let areas: Vec<_> = rule.skip_areas.iter().map(|area| area.word()).collect();
+    said.extend((!areas.is_empty()).then(|| ("skip_areas", areas.join(", "))));
+    let flags = [
+        ("locked", rule.locked),
+        ("secret", rule.secret),
+        ("skip_generated", rule.skip_generated),
+        ("skip_explained", rule.skip_explained),
+    ];
     said.extend(flags.iter().filter(|(_, on)| *on).map(|(key, _)| (*key, "true".to_owned())));
     said.extend((!rule.tags.is_empty()).then(|| ("tags", rule.tags.join(", "))));
     let from = |key: &str| {
@@ -280,6 +287,9 @@ fn why_not_found(rule: &Rule, tried: &Tried, line: u64) -> Option<String> {
             return Some(format!("the file is {}; the rule applies to {names}", l.name));
         }
         _ => {}
+    }
+    if let Some(area) = rule.skipped_area(path) {
+        return Some(format!("the rule skips {}, and the path is among them", area.word()));
     }
     if !rule.wants_path(path) {
         return Some("the rule's paths or skip_paths leave this path out".to_owned());

@@ -549,6 +549,27 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
     ),
     (
+        "a function's own method that calls it",
+        |s| s.write("c.js", "export const low = (quay) => eval['call'](null, quay.low);\n"),
+        |s| s.write("c.js", "export const low = (quay) => eval(quay.low);\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
+    (
+        "a function through a pointer",
+        |s| s.write("quay.c", "int lay(int boat) {\n  (*&run)(boat);\n  return boat;\n}\n"),
+        |s| s.write("quay.c", "int lay(int boat) {\n  run(boat);\n  return boat;\n}\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
+    (
+        "words that explain the code",
+        |s| append(s, "b.py", "# The quay is never closed to boats.\neval(boat)  # since the tide decides\n"),
+        |s| append(s, "b.py", "eval(boat)\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
+    (
         "a macro around a call, so that it doesn't parse",
         |s| s.write("quay.c", "#define END )\nint lay(int boat) {\n  run(boat END;\n  return boat;\n}\n"),
         |s| s.write("quay.c", "int lay(int boat) {\n  run(boat);\n  return boat;\n}\n"),

@@ -70,9 +70,24 @@ impl FileFinder for CommentedCode {
     fn find<'t>(&self, file: &ParsedFile<'t>, gathered: &Gathered<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
         let ranges = file.commented.get_or_init(|| commented_code(file.source, &gathered.comments, file.language));
         for range in ranges {
-            found(file.around(&(range.start..range.start)), Match::plain(range.clone()));
+            let around = file.around(&(range.start..range.start));
+            if !is_layout(around, &file.source[range.clone()]) {
+                found(around, Match::plain(range.clone()));
+            }
         }
         Ok(())
+    }
+}
+
+/// Whether a comment in C declares a member or a function beside others, with nothing done: it mostly says how data is laid out
+/// or which function is meant.
+fn is_layout(around: Node<'_>, comment: &[u8]) -> bool {
+    let does = |b: &u8| matches!(b, b'{' | b'=');
+    let holder = around.parent().filter(|_| around.kind() == "comment").unwrap_or(around);
+    match holder.kind() {
+        "field_declaration_list" => !comment.contains(&b'(') && !comment.iter().any(does),
+        "translation_unit" => !comment.iter().any(|b| does(b) || *b == b'#'),
+        _ => false,
     }
 }
 
@@ -193,7 +208,9 @@ fn judge(
 ) {
     let lines = std::mem::take(run);
     let (count, size) = lines.iter().fold((0, 0), |(n, size), (_, text)| (n + text.lines().count(), size + text.len()));
-    if lines.is_empty() || count > LONGEST_RUN || size > LARGEST_RUN {
+    // Between fences stands what is shown to readers.
+    let is_fenced = lines.iter().any(|(_, text)| text.trim_start().starts_with("```"));
+    if lines.is_empty() || count > LONGEST_RUN || size > LARGEST_RUN || is_fenced {
         return;
     }
     // The least indentation of the lines that aren't blank; a tab counts as four.
@@ -222,7 +239,8 @@ fn judge(
         // So does a line with words of its own after it.
         let noted = part.len() == 1 && part.first().is_some_and(|(_, text)| has_note(text, language));
         let formula = lines.len() == 1 && part.first().is_some_and(|line| is_formula(line, source));
-        let explained = led_up || noted || formula || before.is_some_and(words) || after.is_some_and(shown);
+        let legend = language.statement_ends.is_empty() && part.len() == lines.len() && is_legend(part);
+        let explained = led_up || noted || formula || legend || before.is_some_and(words) || after.is_some_and(shown);
         if part.is_empty() || explained || part.len() < lines.len() && indent(part) >= whole + 2 {
             continue;
         }
@@ -254,7 +272,8 @@ fn has_note(text: &str, language: &Language) -> bool {
     let words = |said: &str| said.split_whitespace().filter(|word| word.chars().all(char::is_alphabetic)).count();
     language.line_markers.iter().any(|marker| {
         let mut pieces = text.trim_start().split(marker).skip(1);
-        pieces.any(|said| said.starts_with(' ') && words(said) > 2)
+        // Without a blank it may be any sign, and more words are needed to tell.
+        pieces.any(|said| words(said) > if said.starts_with(' ') { 2 } else { 3 })
     })
 }
 
@@ -269,6 +288,22 @@ fn is_formula((range, text): &Line, source: &[u8]) -> bool {
         (code[head.len()..].trim_ascii_start().starts_with(b"=") && from < head.len()).then(|| head[from..].to_vec())
     };
     given(text.trim().as_bytes()).is_some_and(|name| given(source[range.end..].trim_ascii_start()) == Some(name))
+}
+
+/// Whether a comment says what the parts of a value are, or what a short name means: one name, and after the sign names and
+/// numbers with nothing but brackets and signs around them, `box = (left, top, right, bottom)`. Code that is switched off mostly
+/// calls something, asks for a member or holds a text.
+fn is_legend(lines: &[Line]) -> bool {
+    let text = lines.iter().map(|(_, text)| text.trim()).collect::<Vec<_>>().join(" ");
+    let in_name = |c: char| c.is_alphanumeric() || c == '_';
+    let Some((name, value)) = text.split_once(" = ") else { return false };
+    let is_call = |(at, _): (usize, &str)| value[..at].ends_with(in_name);
+    let mut words = value.split(|c| !in_name(c)).filter(|word| word.starts_with(|c: char| c.is_alphabetic()));
+    name.chars().all(in_name)
+        && value.chars().all(|c| in_name(c) || " ,()[]*+-/".contains(c))
+        && !value.match_indices(['(', '[']).any(is_call)
+        && words.clone().all(|word| !matches!(word, "True" | "False" | "None" | "nil" | "true" | "false" | "null"))
+        && (words.next().is_some() || value.starts_with("[["))
 }
 
 /// A cheap look that spares prose the parser.

@@ -57,6 +57,13 @@ fn section(rule: &Rule, out: &mut String) {
     if let Some(limitations) = &rule.limitations {
         _ = writeln!(out, "What it doesn't see: {limitations}\n");
     }
+    let mut skipped: Vec<&str> = rule.skip_areas.iter().map(|area| area.word()).collect();
+    if rule.skip_explained {
+        skipped.push("what a comment explains");
+    }
+    if !skipped.is_empty() {
+        _ = writeln!(out, "It skips {}.\n", skipped.join(", "));
+    }
     for example in &rule.examples {
         let (files, before) = match example {
             Example::Files { files, before } => (files, before),

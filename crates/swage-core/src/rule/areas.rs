@@ -1,0 +1,135 @@
+//! Areas of a repository that rules may leave alone, by the names that the trade gives their folders and files.
+//!
+//! What is right in code that people use may be right to break in a test, and what a test is given to read is broken on purpose.
+//! Each rule used to list such folders itself, and each list lacked something that another one had.
+
+use std::sync::LazyLock;
+
+use super::paths::PathSet;
+
+/// An area of a repository.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Area {
+    /// Code that tests.
+    Tests,
+    /// What tests are given to read, and what they compare with.
+    TestData,
+    /// Code that shows how something is used.
+    Examples,
+    /// Documentation and what builds it.
+    Docs,
+    /// Programs for the people who work on the repository.
+    Scripts,
+    /// Code that measures how fast something is.
+    Benchmarks,
+}
+
+impl Area {
+    /// All, with the words that rules use for them.
+    pub const ALL: [(&'static str, Self); 6] = [
+        ("tests", Self::Tests),
+        ("test-data", Self::TestData),
+        ("examples", Self::Examples),
+        ("docs", Self::Docs),
+        ("scripts", Self::Scripts),
+        ("benchmarks", Self::Benchmarks),
+    ];
+
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        Self::ALL[self as usize].0
+    }
+
+    /// The patterns of its paths.
+    pub fn patterns(self) -> &'static [&'static str] {
+        match self {
+            Self::Tests => &[
+                "**/{t,test,tests,unittest,unittests,*[-_.]test,*[-_.]tests,test[-_]*,tests[-_]*,testsuite,testsuites,testing}/**",
+                "**/{testlib,test_utils,testutils,spec,specs,__tests__,__mocks__,e2e,regress,cypress}/**",
+                "**/*{.,_,-}{test,tests,spec,specs,e2e}.*",
+                "**/{test_*,test-*,test,tests,testutils,conftest,test_harnesses}.*",
+                "**/*[a-z0-9]{Test,Tests,TestCase,TestBase,Spec,IT}.*",
+            ],
+            Self::TestData => &[
+                "**/{testdata,test-data,test_data,testfiles,test_files,testfixtures,fixture,fixtures,_fixtures,__fixtures__,*[-_]fixtures}/**",
+                "**/{testcase,testcases,test_cases,golden,goldens,snapshots,__snapshots__,corpus,corpora,cassettes}/**",
+                "**/{t,test,tests,spec,specs,unittests,testsuite,testing}/**/{data,files,_files,cases,input,inputs,output,outputs,expected,resources,samples,targets,project,projects,apps,documents,roots,templates,testconfs}/**",
+                "**/*{.,_,-}{expected,golden,fixture}.*",
+                "**/{Expected,expected}.*",
+            ],
+            Self::Examples => &[
+                "**/{example,examples,example[-_]*,examples[-_]*,*[-_]example,*[-_]examples,sample,samples,demo,demos,tutorial,tutorials}/**",
+                "**/{playground,showcase,quickstart,quickstarts,cookbook,recipes,storybook}/**",
+                "**/*{example,sample,template}.*",
+                "**/*.{example,sample,template,tmpl,dist}",
+                "**/*.stories.*",
+                "**/demo.*",
+            ],
+            Self::Docs => {
+                &["**/{doc,docs,documentation,doc-src,docsrc,manual}/**", "**/*.{md,mdx,rst,adoc}", "**/conf.py"]
+            }
+            Self::Scripts => &[
+                "**/{contrib,script,scripts,_scripts,devtools,packaging,hack,ci,.ci,build-aux}/**",
+                // Further down they may be what the program is about.
+                "{tool,tools,task,tasks,release,util,utils}/**",
+                "**/{gen,generate,make,build,update,fetch,download,setup,release}[-_]*.{py,rb,go,js,mjs,cjs,ts}",
+                "**/{setup,noxfile,fabfile,wscript,SConscript,SConstruct}{,.py}",
+            ],
+            Self::Benchmarks => {
+                &["**/{bench,benches,benchmark,benchmarks,perf,*[-_]benchmarks}/**", "**/*{.,_,-}{bench,benchmark}.*"]
+            }
+        }
+    }
+
+    /// The files in it; `None` never, as a test of all areas makes sure.
+    pub(super) fn files(self) -> Option<&'static PathSet> {
+        static FILES: LazyLock<Vec<Option<PathSet>>> = LazyLock::new(|| {
+            let files =
+                |(_, area): &(_, Area)| PathSet::new(area.patterns().iter().map(|p| (*p).to_owned()).collect()).ok();
+            Area::ALL.iter().map(files).collect()
+        });
+        FILES[self as usize].as_ref()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn areas_are_known_by_the_names_of_folders_and_files() {
+        for (at, (word, area)) in Area::ALL.iter().enumerate() {
+            assert_eq!((*area as usize, area.word()), (at, *word));
+            assert!(area.files().is_some(), "{word}");
+        }
+        let cases = [
+            ("src/berths.py", ""),
+            ("src/contest.py", ""),
+            ("src/latest/tide.js", ""),
+            ("src/attest.rs", ""),
+            ("lib/samples.c", ""),
+            ("src/tasks.ts", ""),
+            ("tests/berths.py", "tests"),
+            ("src/test/java/quay/BerthTest.java", "tests"),
+            ("quay/BerthTests.cs", "tests"),
+            ("quay/berth_test.go", "tests"),
+            ("web/berth.spec.ts", "tests"),
+            ("quay/conftest.py", "tests"),
+            ("tests/data/broken.py", "tests test-data"),
+            ("quay/testdata/a.go", "test-data"),
+            ("web/__snapshots__/a.snap", "test-data"),
+            ("examples/book.py", "examples"),
+            ("config.sample.php", "examples"),
+            ("docs/guide/book.py", "docs"),
+            ("README.md", "docs"),
+            ("scripts/deploy.sh", "scripts"),
+            ("setup.py", "scripts"),
+            ("benches/scan.rs", "benchmarks"),
+        ];
+        for (path, expected) in cases {
+            let within =
+                Area::ALL.iter().filter(|(_, area)| area.files().is_some_and(|files| files.has(path.as_bytes())));
+            assert_eq!(within.map(|(word, _)| *word).collect::<Vec<_>>().join(" "), expected, "{path}");
+        }
+    }
+}
