@@ -2,11 +2,12 @@
 
 use std::sync::Arc;
 
+use rayon::prelude::*;
 use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::{LANGUAGES, Language};
 use swage_core::rule::RuleSet;
 use swage_core::scan::Limits;
-use swage_core::scan::{Markers, scan};
+use swage_core::scan::{Markers, scan, syntax_errors};
 
 /// Finds with one rule, whose match table is given; each hit as `line:column scope message`.
 fn find(language: &str, path: &str, matcher: &str, message: &str, code: &str) -> Vec<String> {
@@ -396,4 +397,67 @@ fn files_are_of_the_language_that_they_hold() {
         let rendered = Language::of(path.as_bytes(), content.as_bytes()).map_or("-", |language| language.name);
         assert_eq!(rendered, expected, "{path} with {content:?}");
     }
+}
+
+/// What opens something in some language, and stays open.
+const OPENERS: [&str; 40] = [
+    "[",
+    "{",
+    "(",
+    "<",
+    "\"",
+    "'",
+    "`",
+    "\"#{",
+    "f\"{",
+    "f'''{",
+    "$\"{",
+    "$@\"{",
+    "$\"\"\"{",
+    "s\"${",
+    "`${",
+    "#\"\\#(",
+    "<<A\n",
+    "<<~'A'\n",
+    "<<<A\n",
+    "/*",
+    "--[[",
+    "r#\"",
+    "R\"x(",
+    "@\"",
+    "\"\"\"",
+    "'''",
+    "$$",
+    "$a$",
+    "%w[",
+    "%q(",
+    "- ",
+    "? ",
+    "a: ",
+    "> ",
+    "* ",
+    "# ",
+    "<a>",
+    "<!--",
+    "{{",
+    "if a then ",
+];
+
+/// A grammar's scanner is C code, which remembers what is open: nothing of that may end the program, however much it is.
+#[test]
+fn nothing_that_stays_open_ends_the_program() {
+    LANGUAGES.par_iter().for_each(|language| {
+        // More than a byte counts, and more numbers of two bytes than there is room for.
+        for count in [257, 520] {
+            for opener in OPENERS {
+                let long = opener.replace(['A', 'a'], &"a".repeat(count));
+                let indented: String =
+                    (0..count.min(600)).map(|n| format!("\n{}{opener}", " ".repeat(n % 80))).collect();
+                for text in [opener.repeat(count), long.clone(), format!("{long}\n{long}\n"), indented] {
+                    // Whether it parses is all the same.
+                    _ = syntax_errors(text.as_bytes(), language);
+                }
+            }
+        }
+    });
 }

@@ -8,9 +8,9 @@ use thiserror::Error;
 use ureq::Agent;
 
 use crate::protocol::{
-    Changed, Edited, Event, InboxRow, Me, MergeRequest, NewProposal, NewRemark, NewRepository, NewStance, NewStatus,
-    NewThread, NewTicket, NewVerdict, Posted, Proposal, Published, ReadMark, Report, Repository, Resolve, Status,
-    Thread, Ticket, TouchedFile,
+    Changed, Edited, Event, InboxRow, Mark, Me, MergeRequest, NewProposal, NewRemark, NewRepository, NewStance,
+    NewStatus, NewThread, NewTicket, NewVerdict, Posted, Proposal, Published, ReadMark, Report, Repository, Resolve,
+    Status, Thread, ThreadEnd, Ticket, TouchedFile,
 };
 
 /// Most bytes of an answer that are read.
@@ -262,9 +262,9 @@ impl Client {
     }
 
     /// Watches a proposal, or no more.
-    pub fn watch(&self, number: u64, wanted: bool) -> Result<Changed, HostError> {
+    pub fn watch(&self, number: u64, mark: Mark) -> Result<Changed, HostError> {
         let path = format!("/api/proposals/{number}/watching");
-        if wanted { self.with(&path, &(), Method::Put) } else { self.send(&path, Method::Delete, &[]) }
+        self.put_or_take(&path, mark)
     }
 
     /// The files that one has read.
@@ -273,11 +273,10 @@ impl Client {
     }
 
     /// Marks a file as read, or no more.
-    pub fn mark_read(&self, number: u64, mark: &ReadMark, wanted: bool) -> Result<Changed, HostError> {
-        if wanted {
-            self.with(&format!("/api/proposals/{number}/read"), mark, Method::Put)
-        } else {
-            self.with(&format!("/api/proposals/{number}/unread"), mark, Method::Post)
+    pub fn mark_read(&self, number: u64, file: &ReadMark, mark: Mark) -> Result<Changed, HostError> {
+        match mark {
+            Mark::Put => self.with(&format!("/api/proposals/{number}/read"), file, Method::Put),
+            Mark::TakenAway => self.with(&format!("/api/proposals/{number}/unread"), file, Method::Post),
         }
     }
 
@@ -297,14 +296,21 @@ impl Client {
     }
 
     /// Closes a thread, or opens it again.
-    pub fn resolve(&self, thread: u64, open: bool) -> Result<Changed, HostError> {
-        self.with(&format!("/api/threads/{thread}"), &Resolve { open }, Method::Patch)
+    pub fn resolve(&self, thread: u64, end: ThreadEnd) -> Result<Changed, HostError> {
+        self.with(&format!("/api/threads/{thread}"), &Resolve { open: end == ThreadEnd::Reopened }, Method::Patch)
     }
 
     /// Reacts to a remark.
-    pub fn react(&self, remark: u64, word: &str, wanted: bool) -> Result<Changed, HostError> {
+    pub fn react(&self, remark: u64, word: &str, mark: Mark) -> Result<Changed, HostError> {
         let path = format!("/api/remarks/{remark}/reactions/{word}");
-        if wanted { self.with(&path, &(), Method::Put) } else { self.send(&path, Method::Delete, &[]) }
+        self.put_or_take(&path, mark)
+    }
+
+    fn put_or_take(&self, path: &str, mark: Mark) -> Result<Changed, HostError> {
+        match mark {
+            Mark::Put => self.with(path, &(), Method::Put),
+            Mark::TakenAway => self.send(path, Method::Delete, &[]),
+        }
     }
 
     /// Takes a draft away.

@@ -9,9 +9,9 @@ use std::time::Duration;
 use common::{World, anchor, finding, report};
 use serde_json::{Value, json};
 use swage_host::{
-    Client, Edited, HostError, MergeKind, MergeRequest, NewProposal, NewRemark, NewRepository, NewStance, NewStatus,
-    NewThread, NewTicket, NewVerdict, Proposal, ProposalState, ReportedFinding, Server, ServerOptions, Settled,
-    StanceWord, StatusState, Thread, ThreadKind, TicketPoint, openapi,
+    Client, Edited, HostError, Mark, MergeKind, MergeRequest, NewProposal, NewRemark, NewRepository, NewStance,
+    NewStatus, NewThread, NewTicket, NewVerdict, Proposal, ProposalState, ReportedFinding, Server, ServerOptions,
+    Settled, StanceWord, StatusState, Thread, ThreadEnd, ThreadKind, TicketPoint, openapi,
 };
 
 #[track_caller]
@@ -56,7 +56,7 @@ fn threads_stay_with_their_lines() {
     open(ThreadKind::Praise, Some(("b.py", 1, 1)), "Good.", false).expect("a thread");
     open(ThreadKind::Remark, None, "On the whole: @maintainer, look.", false).expect("a thread");
     for (path, line) in [("a.py", 7), ("nowhere.py", 1), ("../a.py", 1)] {
-        assert_eq!(status(open(ThreadKind::Remark, Some((path, line, line)), "x", false)), 422, "{path}");
+        assert_eq!(status(open(ThreadKind::Remark, Some((path, line, line)), "x", ThreadEnd::Closed)), 422, "{path}");
     }
     assert_eq!(w.client("maintainer").me().expect("me").unread, 1);
     // Drafts are their author's alone, and so are their numbers.
@@ -97,13 +97,13 @@ fn threads_stay_with_their_lines() {
     assert_eq!(author.proposal(1).expect("a proposal").revisions[2].base, moved);
     // What must be done is done when who asked for it says so; the rest may be closed by the author of the proposal.
     let thread = |index: usize| threads[index].number;
-    assert_eq!(status(author.resolve(thread(0), false)), 403);
-    assert!(reviewer.resolve(thread(0), false).expect("closed").changed);
-    assert!(author.resolve(thread(1), false).expect("closed").changed);
-    assert!(!author.resolve(thread(1), false).expect("closed already").changed);
+    assert_eq!(status(author.resolve(thread(0), ThreadEnd::Closed)), 403);
+    assert!(reviewer.resolve(thread(0), ThreadEnd::Closed).expect("closed").changed);
+    assert!(author.resolve(thread(1), ThreadEnd::Closed).expect("closed").changed);
+    assert!(!author.resolve(thread(1), ThreadEnd::Closed).expect("closed already").changed);
     let remark = threads[2].remarks[0].number;
-    assert!(author.react(remark, "thanks", true).expect("reacted").changed);
-    assert!(!author.react(remark, "thanks", true).expect("reacted already").changed);
+    assert!(author.react(remark, "thanks", Mark::Put).expect("reacted").changed);
+    assert!(!author.react(remark, "thanks", Mark::Put).expect("reacted already").changed);
     let seen = reviewer.threads(1).expect("threads");
     assert_eq!(seen[2].remarks[0].reactions, [("thanks".to_owned(), "harbour-dev".to_owned())]);
 }
@@ -372,7 +372,7 @@ fn the_inbox_says_what_waits() {
     w.client("pier-dev").look(1).expect("looked");
     let stance = NewStance { stance: StanceWord::Object, head, text: String::new() };
     w.client("pier-dev").take_stance(1, &stance).expect("taken");
-    w.client("pier-dev").watch(2, true).expect("watched");
+    w.client("pier-dev").watch(2, Mark::Put).expect("watched");
     let mut rendered = rows("harbour-dev", "mine");
     rendered.extend(rows("pier-dev", "mine"));
     author.edit(2, &Edited { open: Some(false), ..Edited::default() }).expect("closed");

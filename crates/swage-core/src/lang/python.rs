@@ -4,7 +4,7 @@ use super::{Class, Indirect, Inner, Items, Language, Listed, Spec, Translation};
 
 pub(super) static PYTHON: Language = Language::new(Spec {
     name: "python",
-    grammar: || tree_sitter_python::LANGUAGE.into(),
+    grammar: || swage_grammars::PYTHON.into(),
     extensions: &["py", "pyi", "pyw"],
     file_names: &["SConstruct", "SConscript"],
     interpreters: &["python", "pypy"],

@@ -4,7 +4,7 @@ use super::{Arguments, Class, Indirect, Inner, Items, Language, Listed, Spec};
 
 pub(super) static RUBY: Language = Language::new(Spec {
     name: "ruby",
-    grammar: || tree_sitter_ruby::LANGUAGE.into(),
+    grammar: || swage_grammars::RUBY.into(),
     extensions: &["rb", "rake", "gemspec", "ru"],
     file_names: &["Rakefile", "Gemfile", "Capfile", "Vagrantfile"],
     interpreters: &["ruby", "jruby"],

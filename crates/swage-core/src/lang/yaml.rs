@@ -4,7 +4,7 @@ use super::{Class, Items, Keyed, Language, Listed, Spec, Translation};
 
 pub(super) static YAML: Language = Language::new(Spec {
     name: "yaml",
-    grammar: || tree_sitter_yaml::LANGUAGE.into(),
+    grammar: || swage_grammars::YAML.into(),
     extensions: &["yaml", "yml"],
     classes: &[
         (Class::String, &["double_quote_scalar", "single_quote_scalar", "string_scalar", "block_scalar"]),

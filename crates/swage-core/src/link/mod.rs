@@ -189,7 +189,10 @@ impl Judge<'_> {
         let file = match of(held.fact.collection).file {
             _ if of(collection).file.is_none() || of(self.link.each).file.is_none() => &[],
             Some(FileOf::Own) => own_name(held.path),
-            Some(FileOf::Kept(at)) => meant_name(held.fact.values.get(at)?.as_bytes()),
+            Some(FileOf::Kept(at)) => match held.fact.values.get(at)?.as_bytes() {
+                b"" => own_name(held.path),
+                text => meant_name(text),
+            },
             None => &[],
         };
         Some((texts, place, file))
@@ -200,7 +203,10 @@ impl Judge<'_> {
         fn text<'a>(held: &LocatedFact<'a>, at: usize) -> &'a [u8] {
             held.fact.values.get(at).map_or(&[], |value| value.as_bytes())
         }
-        let said = |held: &LocatedFact<'_>| self.link.collections[held.fact.collection].file;
+        let said = |held: &LocatedFact<'_>| match self.link.collections[held.fact.collection].file {
+            Some(FileOf::Kept(at)) if text(held, at).is_empty() => Some(FileOf::Own),
+            said => said,
+        };
         match (said(one), said(other)) {
             (None, _) | (_, None) => true,
             (Some(FileOf::Own), Some(FileOf::Own)) => one.path == other.path,

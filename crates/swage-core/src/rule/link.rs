@@ -63,6 +63,9 @@ pub struct Collection {
     /// Which file its facts are about: those of two collections that both say so meet only when both mean one of the
     /// same name.
     pub file: Option<FileOf>,
+    /// The hole whose text is a name that the file may import: it becomes the name that it has where it comes from, and what
+    /// it is imported from becomes the text that names the fact's file.
+    pub imported: Option<String>,
     /// Its facts have no texts to compare: they excuse all that is about their file.
     pub of_file_only: bool,
 }
@@ -72,9 +75,12 @@ pub struct Collection {
 pub enum FileOf {
     /// It is the one that the fact is in.
     Own,
-    /// A text names it: the one of this index among what is kept of each fact.
+    /// A text names it: the one of this index among what is kept of each fact. An empty one means the file that the fact is in.
     Kept(usize),
 }
+
+/// What is captured for the file from which a name is imported.
+pub(crate) const IMPORTED_FROM: &str = "imported from";
 
 /// The name by which code speaks of a file with this path: the last part without its extension. Files that stand for
 /// their folder have the folder's name.

@@ -32,7 +32,7 @@ pub use self::filter::{Filter, NodeTest, Place, Relation};
 pub use self::fix::{EditAction, EditTemplate, FixTemplate, Removal};
 pub(crate) use self::keys::{Choice, Holds, Key, Keys, SIZE, words};
 pub use self::link::{Collection, FileOf, Link, Meeting, Within};
-pub(crate) use self::link::{may_mean, meant_name, own_name};
+pub(crate) use self::link::{IMPORTED_FROM, may_mean, meant_name, own_name};
 pub use self::matchers::{CodeMatch, Extent, Figure, Matcher, Plan, SuppressionFault, SyntaxFault, Zone};
 pub(crate) use self::matchers::{Counting, Frame, FunctionFinder, Gather, Gathered, Match, ParsedFile, TooMany};
 pub(crate) use self::message::{parts as template_parts, shorten};

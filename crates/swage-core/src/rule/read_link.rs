@@ -10,7 +10,7 @@
 use super::clauses::{clause_keys, matcher_keys, read_clauses};
 use super::fix::FIX_KEY;
 use super::keys::{Choice, Holds, Key, Keys, words};
-use super::link::{Collection, FileOf, Link, Meeting, Within};
+use super::link::{Collection, FileOf, IMPORTED_FROM, Link, Meeting, Within};
 use super::model::Clause;
 use super::problem::{At, Problems, nearest};
 use super::table::Table;
@@ -53,13 +53,18 @@ static COLLECTION: Keys = Keys {
     })
 };
 /// The keys of a set of facts, beside those of a match.
-static COLLECTION_KEYS: [Key; 3] = [
+static COLLECTION_KEYS: [Key; 4] = [
     Key::new("says", Holds::String, "What a finding says of a fact that it also names."),
     Key::new("removed", Holds::Flag, "Only facts that the change took away."),
     Key::new(
         "file",
         Holds::String,
         "Which file its facts are about: \"own\", or a hole that takes a path or a dotted name.",
+    ),
+    Key::new(
+        "imported",
+        Holds::String,
+        "A hole that takes a name that the file may import: its facts are about the file that the import names.",
     ),
 ];
 /// The words for reaches.
@@ -88,7 +93,8 @@ pub(super) fn read_link(
         let removed = inner.flag("removed", p).unwrap_or(false);
         // A collection may reach less far than the link.
         let within = read_within(&mut inner, p);
-        let file = inner.string("file", p);
+        let mut file = inner.string("file", p);
+        let imported = inner.string("imported", p);
         let mut own = read_clauses(&mut inner, outer, &format!("the collection `{word}` of {name}"), p);
         let mut names: Option<Vec<String>> = None;
         for clause in &mut own {
@@ -109,6 +115,21 @@ pub(super) fn read_link(
             let hint = format!("write \"{OWN}\" for the file of the fact itself, or name a hole that holds its name");
             p.at(named.at, format!("the hole `{}` isn't in all of `{word}`", named.value), Some(hint));
         }
+        if let Some(imported) = &imported {
+            if !names.contains(&imported.value) {
+                let hint = "name a hole that every way of finding its facts has".to_owned();
+                p.at(imported.at, format!("the hole `{}` isn't in all of `{word}`", imported.value), Some(hint));
+            }
+            if let Some(file) = &file {
+                let hint = "leave out `file`: the import names it".to_owned();
+                p.at(
+                    file.at,
+                    format!("`imported` already says which file the facts of `{word}` are about"),
+                    Some(hint),
+                );
+            }
+            file = Some(At { value: IMPORTED_FROM.to_owned(), at: imported.at });
+        }
         holes.push(names);
         files.push(file);
         inner.finish(p);
@@ -120,6 +141,7 @@ pub(super) fn read_link(
             skip_paths,
             within,
             removed,
+            imported: imported.map(|hole| hole.value),
             file: None,
             of_file_only: false,
         });

@@ -12,7 +12,7 @@ use super::hit::Hit;
 use super::{Fact, Lines, Span, allow, identity};
 use crate::lang::{Language, parse};
 use crate::pattern::ancestors;
-use crate::rule::{Clause, Figure, Match, ParsedFile, Rule, RuleSet, shorten};
+use crate::rule::{Clause, Figure, IMPORTED_FROM, Match, ParsedFile, Rule, RuleSet, shorten};
 
 /// A match of a rule.
 pub(super) struct Found {
@@ -53,7 +53,11 @@ impl Found {
         let text = |range: &Range<usize>| String::from_utf8_lossy(&source[range.clone()]).into_owned();
         if let Some(collection) = clause.collection {
             // There are many facts and few become findings, so the words about them are left for then.
-            let texts = m.captures.iter().map(|(name, range)| ((*name).to_owned(), text(range))).collect();
+            let mut texts: Vec<_> = m.captures.iter().map(|(name, range)| ((*name).to_owned(), text(range))).collect();
+            let imported = rule.link().and_then(|link| link.collections[collection].imported.as_deref());
+            if let (Some(hole), Some(file)) = (imported, file) {
+                name_at_its_origin(&mut texts, hole, file);
+            }
             return Self {
                 rule: index,
                 range: m.range,
@@ -127,6 +131,25 @@ pub(super) fn hits_and_facts(
         }
     }
     (hits, facts)
+}
+
+/// Puts the name that an imported name has where it comes from in its place, and adds what it is imported from; nothing of it
+/// stays where a member is asked of what isn't imported.
+fn name_at_its_origin(texts: &mut Vec<(String, String)>, hole: &str, file: &ParsedFile<'_>) {
+    let Some(at) = texts.iter().position(|(name, _)| name == hole) else { return };
+    let written = std::mem::take(&mut texts[at].1);
+    let path = String::from_utf8_lossy(&file.imports.path_of(written.as_bytes())).into_owned();
+    let is_name = |text: &str| text.chars().all(|c| c.is_alphanumeric() || c == '_');
+    let (from, name) = match path.rsplit_once('.') {
+        Some((from, name)) if path != written && is_name(name) => (from.to_owned(), name.to_owned()),
+        Some(_) => {
+            texts.remove(at);
+            return;
+        }
+        None => (String::new(), path),
+    };
+    texts[at].1 = name;
+    texts.push((IMPORTED_FROM.to_owned(), from));
 }
 
 /// Takes texts that overlap a secret out of the messages of other rules.

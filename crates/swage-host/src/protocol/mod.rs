@@ -20,6 +20,24 @@ pub use self::thread::{
 };
 pub use self::verdict::{Condition, MergeKind, MergeRequest, Merged, NewVerdict, Verdict};
 
+/// Whether a mark is put somewhere or taken away: a watch, a reaction, that a file was read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Mark {
+    /// It stands from now on.
+    Put,
+    /// It doesn't stand any more.
+    TakenAway,
+}
+
+/// What becomes of a thread.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ThreadEnd {
+    /// It is closed: nothing is left to be done.
+    Closed,
+    /// It is open again.
+    Reopened,
+}
+
 /// Whatever the types can't say is checked before anything is done.
 pub trait Checked {
     /// Checks a value.

@@ -7,7 +7,7 @@ use super::proposals::newest;
 use super::threads::publish;
 use super::{Refusal, Storage, now, now_ms};
 use crate::protocol::{
-    NewStance, NewStatus, Person, Published, ReadMark, Stance, StanceWord, Status, StatusState, StatusStep,
+    Mark, NewStance, NewStatus, Person, Published, ReadMark, Stance, StanceWord, Status, StatusState, StatusStep,
 };
 
 impl Storage {
@@ -162,13 +162,12 @@ impl Storage {
     }
 
     /// Watches a proposal, or no more; whether that changes anything.
-    pub fn watch(&mut self, number: u64, person: &str, wanted: bool) -> Result<bool, Refusal> {
+    pub fn watch(&mut self, number: u64, person: &str, mark: Mark) -> Result<bool, Refusal> {
         self.must_exist(number)?;
         let tx = self.write()?;
-        let sql = if wanted {
-            "INSERT OR IGNORE INTO watchers (proposal, person) VALUES (?1, ?2)"
-        } else {
-            "DELETE FROM watchers WHERE proposal = ?1 AND person = ?2"
+        let sql = match mark {
+            Mark::Put => "INSERT OR IGNORE INTO watchers (proposal, person) VALUES (?1, ?2)",
+            Mark::TakenAway => "DELETE FROM watchers WHERE proposal = ?1 AND person = ?2",
         };
         let changed = tx.execute(sql, params![number, person])?;
         tx.commit()?;
@@ -176,24 +175,23 @@ impl Storage {
     }
 
     /// Marks a file as read, or no more; whether that changes anything.
-    pub fn mark_read(&mut self, number: u64, person: &str, mark: &ReadMark, wanted: bool) -> Result<bool, Refusal> {
+    pub fn mark_read(&mut self, number: u64, person: &str, file: &ReadMark, mark: Mark) -> Result<bool, Refusal> {
         self.must_exist(number)?;
         let tx = self.write()?;
         let (last, _) = newest(&tx, number)?;
-        if !(1..=last).contains(&mark.revision) {
-            return Err(Refusal::Invalid(format!("proposal {number} has no revision {}", mark.revision)));
+        if !(1..=last).contains(&file.revision) {
+            return Err(Refusal::Invalid(format!("proposal {number} has no revision {}", file.revision)));
         }
-        let changed = if wanted {
-            tx.execute(
+        let changed = match mark {
+            Mark::Put => tx.execute(
                 "INSERT INTO read_marks (proposal, person, path, revision) VALUES (?1, ?2, ?3, ?4)
                  ON CONFLICT DO UPDATE SET revision = excluded.revision WHERE revision <> excluded.revision",
-                params![number, person, mark.path, mark.revision],
-            )?
-        } else {
-            tx.execute(
+                params![number, person, file.path, file.revision],
+            )?,
+            Mark::TakenAway => tx.execute(
                 "DELETE FROM read_marks WHERE proposal = ?1 AND person = ?2 AND path = ?3",
-                params![number, person, mark.path],
-            )?
+                params![number, person, file.path],
+            )?,
         };
         tx.commit()?;
         Ok(changed > 0)

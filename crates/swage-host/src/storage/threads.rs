@@ -6,7 +6,8 @@ use super::events::{Happening, mentioned, note};
 use super::proposals::newest;
 use super::{Refusal, Storage, from_json, json, now};
 use crate::protocol::{
-    CodeLine, NewRemark, NewThread, Person, Published, Remark, Role, Thread, ThreadCounts, ThreadKind, ThreadPlace,
+    CodeLine, Mark, NewRemark, NewThread, Person, Published, Remark, Role, Thread, ThreadCounts, ThreadEnd, ThreadKind,
+    ThreadPlace,
 };
 
 /// A line of what was said, for the timeline.
@@ -99,7 +100,7 @@ impl Storage {
     }
 
     /// Closes a thread or opens it again; whether that changes anything.
-    pub fn resolve(&mut self, thread: u64, person: &Person, open: bool) -> Result<bool, Refusal> {
+    pub fn resolve(&mut self, thread: u64, person: &Person, end: ThreadEnd) -> Result<bool, Refusal> {
         let tx = self.write()?;
         let standing = standing(&tx, thread, &person.name)?;
         let is_own = standing.author == person.name || person.role == Role::Maintainer;
@@ -115,6 +116,7 @@ impl Storage {
             };
             return Err(Refusal::Forbidden(format!("only {who} may close or open thread {thread}")));
         }
+        let open = end == ThreadEnd::Reopened;
         if standing.open == open {
             return Ok(false);
         }
@@ -169,7 +171,7 @@ impl Storage {
     }
 
     /// Adds somebody's reaction to a remark, or takes it away; whether that changes anything.
-    pub fn react(&mut self, remark: u64, person: &Person, word: &str, wanted: bool) -> Result<bool, Refusal> {
+    pub fn react(&mut self, remark: u64, person: &Person, word: &str, mark: Mark) -> Result<bool, Refusal> {
         let tx = self.write()?;
         let found: Option<(bool, String)> = tx
             .query_row("SELECT draft, author FROM remarks WHERE number = ?1", [remark], |r| Ok((r.get(0)?, r.get(1)?)))
@@ -177,10 +179,9 @@ impl Storage {
         if found.is_none_or(|(draft, author)| draft && author != person.name) {
             return Err(Refusal::Unknown(format!("there is no remark {remark}")));
         }
-        let sql = if wanted {
-            "INSERT OR IGNORE INTO reactions (remark, person, word) VALUES (?1, ?2, ?3)"
-        } else {
-            "DELETE FROM reactions WHERE remark = ?1 AND person = ?2 AND word = ?3"
+        let sql = match mark {
+            Mark::Put => "INSERT OR IGNORE INTO reactions (remark, person, word) VALUES (?1, ?2, ?3)",
+            Mark::TakenAway => "DELETE FROM reactions WHERE remark = ?1 AND person = ?2 AND word = ?3",
         };
         let changed = tx.execute(sql, params![remark, person.name, word])?;
         tx.commit()?;

@@ -3,7 +3,7 @@
 use std::io::Read;
 use std::process::ExitCode;
 
-use swage_host::{Anchor, NewRemark, NewThread, Side, Thread, ThreadKind};
+use swage_host::{Anchor, Mark, NewRemark, NewThread, Side, Thread, ThreadEnd, ThreadKind};
 
 use crate::cli::{AnswerFormat, SayArgs};
 use crate::failure::Failure;
@@ -60,11 +60,12 @@ pub fn run(args: &SayArgs) -> Result<ExitCode, Failure> {
         let found = client.threads(args.number).map_err(failed)?;
         let last = found.iter().find(|t| t.number == number).and_then(|t| t.remarks.last());
         let last = last.ok_or_else(|| Failure::wrong(format!("nothing was said in thread {number}")))?;
-        client.react(last.number, word, true).map_err(failed)?;
+        client.react(last.number, word, Mark::Put).map_err(failed)?;
         rendered.push(format!("Reacted to {} with `{word}`.", last.author));
     }
     if let Some(number) = args.thread.filter(|_| args.resolve || args.reopen) {
-        let changed = client.resolve(number, args.reopen).map_err(failed)?.changed;
+        let end = if args.reopen { ThreadEnd::Reopened } else { ThreadEnd::Closed };
+        let changed = client.resolve(number, end).map_err(failed)?.changed;
         let state = if args.reopen { "open" } else { "closed" };
         let already = if changed { "" } else { " already" };
         rendered.push(format!("Thread {number} is {state}{already}."));

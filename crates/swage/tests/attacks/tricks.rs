@@ -563,6 +563,13 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
     ),
     (
+        "more that stays open than a scanner remembers",
+        |s| s.write("low.yaml", format!("low: {}1{}\nkey=TOKEN_ABC\n", "[".repeat(300), "]".repeat(300))),
+        |s| s.write("low.yaml", "low: 1\nkey=TOKEN_ABC\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
+    (
         "words that explain the code",
         |s| append(s, "b.py", "# The quay is never closed to boats.\neval(boat)  # since the tide decides\n"),
         |s| append(s, "b.py", "eval(boat)\n"),

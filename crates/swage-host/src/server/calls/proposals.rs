@@ -11,7 +11,8 @@ use utoipa::{IntoParams, ToSchema};
 
 use super::{Sent, with_host};
 use crate::protocol::{
-    Changed, Edited, Event, InboxRow, MergeRequest, NewProposal, NewStance, Proposal, Published, ReadMark, TouchedFile,
+    Changed, Edited, Event, InboxRow, Mark, MergeRequest, NewProposal, NewStance, Proposal, Published, ReadMark,
+    TouchedFile,
 };
 use crate::server::Shared;
 use crate::server::asker::{Contributor, InPath, Maintainer, Number, Reader};
@@ -154,7 +155,7 @@ pub async fn watch(
     Reader(person): Reader,
     InPath(number): InPath<Number>,
 ) -> Result<Json<Changed>, Problem> {
-    let changed = with_host(shared, move |host| host.storage().watch(number.0, &person.name, true)).await?;
+    let changed = with_host(shared, move |host| host.storage().watch(number.0, &person.name, Mark::Put)).await?;
     Ok(Json(Changed { changed }))
 }
 
@@ -168,7 +169,7 @@ pub async fn unwatch(
     Reader(person): Reader,
     InPath(number): InPath<Number>,
 ) -> Result<Json<Changed>, Problem> {
-    let changed = with_host(shared, move |host| host.storage().watch(number.0, &person.name, false)).await?;
+    let changed = with_host(shared, move |host| host.storage().watch(number.0, &person.name, Mark::TakenAway)).await?;
     Ok(Json(Changed { changed }))
 }
 
@@ -196,7 +197,7 @@ pub async fn mark_read(
     InPath(number): InPath<Number>,
     Sent(mark): Sent<ReadMark>,
 ) -> Result<Json<Changed>, Problem> {
-    let mark = move |host: &crate::host::Host| host.storage().mark_read(number.0, &person.name, &mark, true);
+    let mark = move |host: &crate::host::Host| host.storage().mark_read(number.0, &person.name, &mark, Mark::Put);
     Ok(Json(Changed { changed: with_host(shared, mark).await? }))
 }
 
@@ -211,7 +212,8 @@ pub async fn unmark_read(
     InPath(number): InPath<Number>,
     Sent(mark): Sent<ReadMark>,
 ) -> Result<Json<Changed>, Problem> {
-    let unmark = move |host: &crate::host::Host| host.storage().mark_read(number.0, &person.name, &mark, false);
+    let unmark =
+        move |host: &crate::host::Host| host.storage().mark_read(number.0, &person.name, &mark, Mark::TakenAway);
     Ok(Json(Changed { changed: with_host(shared, unmark).await? }))
 }
 

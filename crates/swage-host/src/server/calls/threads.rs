@@ -8,7 +8,9 @@ use axum::http::StatusCode;
 
 use super::{Sent, with_host};
 use crate::host::Host;
-use crate::protocol::{Changed, Checked, NewRemark, NewThread, Published, Resolve, Thread, check_name};
+use crate::protocol::{
+    Changed, Checked, Mark, NewRemark, NewThread, Published, Resolve, Thread, ThreadEnd, check_name,
+};
 use crate::server::Shared;
 use crate::server::asker::{Contributor, InPath, Number, Reader, Speaker};
 use crate::server::pages::markdown::html_of;
@@ -117,7 +119,8 @@ pub async fn resolve(
     InPath(thread): InPath<Number>,
     Sent(wanted): Sent<Resolve>,
 ) -> Result<Json<Changed>, Problem> {
-    let changed = with_host(shared, move |host| host.storage().resolve(thread.0, &person, wanted.open)).await?;
+    let end = if wanted.open { ThreadEnd::Reopened } else { ThreadEnd::Closed };
+    let changed = with_host(shared, move |host| host.storage().resolve(thread.0, &person, end)).await?;
     Ok(Json(Changed { changed }))
 }
 
@@ -158,10 +161,10 @@ async fn set_reaction(
     shared: Arc<Shared>,
     person: crate::protocol::Person,
     (remark, word): (Number, String),
-    wanted: bool,
+    mark: Mark,
 ) -> Result<Json<Changed>, Problem> {
     check_name("the reaction", &word).map_err(Problem::invalid)?;
-    let changed = with_host(shared, move |host| host.storage().react(remark.0, &person, &word, wanted)).await?;
+    let changed = with_host(shared, move |host| host.storage().react(remark.0, &person, &word, mark)).await?;
     Ok(Json(Changed { changed }))
 }
 
@@ -179,7 +182,7 @@ pub async fn react(
     Contributor(person): Contributor,
     InPath(which): InPath<(Number, String)>,
 ) -> Result<Json<Changed>, Problem> {
-    set_reaction(shared, person, which, true).await
+    set_reaction(shared, person, which, Mark::Put).await
 }
 
 /// Take a reaction back
@@ -196,5 +199,5 @@ pub async fn unreact(
     Contributor(person): Contributor,
     InPath(which): InPath<(Number, String)>,
 ) -> Result<Json<Changed>, Problem> {
-    set_reaction(shared, person, which, false).await
+    set_reaction(shared, person, which, Mark::TakenAway).await
 }

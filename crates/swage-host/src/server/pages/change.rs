@@ -19,7 +19,7 @@ use super::render::render;
 use super::{checked, doing, doing_as, page, plain_ends};
 use crate::host::Host;
 use crate::protocol::{
-    Anchor, NewThread, Person, Proposal, ReadMark, Revision, Role, Side, Thread, ThreadKind, ThreadPlace,
+    Anchor, Mark, NewThread, Person, Proposal, ReadMark, Revision, Role, Side, Thread, ThreadKind, ThreadPlace,
 };
 use crate::reading::Reading;
 use crate::server::Shared;
@@ -265,7 +265,8 @@ pub async fn mark(
         let revision = proposal.newest().map_or(1, |revision| revision.number);
         let mark = ReadMark { path: form.path, revision };
         checked(&mark)?;
-        host.storage().mark_read(number, &me.name, &mark, form.read == "yes").map(|_| ())
+        let read = if form.read == "yes" { Mark::Put } else { Mark::TakenAway };
+        host.storage().mark_read(number, &me.name, &mark, read).map(|_| ())
     })
     .await
 }

@@ -29,7 +29,9 @@ use super::Shared;
 use super::asker::{COOKIE, InPath, Number, session_of};
 use super::problem::Problem;
 use crate::host::Host;
-use crate::protocol::{Checked, Event, NewRemark, NewStance, NewThread, Person, Role, StanceWord, ThreadKind};
+use crate::protocol::{
+    Checked, Event, NewRemark, NewStance, NewThread, Person, Role, StanceWord, ThreadEnd, ThreadKind,
+};
 use crate::storage::{Refusal, Which};
 
 /// Nothing from elsewhere, no scripts but the host's own file, no frames, and forms that go nowhere else.
@@ -286,7 +288,8 @@ async fn answer(
             host.storage().reply(thread.0, me, &new)?;
         }
         if matches!(answered.what.as_str(), "open" | "close") {
-            host.storage().resolve(thread.0, me, answered.what == "open")?;
+            let end = if answered.what == "open" { ThreadEnd::Reopened } else { ThreadEnd::Closed };
+            host.storage().resolve(thread.0, me, end)?;
         }
         Ok(())
     })
