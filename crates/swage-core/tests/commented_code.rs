@@ -29,6 +29,7 @@ fn comments_that_are_code() {
                 "# rows = load(path) #Left out since the new table came",
                 "# box = (left, top, right, bottom)",
                 "# dd = -a",
+                "# checker:disable=too-many-branches,protected-access",
                 "# x = [[1, 2], [3, 4]]",
                 "# the rows = what is shown",
                 "# 3 (or 4) of [12",

@@ -56,7 +56,7 @@ fn threads_stay_with_their_lines() {
     open(ThreadKind::Praise, Some(("b.py", 1, 1)), "Good.", false).expect("a thread");
     open(ThreadKind::Remark, None, "On the whole: @maintainer, look.", false).expect("a thread");
     for (path, line) in [("a.py", 7), ("nowhere.py", 1), ("../a.py", 1)] {
-        assert_eq!(status(open(ThreadKind::Remark, Some((path, line, line)), "x", ThreadEnd::Closed)), 422, "{path}");
+        assert_eq!(status(open(ThreadKind::Remark, Some((path, line, line)), "x", false)), 422, "{path}");
     }
     assert_eq!(w.client("maintainer").me().expect("me").unread, 1);
     // Drafts are their author's alone, and so are their numbers.

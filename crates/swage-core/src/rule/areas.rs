@@ -44,15 +44,15 @@ impl Area {
     pub fn patterns(self) -> &'static [&'static str] {
         match self {
             Self::Tests => &[
-                "**/{t,test,tests,unittest,unittests,*[-_.]test,*[-_.]tests,test[-_]*,tests[-_]*,testsuite,testsuites,testing}/**",
-                "**/{testlib,test_utils,testutils,spec,specs,__tests__,__mocks__,e2e,regress,cypress}/**",
+                "**/{t,test,tests,unittest,unittests,*[-_.]test,*[-_.]tests,test[-_]*,tests[-_]*,testsuite,testsuites,testing,*Tests,*TestsSources}/**",
+                "**/{testlib,test_utils,testutils,spec,specs,__tests__,__mocks__,e2e,regress,cypress,testdir}/**",
                 "**/*{.,_,-}{test,tests,spec,specs,e2e}.*",
                 "**/{test_*,test-*,test,tests,testutils,conftest,test_harnesses}.*",
                 "**/*[a-z0-9]{Test,Tests,TestCase,TestBase,Spec,IT}.*",
             ],
             Self::TestData => &[
                 "**/{testdata,test-data,test_data,testfiles,test_files,testfixtures,fixture,fixtures,_fixtures,__fixtures__,*[-_]fixtures}/**",
-                "**/{testcase,testcases,test_cases,golden,goldens,snapshots,__snapshots__,corpus,corpora,cassettes}/**",
+                "**/{testcase,testcases,test_cases,golden,goldens,snapshots,__snapshots__,corpus,corpora,cassettes,eval_files}/**",
                 "**/{t,test,tests,spec,specs,unittests,testsuite,testing}/**/{data,files,_files,cases,input,inputs,output,outputs,expected,resources,samples,targets,project,projects,apps,documents,roots,templates,testconfs}/**",
                 "**/*{.,_,-}{expected,golden,fixture}.*",
                 "**/{Expected,expected}.*",
@@ -69,9 +69,9 @@ impl Area {
                 &["**/{doc,docs,documentation,doc-src,docsrc,manual}/**", "**/*.{md,mdx,rst,adoc}", "**/conf.py"]
             }
             Self::Scripts => &[
-                "**/{contrib,script,scripts,_scripts,devtools,packaging,hack,ci,.ci,build-aux}/**",
+                "**/{contrib,script,scripts,_scripts,devtools,releng,packaging,hack,ci,.ci,build-aux}/**",
                 // Further down they may be what the program is about.
-                "{tool,tools,task,tasks,release,util,utils}/**",
+                "{tool,tools,task,tasks,release,util,utils,gen,archive}/**",
                 "**/{gen,generate,make,build,update,fetch,download,setup,release}[-_]*.{py,rb,go,js,mjs,cjs,ts}",
                 "**/{setup,noxfile,fabfile,wscript,SConscript,SConstruct}{,.py}",
             ],

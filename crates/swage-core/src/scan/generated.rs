@@ -80,7 +80,9 @@ fn is_bundled(head: &[u8]) -> bool {
     // People write such heads, too, and put a blank after their `if`.
     let by_hand = has(start, b"if (typeof exports");
     has(start, b"typeof exports") && !by_hand
-        || has(start, b"Object.create;\nvar __")
+        || has(head, b"var __create = Object.create;") || has(head, b"var __defProp = Object.defineProperty;")
+        // Helpers of compilers, which nobody imports by hand.
+        || has(head, b"babel-runtime/helpers/") || has(head, b"@babel/runtime/helpers/")
         || start.starts_with(b"/******/ ")
         // What stands in for `require` says so when a module isn't in the bundle.
         || has(head, b"MODULE_NOT_FOUND") && start.starts_with(b"(function")
@@ -142,6 +144,8 @@ mod tests {
             ("javascript", ";(function (g, f) { typeof exports === 'object' ? f() : 0;\n", true),
             ("javascript", "(function (take) {\n  if (typeof exports == 'object') take(module);\n", false),
             ("javascript", "var __create = Object.create;\nvar __defProp = Object.defineProperty;\n", true),
+            ("javascript", "var Tides = (() => {\n  var __create = Object.create;\n", true),
+            ("javascript", "import _createClass from \"babel-runtime/helpers/createClass\";\n", true),
             ("javascript", "/******/ (() => { // tides\n", true),
             ("javascript", "(function(){function r(e,n){throw a.code=\"MODULE_NOT_FOUND\",a}return r})()({1:[\n", true),
             ("javascript", "const made = Object.create;\nvar tide = 1;\n", false),

@@ -170,7 +170,7 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
 }
 
 /// Columns before what a rule says.
-const INDENT: usize = 12;
+const INDENT: usize = 16;
 
 /// A key with the lines of its value beside it.
 fn keyed(key: &str, lines: Vec<String>, out: &mut String) {

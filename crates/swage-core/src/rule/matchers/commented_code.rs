@@ -314,9 +314,18 @@ fn could_be_code(text: &str, language: &Language) -> bool {
     let word = language.tables().keywords().contains(first);
     // `Note: this = that` is a label and what it says.
     let label = text.split_once(": ").is_some_and(|(label, _)| !word && label.chars().all(char::is_alphanumeric));
+    // `tool:option=value` speaks to a program.
+    let mark = text.split_once(':').is_some_and(|(tool, option)| {
+        let in_option = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_');
+        !tool.is_empty()
+            && tool.chars().all(in_option)
+            && option.split('=').next().is_some_and(|word| !word.is_empty() && word.chars().all(in_option))
+            && option.contains('=')
+    });
     !text.is_empty()
         && !text.starts_with(ARROWS)
         && !label
+        && !mark
         && (language.keywords_in_any_case || !reads_as_prose(text, language))
         && (text.bytes().any(|b| matches!(b, b'(' | b'=' | b';' | b'{' | b'}' | b')' | b']'))
             || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
