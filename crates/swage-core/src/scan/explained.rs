@@ -6,6 +6,7 @@ use std::ops::Range;
 
 use memchr::{memchr, memmem, memrchr};
 
+use super::allow::may_be_in;
 use crate::lang::Language;
 
 /// How many words a comment needs to explain something.
@@ -72,7 +73,8 @@ fn line_around(source: &[u8], offset: usize) -> Range<usize> {
 /// Whether a comment has words for a reader, or names a place where there are some. What documents a definition isn't about how
 /// it is written.
 fn says_something(comment: &[u8], language: &Language) -> bool {
-    if language.doc_markers.iter().any(|marker| comment.starts_with(marker.as_bytes())) {
+    // What suppresses a finding needs one to suppress, and is counted.
+    if language.doc_markers.iter().any(|marker| comment.starts_with(marker.as_bytes())) || may_be_in(comment) {
         return false;
     }
     let is_word = |word: &&[u8]| {
@@ -101,7 +103,8 @@ mod tests {
             ("python", "«if a:\n    moor()  # the quay is full\n    moor()»", false),
             ("python", "«if a:  # the quay is full\n    moor()\n    moor()»", true),
             ("python", "«moor()»  # see https://example.org/quay", true),
-            ("python", "«moor()»  # pylint: disable=W0702", false),
+            ("python", "«moor()»  # checker: disable=W0702", false),
+            ("python", "«moor()»  # swage: allow bare because the quay is full", false),
             ("python", "a = 1  # the quay is full\n«moor()»", false),
             ("python", "# The quay is\n# full.\n«moor()»", true),
             ("javascript", "/* the quay is full */ «moor()»", false),
