@@ -36,6 +36,9 @@ impl Matching<'_> {
     /// Whether a call is the pattern's in another spelling; `patterns` are what is called, and at last the arguments.
     pub(super) fn is_called_indirectly(&self, patterns: &[PatternNode], node: Node<'_>, bound: &mut Bindings) -> bool {
         let Some((PatternNode::Inner { kind, children, .. }, callee)) = patterns.split_last() else { return false };
+        if !self.may_be_spelled_otherwise(node) {
+            return false;
+        }
         let mut called = relevant_children(node, self.language);
         let Some(list) = called.pop().filter(|list| list.kind_id() == *kind) else { return false };
         let call = Call { called, arguments: relevant_children(list, self.language) };
@@ -50,6 +53,22 @@ impl Matching<'_> {
             }
             found
         })
+    }
+
+    /// A look at the last word before the arguments, which most calls end with: those of other names are what they seem.
+    fn may_be_spelled_otherwise(&self, call: Node<'_>) -> bool {
+        let Some(list) = call.child_count().checked_sub(1).and_then(|last| call.child(last)) else { return false };
+        let before = self.source.get(call.start_byte()..list.start_byte()).unwrap_or_default().trim_ascii_end();
+        let in_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_' || !b.is_ascii();
+        let word = &before[before.iter().rposition(|b| !in_name(b)).map_or(0, |at| at + 1)..];
+        // What ends in a bracket, a quotation mark or a sign may be anything.
+        word.is_empty()
+            || self.language.indirect.iter().any(|spelling| match spelling {
+                Indirect::Method(name, _) | Indirect::Given(name, _) | Indirect::Named(name, _) => {
+                    name.as_bytes().ends_with(word)
+                }
+                Indirect::Through(_) | Indirect::Text | Indirect::Member | Indirect::Bound(_) => false,
+            })
     }
 
     /// What a call calls, and with which arguments, when it is spelled in a way.
