@@ -1,7 +1,8 @@
 //! JavaScript, and what TypeScript shares with it.
 
+use super::{Arguments, Indirect, Items, Listed};
 #[cfg(feature = "javascript")]
-use super::{Arguments, Class, Indirect, Inner, Items, Language, Listed, Spec, Translation};
+use super::{Class, Inner, Language, Spec, Translation};
 
 pub(super) const FUNCTIONS: &[&str] = &[
     "function_declaration",
