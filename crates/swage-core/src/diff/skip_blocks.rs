@@ -4,6 +4,8 @@
 //! counts: how many lines begin in a block with each marker. Those are sums over pairs of neighbouring bytes, which the
 //! compiler turns into vector code. A block is taken whole only when every line that begins in it has one of the three
 //! plain markers and the hunk still lacks lines after it; whatever is left is read line by line.
+//!
+//! Measured by leaving it out: a tenth of the time of reading 100 MB in hunks of twenty lines, which is short for it.
 
 /// Bytes in a block; the sums of one block fit into a byte.
 const BLOCK: usize = 64;
