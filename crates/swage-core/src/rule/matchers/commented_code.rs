@@ -71,7 +71,7 @@ impl FileFinder for CommentedCode {
         let ranges = file.commented.get_or_init(|| commented_code(file.source, &gathered.comments, file.language));
         for range in ranges {
             let around = file.around(&(range.start..range.start));
-            if !is_layout(around, &file.source[range.clone()]) {
+            if !is_layout(around, &file.source[range.clone()], file.language) {
                 found(around, Match::plain(range.clone()));
             }
         }
@@ -81,7 +81,10 @@ impl FileFinder for CommentedCode {
 
 /// Whether a comment in C declares a member or a function beside others, with nothing done: it mostly says how data is laid out
 /// or which function is meant.
-fn is_layout(around: Node<'_>, comment: &[u8]) -> bool {
+fn is_layout(around: Node<'_>, comment: &[u8], language: &Language) -> bool {
+    if !matches!(language.name, "c" | "cpp") {
+        return false;
+    }
     let does = |b: &u8| matches!(b, b'{' | b'=');
     let holder = around.parent().filter(|_| around.kind() == "comment").unwrap_or(around);
     match holder.kind() {
