@@ -179,7 +179,7 @@ impl Matching<'_> {
         self.language.tables().is(node.kind_id(), Class::Call)
     }
 
-    fn text(&self, node: Node<'_>) -> &[u8] {
+    pub(super) fn text(&self, node: Node<'_>) -> &[u8] {
         self.source.get(node.byte_range()).unwrap_or_default()
     }
 

@@ -192,7 +192,7 @@ impl Matching<'_> {
 
     /// Whether a command that another one runs, such as `sudo`, is the pattern's.
     fn is_started_by_another(&self, patterns: &[PatternNode], nodes: &[Node<'_>], bound: &mut Bindings) -> bool {
-        let text = |node: &Node<'_>| self.source.get(node.byte_range()).unwrap_or_default();
+        let text = |node: &Node<'_>| self.text(*node);
         let starts = |node: &&Node<'_>| self.language.starters.iter().any(|name| name.as_bytes() == text(node));
         let Some((name, arguments)) = patterns.split_first() else { return false };
         // The name has a node of its own, and what is started is an argument.

@@ -15,7 +15,7 @@ use crate::diff::Kind;
 use crate::ids::RuleId;
 use crate::lang::Language;
 use crate::position::LineNumber;
-use crate::rule::{Clause, Extent, Origin, Rule, RuleSet, Severity, SyntaxFault};
+use crate::rule::{Area, Clause, Extent, Origin, Rule, RuleSet, Severity, SyntaxFault};
 use crate::scan::{
     Fact, FileScan, Hit, Markers, Span, Status, Syntax, hides_security, is_binary, looks_generated, scan,
     scan_fragment, syntax_errors,
@@ -330,12 +330,17 @@ fn skipped_by(
             .any(|clause| clause.languages.is_empty() || language.is_some_and(|l| clause.languages.contains(&l)))
             && rule.paths.as_ref().is_none_or(|paths| paths.has(path))
     };
+    // The same for all rules.
+    let areas = Area::of(path);
     let reason = |rule: &Rule| match () {
         () if generated && rule.skip_generated => Some("the file is generated".to_owned()),
         () if rule.skip_paths.as_ref().is_some_and(|skipped| skipped.has(path)) => {
             Some("its skip_paths name the file".to_owned())
         }
-        () => rule.skipped_area(path).map(|area| format!("it skips {}", area.word())),
+        () => {
+            let area = rule.skip_areas.iter().find(|area| areas.contains(area))?;
+            Some(format!("it skips {}", area.word()))
+        }
     };
     let skipped = rules.rules().iter().filter(|rule| looks_at(rule));
     skipped.filter_map(|rule| Some((rule.id.clone(), reason(rule)?))).collect()

@@ -81,6 +81,16 @@ impl Area {
         }
     }
 
+    /// The areas in which a file lies.
+    pub(crate) fn of(path: &[u8]) -> Vec<Self> {
+        Self::ALL.iter().map(|(_, area)| *area).filter(|area| area.has(path)).collect()
+    }
+
+    /// Whether a file lies in it.
+    pub(super) fn has(self, path: &[u8]) -> bool {
+        self.files().is_some_and(|files| files.has(path))
+    }
+
     /// The files in it; `None` never, as a test of all areas makes sure.
     pub(super) fn files(self) -> Option<&'static PathSet> {
         static FILES: LazyLock<Vec<Option<PathSet>>> = LazyLock::new(|| {
@@ -127,9 +137,8 @@ mod tests {
             ("benches/scan.rs", "benchmarks"),
         ];
         for (path, expected) in cases {
-            let within =
-                Area::ALL.iter().filter(|(_, area)| area.files().is_some_and(|files| files.has(path.as_bytes())));
-            assert_eq!(within.map(|(word, _)| *word).collect::<Vec<_>>().join(" "), expected, "{path}");
+            let words: Vec<_> = Area::of(path.as_bytes()).into_iter().map(Area::word).collect();
+            assert_eq!(words.join(" "), expected, "{path}");
         }
     }
 }

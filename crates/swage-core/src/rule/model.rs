@@ -122,7 +122,7 @@ impl Rule {
 
     /// The first of the areas that it leaves alone in which a file lies.
     pub fn skipped_area(&self, path: &[u8]) -> Option<Area> {
-        self.skip_areas.iter().copied().find(|area| area.files().is_some_and(|files| files.has(path)))
+        self.skip_areas.iter().copied().find(|area| area.has(path))
     }
 
     /// Whether the rule looks at rule files where their paths are among its own.

@@ -317,21 +317,21 @@ fn could_be_code(text: &str, language: &Language) -> bool {
     let word = language.tables().keywords().contains(first);
     // `Note: this = that` is a label and what it says.
     let label = text.split_once(": ").is_some_and(|(label, _)| !word && label.chars().all(char::is_alphanumeric));
-    // `tool:option=value` speaks to a program.
-    let mark = text.split_once(':').is_some_and(|(tool, option)| {
-        let in_option = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_');
-        !tool.is_empty()
-            && tool.chars().all(in_option)
-            && option.split('=').next().is_some_and(|word| !word.is_empty() && word.chars().all(in_option))
-            && option.contains('=')
-    });
     !text.is_empty()
         && !text.starts_with(ARROWS)
         && !label
-        && !mark
+        && !speaks_to_a_program(text)
         && (language.keywords_in_any_case || !reads_as_prose(text, language))
         && (text.bytes().any(|b| matches!(b, b'(' | b'=' | b';' | b'{' | b'}' | b')' | b']'))
             || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
+}
+
+/// Whether a text sets an option of a program: `tool:option=value`.
+fn speaks_to_a_program(text: &str) -> bool {
+    let is_word =
+        |word: &str| !word.is_empty() && word.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_'));
+    let named = text.split_once(':').and_then(|(tool, rest)| Some((tool, rest.split_once('=')?.0)));
+    named.is_some_and(|(tool, option)| is_word(tool) && is_word(option))
 }
 
 /// Whether more names stand side by side in a line than code of the language ever has: that is prose. What is in
