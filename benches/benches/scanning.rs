@@ -72,9 +72,9 @@ fn own_files(folder: &Path) {
             let path = entry.path();
             if entry.file_type().is_ok_and(|kind| kind.is_dir()) {
                 open.push(path);
-            } else if let Some(language) = path.to_str().and_then(|path| Language::by_path(path.as_bytes()))
-                && let Ok(text) = std::fs::read_to_string(&path)
+            } else if let Ok(text) = std::fs::read_to_string(&path)
                 && text.len() <= LARGEST
+                && let Some(language) = Language::of(path.as_os_str().as_encoded_bytes(), text.as_bytes())
             {
                 of_language.entry(language.name).or_default().push((path.to_string_lossy().into_owned(), text));
             }

@@ -30,6 +30,26 @@ pub(super) const CODE_SIGNS: &[&str] = &[
 pub(super) const STAND_INS: &[&str] = &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"];
 
 #[cfg(feature = "c")]
+/// Signs and words of the kinds of nodes that C and C++ have in common.
+pub(super) const SIGNS: &[(&str, &[&str])] = &[
+    ("function_definition", &["{"]),
+    ("struct_specifier", &["struct"]),
+    ("union_specifier", &["union"]),
+    ("enum_specifier", &["enum"]),
+    ("class_specifier", &["class"]),
+    ("for_statement", &["for"]),
+    ("for_range_loop", &["for"]),
+    ("while_statement", &["while"]),
+    ("do_statement", &["do"]),
+    ("if_statement", &["if"]),
+    ("switch_statement", &["switch"]),
+    ("case_statement", &["case", "default"]),
+    ("conditional_expression", &["?"]),
+    ("compound_statement", &["{"]),
+    ("binary_expression", &["=", "<", ">", "|", "&", "+", "-", "*", "/", "%", "^"]),
+    ("assignment_expression", &["="]),
+];
+
 pub(super) static C: Language = Language::new(Spec {
     name: "c",
     grammar: || tree_sitter_c::LANGUAGE.into(),
@@ -63,6 +83,7 @@ pub(super) static C: Language = Language::new(Spec {
     translations: &[Translation::SplicedLines],
     wraps: &[("parenthesized_expression", Inner::Only)],
     macros: &[("preproc_def", Tokens::Body, "preproc_arg"), ("preproc_function_def", Tokens::Body, "preproc_arg")],
+    signs: SIGNS,
     indirect: &[Indirect::Through("pointer_expression")],
     ..Spec::PLAIN
 });

@@ -63,6 +63,7 @@ pub(super) static CPP: Language = Language::new(Spec {
         ("qualified_identifier", Inner::Only),
     ],
     macros: &[("preproc_def", Tokens::Body, "preproc_arg"), ("preproc_function_def", Tokens::Body, "preproc_arg")],
+    signs: super::c::SIGNS,
     indirect: &[Indirect::Through("pointer_expression")],
     ..Spec::PLAIN
 });

@@ -214,7 +214,7 @@ impl Language {
                     || extension.is_some_and(|e| l.extensions.iter().any(|x| same(x.as_bytes(), e)))
             })
         };
-        // Small and capital letters tell `.c` from `.C`, and nothing else.
+        // Case distinguishes `.c` from `.C`, and nothing else.
         let by_name = named(|a, b| a == b).or_else(|| named(<[u8]>::eq_ignore_ascii_case));
         match by_name {
             Some(found) if found.name == "c" && extension == Some(b"h") && is_cpp(content) => {

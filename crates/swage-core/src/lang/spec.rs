@@ -64,7 +64,7 @@ pub struct Spec {
     pub file_names: &'static [&'static str],
     /// Interpreters of a `#!` line, without version.
     pub interpreters: &'static [&'static str],
-    /// Beginnings of files that tell the language where the name doesn't.
+    /// Beginnings of files that show the language where the name doesn't.
     pub first_lines: &'static [&'static str],
     /// Node kinds of each class.
     pub(crate) classes: &'static [(Class, &'static [&'static str])],
@@ -73,7 +73,7 @@ pub struct Spec {
     /// Text around a pattern that makes it a whole file, tried in order.
     pub wrappers: &'static [(&'static str, &'static str)],
     /// The same around what is part of statements, members and cases: parameters, arguments, attributes, types. They are
-    /// tried when the others don't tell what a pattern is.
+    /// tried when the others don't show what a pattern is.
     pub part_wrappers: &'static [(&'static str, &'static str)],
     /// Whether something else is written like a call: what a class extends, the making of an array, a test in the shell.
     pub(crate) others_look_like_calls: bool,
@@ -97,7 +97,7 @@ pub struct Spec {
     pub(crate) optional_in: &'static [(&'static str, &'static str)],
     /// Nodes that stand where a part of them alone may stand and mean the same: parentheses, a name with its type.
     pub(crate) wraps: &'static [(&'static str, Inner)],
-    /// What a node or sign of a pattern takes besides its own kind: `a?.b` for `a.b`.
+    /// What a node or sign of a pattern takes in addition to its own kind: `a?.b` for `a.b`.
     pub(crate) also: &'static [(&'static str, &'static str)],
     /// Nodes whose children count as those of the node around them.
     pub(crate) flattened: &'static [&'static str],
@@ -156,6 +156,8 @@ pub struct Spec {
     /// What has tokens that the grammar leaves as they are: the kind of its node, what they are, and the kind of the child
     /// that holds them.
     pub(crate) macros: &'static [(&'static str, Tokens, &'static str)],
+    /// Signs and words of which each node of a kind holds one, so that tokens of macros without them needn't be parsed.
+    pub(crate) signs: &'static [(&'static str, &'static [&'static str])],
     /// Signs of which one is in each string that embeds code.
     pub(crate) embedding_signs: [u8; 3],
     /// How deep a text nests at most, found without parsing it: for grammars whose own scanner remembers everything
@@ -369,6 +371,7 @@ impl Spec {
         embedded: &[],
         embedding_signs: *b"{{{",
         macros: &[],
+        signs: &[],
         depth: None,
     };
 }

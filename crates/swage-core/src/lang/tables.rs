@@ -35,6 +35,8 @@ pub struct Tables {
     macros: Vec<u16>,
     /// Whether nodes of each kind may match a part of a pattern that has another kind.
     loose: Vec<bool>,
+    /// Signs and words of which each node of a kind holds one.
+    signs: Vec<Option<&'static [&'static str]>>,
     /// Ids of the name fields.
     pub(super) name_fields: Vec<u16>,
     /// Ids of the fields `parameter`, `parameters`, `name` and `declarator`; 0, which no field has, when the grammar
@@ -171,6 +173,10 @@ impl Tables {
         let loose = (0..grammar.node_kind_count())
             .map(|id| wraps[id].is_some() || quoted[id] || also.iter().any(|(_, other)| usize::from(*other) == id));
         let loose = loose.collect();
+        let mut signs = vec![None; grammar.node_kind_count()];
+        for (kind, own) in spec.signs {
+            kinds_named(kind).into_iter().for_each(|id| signs[usize::from(id)] = Some(*own));
+        }
         let macros = spec.macros.iter().flat_map(|(kind, ..)| kinds_named(kind)).collect();
         let optional_fields = spec.optional_fields.iter().filter_map(|f| grammar.field_id_for_name(f));
         let optional_fields = optional_fields.map(NonZero::get).collect();
@@ -201,6 +207,7 @@ impl Tables {
             quoted,
             macros,
             loose,
+            signs,
             name_fields,
             fields,
             nesting,
@@ -377,13 +384,9 @@ impl Tables {
         })
     }
 
-    /// Whether nodes of this kind hold an operator, a brace or a word that only code has, so that names, texts and calls
-    /// alone can't be one.
-    pub(crate) fn has_signs(&self, kind: u16) -> bool {
-        let of_class = [Class::Function, Class::Class, Class::Loop, Class::Branch, Class::Block];
-        let name = self.grammar.node_kind_for_id(kind).unwrap_or_default();
-        of_class.iter().any(|class| self.is(kind, *class))
-            || ["binary_expression", "assignment_expression", "conditional_expression"].contains(&name)
+    /// Signs and words of which each node of this kind holds one, where that is known.
+    pub(crate) fn signs_of(&self, kind: u16) -> Option<&'static [&'static str]> {
+        self.signs.get(usize::from(kind)).copied().flatten()
     }
 
     /// Whether nodes of this kind define something: a function or a class.

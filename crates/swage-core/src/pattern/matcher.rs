@@ -15,7 +15,7 @@ use tree_sitter::Node;
 use super::imports::Imports;
 use super::plain::{member_of, plain_text};
 use super::probe::Probe;
-use super::{Hole, Pattern, PatternNode, contents, is_irrelevant, own_text, relevant_children};
+use super::{Children, Hole, Pattern, PatternNode, contents, is_irrelevant, own_text, relevant_children};
 use crate::lang::{Class, Language, unquoted};
 
 /// What the holes took: byte ranges of the source.
@@ -28,6 +28,9 @@ pub(crate) type Given<'a> = &'a [(&'a str, &'a [u8])];
 pub(crate) fn budget(source: &[u8]) -> u64 {
     20_000_000 + 20 * source.len() as u64
 }
+
+/// Most siblings that a pattern of several nodes is tried on.
+const MOST_SIBLINGS: usize = 4096;
 
 /// Words that some grammars give no node of their own and that stand where values do.
 const VALUES: [&str; 8] = ["this", "base", "self", "super", "null", "nil", "true", "false"];
@@ -64,18 +67,21 @@ impl Matching<'_> {
         if self.probe.is_none() && !self.node(roots.first()?, node, &mut bound.clone()) {
             return None;
         }
-        let mut siblings = vec![node];
-        let mut next = node.next_sibling();
-        let parent_kind = node.parent().map_or(u16::MAX, |p| p.kind_id());
-        while let Some(sibling) = next.filter(|_| siblings.len() < 4096) {
-            if !is_irrelevant(sibling, parent_kind, self.language) {
-                siblings.push(sibling);
-            }
-            next = sibling.next_sibling();
-        }
+        // Where no run is among them, each takes one node.
+        let most = if roots.iter().any(is_run) { MOST_SIBLINGS } else { roots.len() };
+        let siblings = self.siblings_from(node, most);
         let taken = self.list(roots, &siblings, &mut bound, false)?;
         let end = siblings.get(taken.checked_sub(1)?)?.end_byte();
         Some((bound, node.start_byte()..end))
+    }
+
+    /// A node and its next siblings that take part in matching, no more than `most` together.
+    fn siblings_from<'t>(&self, node: Node<'t>, most: usize) -> Vec<Node<'t>> {
+        // A node doesn't know its parent, so it is asked for once.
+        let Some(parent) = node.parent() else { return vec![node] };
+        let relevant = |sibling: &Node<'_>| !is_irrelevant(*sibling, parent.kind_id(), self.language);
+        let after = Children::all(parent).skip_while(|child| *child != node).skip(1).filter(relevant);
+        std::iter::once(node).chain(after).take(most).collect()
     }
 
     /// Takes a step; false when there is none left.

@@ -214,6 +214,9 @@ impl LanguageSet {
     pub(super) fn forget_words(&mut self, rules: &[Arc<Rule>]) {
         for entry in &mut self.entries {
             (entry.needs, entry.beside) = (Needs::default(), Needs::default());
+            if let Plan::Nodes { signs, .. } = &mut entry.plan {
+                *signs = None;
+            }
         }
         (self.finder, self.wordless) = (None, None);
         self.prefilters = Prefilters::of(&self.entries, rules);

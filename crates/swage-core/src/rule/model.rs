@@ -85,7 +85,7 @@ pub struct Rule {
     pub secret: bool,
     /// It leaves files alone that a program makes.
     pub skip_generated: bool,
-    /// It leaves alone what a comment right above it, or behind it, explains in words.
+    /// It leaves alone what a comment right above it, or after it on its line, explains in words.
     pub skip_explained: bool,
     /// Nearer layers leave it as it is.
     pub locked: bool,

@@ -48,7 +48,7 @@ static RULE_KEYS: [Key; 15] = [
     Key::new("suppressible", Holds::Flag, "Comments of a change may suppress it although it is locked."),
     Key::new("secret", Holds::Flag, "What it finds is never shown whole."),
     Key::new("skip_generated", Holds::Flag, "It skips generated files."),
-    Key::new("skip_explained", Holds::Flag, "It skips what a comment right above it or behind it explains."),
+    Key::new("skip_explained", Holds::Flag, "It skips what a comment right above it or after it on its line explains."),
 ];
 /// The four kinds of rules: on code, across files, on the change, and with a program of the project.
 static MATCH: Keys = Keys::one_of("match", "What a rule looks for.", &[&CLAUSE, &LINK, &CHANGE, &CHECKER]);

@@ -1,6 +1,6 @@
 //! What a comment explains: rules with `skip_explained` leave it alone.
 //!
-//! Whoever writes three words beside a line has thought of it. A finding there tells its author nothing new.
+//! An author who writes three words beside a line has thought of it. A finding there says nothing new.
 
 use std::ops::Range;
 
@@ -15,7 +15,7 @@ const FEWEST_WORDS: usize = 3;
 /// How many lines above a place are looked at: of the comment, and of what marks a definition below it.
 const LINES_ABOVE: usize = 8;
 
-/// Whether words of a comment stand right above a place, or behind it on its first or its last line. `comments` are the comments
+/// Whether words of a comment stand right above a place, or after it on its first or its last line. `comments` are the comments
 /// of the text in order.
 pub(super) fn is_explained(
     place: &Range<usize>,

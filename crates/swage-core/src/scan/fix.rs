@@ -288,7 +288,7 @@ impl<'t> Proposal<'_, 't> {
             end -= 1;
         }
         let after = self.source[end..].iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
-        // Where the semicolon isn't part of the node, it would stay behind alone.
+        // Where the semicolon isn't part of the node, it would be left over.
         if self.source.get(end + after) == Some(&b';') {
             end += after + 1;
         }

@@ -45,7 +45,7 @@ pub(super) struct Origin<'a> {
 }
 
 impl Found {
-    /// What a match of one of a rule's clauses gives; `file` is missing where nothing was parsed, and `scope` tells the
+    /// What a match of one of a rule's clauses gives; `file` is missing where nothing was parsed, and `scope` gives the
     /// definitions around it.
     pub fn new(origin: Origin<'_>, m: Match<'_>, file: Option<&ParsedFile<'_>>, scope: impl FnOnce() -> Scope) -> Self {
         let Origin { index, rule, clause, source, .. } = origin;

@@ -169,7 +169,7 @@ impl Hit {
 }
 
 /// Something that a rule collects from a file, to be held against facts of this and other files. There are many, so
-/// they hold what is needed to tell whether they meet, and the rest is read from the file when they become findings.
+/// they hold what is needed to decide whether they meet, and the rest is read from the file when they become findings.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Fact {
     /// The digest of the rule's id.

@@ -9,13 +9,18 @@
 
 use std::ops::Range;
 
+use bstr::ByteSlice;
 use tree_sitter::{InputEdit, Node, Point, Tree};
 
 use crate::lang::{Language, Tokens, parse_again, parse_part};
 use crate::pattern::{Children, preorder};
+use crate::rule::may_be_between_same;
 
 /// How deep macros in macros are looked into. What people write is far from it, and each level is parsed once more.
 const DEEPEST: usize = 32;
+
+/// How many bytes are compared at most to find out that tokens needn't be parsed.
+const MOST_COMPARED: usize = 1 << 16;
 
 /// A tree with the tokens of macros in it parsed.
 pub(super) struct Parsed {
@@ -188,28 +193,70 @@ fn write_call(name: &Range<usize>, tokens: &Range<usize>, text: &mut [u8]) {
     (text[tokens.start], text[tokens.end - 1]) = (b'(', b')');
 }
 
-/// Whether tokens are names, numbers, texts and calls only: they have no operator and no brace outside of texts.
-pub(super) fn are_plain(tokens: &[u8]) -> bool {
-    let mut in_text = false;
-    let mut before = b' ';
+/// Whether one of some signs may stand in tokens outside of texts; with the same text on both sides when `between_same`.
+pub(super) fn may_have_sign(tokens: &[u8], signs: &[&str], between_same: bool) -> bool {
     // Brackets around them are those of the macro.
-    let inner = tokens.get(1..tokens.len().saturating_sub(1)).unwrap_or_default();
-    inner.iter().all(|byte| {
+    let tokens = tokens.get(1..tokens.len().saturating_sub(1)).unwrap_or_default();
+    let mut left = MOST_COMPARED;
+    let mut counts = |at: usize, sign: &str| {
+        !between_same || may_be_between_same(&tokens[..at], &tokens[at + sign.len()..], &mut left)
+    };
+    let mut at = 0;
+    while let Some(byte) = tokens.get(at) {
         match byte {
-            // Where a text ends isn't certain then.
-            b'\\' | b'#' => return false,
-            b'"' if before == b'\'' => return false,
-            b'"' => in_text = !in_text,
-            _ => {}
+            b'"' | b'\'' => match text_at(tokens, at) {
+                Some(length) => {
+                    at += length;
+                    continue;
+                }
+                None => return true,
+            },
+            // An arrow.
+            b'>' if matches!(tokens[..at], [b'=' | b'-'] | [.., b' ' | b')', b'=' | b'-']) => {}
+            _ => {
+                let mut here = signs.iter().filter(|sign| tokens[at..].starts_with(sign.as_bytes()));
+                if here.any(|sign| counts(at, sign)) {
+                    return true;
+                }
+            }
         }
-        let sign = match byte {
-            b'=' | b'<' | b'>' | b'|' | b'{' | b';' | b'+' | b'-' | b'*' | b'/' | b'%' | b'^' | b'?' => true,
-            b'&' => before == b'&',
-            _ => false,
+        at += 1;
+    }
+    false
+}
+
+/// The length of a text from its quotation mark on, or of an apostrophe that begins none; `None` where its end isn't certain.
+fn text_at(tokens: &[u8], at: usize) -> Option<usize> {
+    let rest = &tokens[at..];
+    if rest[0] == b'\'' {
+        // A character, an escaped one, or the name of a lifetime.
+        return match rest {
+            [_, b'\\', _, more @ ..] => Some(4 + memchr::memchr(b'\'', more)?),
+            [_, _, b'\'', ..] => Some(3),
+            [_, name @ ..] => {
+                let length = name.iter().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_').count();
+                (length > 0 && name.get(length) != Some(&b'\'') && !name[0].is_ascii_digit()).then_some(1 + length)
+            }
+            _ => None,
         };
-        before = *byte;
-        in_text || !sign
-    })
+    }
+    let before = tokens[..at].trim_end_with(|c| c == '#');
+    if let [.., b'r' | b'R'] = before {
+        // Nothing is escaped in it, and it ends with as many signs as it began with.
+        let end = [b"\"", &tokens[before.len()..at]].concat();
+        let length = memchr::memmem::find(&rest[1..], &end)?;
+        // Elsewhere the letter may be the end of a name, and the next quotation mark an escaped one.
+        return (end.len() > 1 || rest[length] != b'\\').then_some(1 + length + end.len());
+    }
+    let mut length = 1;
+    while let Some(byte) = rest.get(length) {
+        match byte {
+            b'"' => return Some(length + 1),
+            b'\\' => length += 2,
+            _ => length += 1,
+        }
+    }
+    None
 }
 
 /// Where a comment begins that goes on to the end of the line, outside of strings.
@@ -225,4 +272,46 @@ fn line_comment(body: &[u8]) -> Option<usize> {
 fn tokens_of<'t>(node: Node<'t>, language: &Language, tokens: Tokens) -> Option<Node<'t>> {
     let (.., child) = language.macros.iter().find(|(kind, of, _)| *of == tokens && *kind == node.kind())?;
     Children::named(node).find(|inner| inner.kind() == *child)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Tokens, signs, whether the same must be on both sides, and whether there may be such a sign.
+    #[test]
+    fn tokens_without_a_sign_need_no_parsing() {
+        let same: &[&str] = &["==", "<", ">"];
+        let cases: &[(&str, &[&str], bool, bool)] = &[
+            ("(a == b)", same, false, true),
+            ("(a == b)", same, true, false),
+            ("(a == a)", same, true, true),
+            ("(!(a.b() == a.b()))", same, true, true),
+            ("(x == a /* b */ == a)", same, true, true),
+            ("(a == /* b */ a)", same, true, true),
+            ("(\"a == a\", b)", same, true, false),
+            ("(\"\\\" a == a\", b)", same, true, false),
+            ("(\"\\\\\", a == a)", same, true, true),
+            ("('\"', a == a)", same, true, true),
+            ("('\\'', a == a)", same, true, true),
+            ("('\\\\', a == a)", same, true, true),
+            ("(r#\"a == a \" b\"#, b)", same, true, false),
+            ("(r#\"a\"#, a == a)", same, true, true),
+            ("(r\"\\\", a == a)", same, true, true),
+            ("(bar\"\\\" == \", a == a)", same, true, true),
+            ("('a: loop { break 'a }, b)", same, true, false),
+            ("('ab', \"c\")", same, true, true),
+            ("(1'000, a == a)", same, true, true),
+            ("(a => a, b -> b, c)", &[">"], false, false),
+            ("(a --> a)", &[">"], false, true),
+            ("{a}", &["{"], false, false),
+            ("({a})", &["{"], false, true),
+            ("(\"open", &["{"], false, true),
+        ];
+        for (tokens, signs, between_same, expected) in cases {
+            assert_eq!(may_have_sign(tokens.as_bytes(), signs, *between_same), *expected, "{tokens}");
+        }
+        let long = format!("({}<{})", "a".repeat(100_000), "a".repeat(99_999));
+        assert!(may_have_sign(long.as_bytes(), same, true), "what takes too long is parsed");
+    }
 }

@@ -35,10 +35,10 @@ struct Law {
 }
 
 impl Law {
-    /// Counts a try; `tell` describes one that failed.
-    fn note(&mut self, held: bool, tell: impl FnOnce() -> String) {
+    /// Counts a try; `describe` describes one that failed.
+    fn note(&mut self, held: bool, describe: impl FnOnce() -> String) {
         self.tried += 1;
-        if held { self.held += 1 } else { self.failures.push(tell()) }
+        if held { self.held += 1 } else { self.failures.push(describe()) }
     }
 
     /// Between 0 and 1; 1 when nothing was tried.
@@ -59,21 +59,22 @@ fn hole(name: &str, many: bool) -> Hole {
 fn hold(files: &[File], language: &'static Language, count: usize, dice: &mut Dice) -> [Law; 6] {
     let mut laws: [Law; 6] = Default::default();
     for piece in pieces(files, language, count, dice) {
-        let tell = |what: &str, text: &str| format!("{what} {} of {}: {text:?}", piece.node.kind(), piece.file.path);
+        let describe =
+            |what: &str, text: &str| format!("{what} {} of {}: {text:?}", piece.node.kind(), piece.file.path);
         let own = outcome(&piece.text, &[], &piece, language);
         let held = matches!(own, Outcome::Matches(_));
-        laws[0].note(held, || tell(if own == Outcome::Silent { "silent" } else { "refused" }, &piece.text));
+        laws[0].note(held, || describe(if own == Outcome::Silent { "silent" } else { "refused" }, &piece.text));
         // Of a piece that doesn't match itself nothing more can be asked.
         if !held {
             continue;
         }
         if let Some(text) = changed(&piece, language, dice) {
             let other = outcome(&text, &[], &piece, language);
-            laws[5].note(!matches!(other, Outcome::Matches(_)), || tell("matches", &text));
+            laws[5].note(!matches!(other, Outcome::Matches(_)), || describe("matches", &text));
         }
         if let Some(text) = spaced(&piece, language) {
             let other = outcome(&text, &[], &piece, language);
-            laws[1].note(matches!(other, Outcome::Matches(_)), || tell("lost", &text));
+            laws[1].note(matches!(other, Outcome::Matches(_)), || describe("lost", &text));
         }
         // One part of it, drawn, becomes a hole; then all parts with the same text.
         let parts = parts(&piece);
@@ -84,7 +85,7 @@ fn hold(files: &[File], language: &'static Language, count: usize, dice: &mut Di
             {
                 let found = outcome(&text, &[hole("QZ", false)], &piece, language);
                 let right = matches!(&found, Outcome::Matches(bound) if taken(bound, &part.byte_range(), &piece));
-                laws[2].note(right, || tell(&format!("{found:?}"), &text));
+                laws[2].note(right, || describe(&format!("{found:?}"), &text));
             }
             let source = |n: &Node<'_>| &piece.file.source[n.byte_range()];
             let same: Vec<Node<'_>> = parts.iter().filter(|n| source(n) == source(&part)).copied().collect();
@@ -95,12 +96,12 @@ fn hold(files: &[File], language: &'static Language, count: usize, dice: &mut Di
                 && let Some(text) = with_hole(&piece, &same, "QZ")
             {
                 let found = outcome(&text, &[hole("QZ", false)], &piece, language);
-                laws[4].note(matches!(found, Outcome::Matches(_)), || tell(&format!("{found:?}"), &text));
+                laws[4].note(matches!(found, Outcome::Matches(_)), || describe(&format!("{found:?}"), &text));
             }
         }
         if let Some(text) = with_run(&piece, language, dice) {
             let found = outcome(&text, &[hole("QZ", true)], &piece, language);
-            laws[3].note(matches!(found, Outcome::Matches(_)), || tell(&format!("{found:?}"), &text));
+            laws[3].note(matches!(found, Outcome::Matches(_)), || describe(&format!("{found:?}"), &text));
         }
     }
     laws

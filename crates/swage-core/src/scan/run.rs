@@ -115,10 +115,7 @@ impl<'a> Run<'a> {
             // Only what begins at nodes: expressions have looked at all of the text, and figures are those of the file.
             let at_nodes = |index: &u32| matches!(set.entries[*index as usize].plan, Plan::Nodes { .. });
             let possible: Vec<u32> = possible.iter().copied().filter(at_nodes).collect();
-            let wanted = |tokens: &Range<usize>| {
-                let are_plain = LazyCell::new(|| macros::are_plain(&self.source[tokens.clone()]));
-                possible.iter().any(|index| search.may_begin_in(*index, tokens, &|| *are_plain))
-            };
+            let wanted = |tokens: &Range<usize>| possible.iter().any(|index| search.may_begin_in(*index, tokens));
             // All trees of a file share its steps.
             let mut left = search.file.steps.get();
             for macros::Parsed { tree, ranges } in

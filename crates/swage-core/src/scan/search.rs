@@ -13,7 +13,7 @@ use tree_sitter::Node;
 
 use super::explained::is_explained;
 use super::found::{Found, Origin, Scope};
-use super::macros::{is_in, may_hold};
+use super::macros::{is_in, may_have_sign, may_hold};
 use super::walk::{Step, Which, walk};
 use super::words::Words;
 use crate::lang::{Class, interest, nests_too_deep};
@@ -118,14 +118,20 @@ impl<'a> Search<'a> {
     }
 
     /// Whether an entry that looks at nodes may find something in the tokens of a macro.
-    pub fn may_begin_in(&self, index: u32, tokens: &Range<usize>, are_plain: &dyn Fn() -> bool) -> bool {
+    pub fn may_begin_in(&self, index: u32, tokens: &Range<usize>) -> bool {
         let (entry, tables) = (self.entry(index), self.file.language.tables());
-        if !entry.needs.0.is_empty() && matches!(entry.plan, Plan::Nodes { holds_words: true, .. }) {
-            return self.words.allow(&entry.needs, tokens);
-        }
+        let text = &self.file.source[tokens.clone()];
         // Without words it would be tried in every macro, and most hold no more than names and texts.
-        let has_signs = entry.plan.kinds().iter().all(|kind| tables.has_signs(*kind));
-        !has_signs || !are_plain()
+        if let Plan::Nodes { holds_words, signs, .. } = &entry.plan {
+            if *holds_words && !entry.needs.0.is_empty() {
+                return self.words.allow(&entry.needs, tokens);
+            }
+            if let Some(signs) = signs {
+                return may_have_sign(text, &signs.texts, signs.between_same);
+            }
+        }
+        let signs: Option<Vec<_>> = entry.plan.kinds().iter().map(|kind| tables.signs_of(*kind)).collect();
+        signs.is_none_or(|signs| may_have_sign(text, &signs.concat(), false))
     }
 
     /// Whether matches at a node count.
@@ -339,8 +345,8 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// The plans that begin at nodes. They are tried at nodes of one kind after another, since what that takes is at hand
-    /// then.
+    /// The plans that begin at nodes. They are tried at nodes of one kind after another, and all at each node, since what that
+    /// takes is at hand then: its children are listed once.
     fn nodes(&self, mut beginnings: Vec<(u16, Node<'a>)>, found: &mut Vec<Found>) {
         // A table by the index: which of the set's entries may find something in this file.
         let mut active = vec![false; self.set.entries.len()];
@@ -348,13 +354,18 @@ impl<'a> Search<'a> {
         // Stable, so nodes of a kind stay in the order of the file.
         beginnings.sort_by_key(|(kind, _)| *kind);
         for own in beginnings.chunk_by(|(a, _), (b, _)| a == b) {
-            let entries = self.set.by_kind[usize::from(own[0].0)].iter().copied();
-            for index in entries.filter(|&index| active[index as usize]) {
-                let entry = self.entry(index);
-                let Plan::Nodes { finder, holds_words, .. } = &entry.plan else { continue };
-                for (_, node) in own {
-                    // Nodes without the entry's words in them can't match.
-                    if self.counts(*node) && (!holds_words || self.words.allow(&entry.needs, &node.byte_range())) {
+            let entries = self.set.by_kind[usize::from(own[0].0)].iter().filter(|&&index| active[index as usize]);
+            let entries = entries.filter_map(|&index| match &self.entry(index).plan {
+                Plan::Nodes { finder, holds_words, signs, .. } => Some((index, finder, *holds_words, signs)),
+                Plan::Functions { .. } | Plan::Lines(_) | Plan::File { .. } | Plan::Suppressions(_) => None,
+            });
+            let entries: Vec<_> = entries.collect();
+            for (_, node) in own.iter().filter(|(_, node)| self.counts(*node)) {
+                for &(index, finder, holds_words, signs) in &entries {
+                    // Nodes without the entry's words and signs in them can't match.
+                    if (!holds_words || self.words.allow(&self.entry(index).needs, &node.byte_range()))
+                        && signs.as_ref().is_none_or(|s| node.has_error() || s.may_be_in(self.file.text(*node)))
+                    {
                         self.try_entry(index, found, |found| finder.at(&self.file, *node, found));
                     }
                 }

@@ -71,7 +71,7 @@ impl CodeMatch {
 }
 
 impl Matcher for CodeMatch {
-    /// Runs of any length can't tell whether facts meet.
+    /// Runs of any length can't show whether facts meet.
     fn captures(&self) -> Vec<&str> {
         self.holes.iter().filter(|hole| !hole.many).map(|hole| hole.name.as_str()).collect()
     }
@@ -97,7 +97,7 @@ impl Matcher for CodeMatch {
         kinds.dedup();
         // A run of siblings may have its words in others than the first.
         let holds_words = pattern.readings.iter().all(|reading| reading.len() == 1);
-        Ok(Some(Compiled { plan: Plan::Nodes { kinds, holds_words, finder: self }, words }))
+        Ok(Some(Compiled { plan: Plan::Nodes { kinds, holds_words, signs: None, finder: self }, words }))
     }
 }
 

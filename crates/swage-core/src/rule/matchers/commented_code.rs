@@ -1,8 +1,8 @@
 //! `commented_code`: comments that are really code. A run of comment lines is stripped of its markers and parsed as the
 //! language.
 //!
-//! The question is put to the parser, because words and signs alone can't tell `return early` the advice from `return
-//! early` the statement. But a parser accepts a lot: any word is an expression, any word with a colon a label, and two
+//! The question is put to the parser, because words and signs alone don't distinguish `return early` the advice from
+//! `return early` the statement. But a parser accepts a lot: any word is an expression, any word with a colon a label, and two
 //! words in a row a declaration in C. So text counts as code only when it parses without an error and holds a statement
 //! that prose never looks like, and each language lists the kinds of those (`code_signs`).
 //!
@@ -275,7 +275,7 @@ fn has_note(text: &str, language: &Language) -> bool {
     let words = |said: &str| said.split_whitespace().filter(|word| word.chars().all(char::is_alphabetic)).count();
     language.line_markers.iter().any(|marker| {
         let mut pieces = text.trim_start().split(marker).skip(1);
-        // Without a blank it may be any sign, and more words are needed to tell.
+        // Without a blank it may be any sign, and more words are needed.
         pieces.any(|said| words(said) > if said.starts_with(' ') { 2 } else { 3 })
     })
 }
@@ -340,7 +340,7 @@ fn reads_as_prose(text: &str, language: &Language) -> bool {
     // Markup holds prose.
     let most = if text.contains('<') { 2 } else { language.names_side_by_side };
     text.lines().any(|line| {
-        // The words before all quotes and markers mostly tell already.
+        // The words before all quotes and markers mostly settle it.
         let is_plain = |b: u8| b.is_ascii_alphanumeric() || b" ,.;:()[]{}=!?_".contains(&b);
         let whole = line.bytes().position(|b| !is_plain(b));
         let front = whole.map_or(line, |end| &line[..line[..end].rfind(' ').unwrap_or(0)]);

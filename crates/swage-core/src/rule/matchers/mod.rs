@@ -11,6 +11,7 @@ mod measure;
 mod names;
 mod plan;
 mod repeated;
+mod signs;
 mod suppression;
 mod syntax;
 mod text;
@@ -28,6 +29,8 @@ pub use self::plan::{Figure, Plan, Zone};
 pub(crate) use self::plan::{
     FileFinder, FunctionFinder, Gather, Gathered, Match, NodeFinder, OnMatch, ParsedFile, TooMany,
 };
+pub use self::signs::Signs;
+pub(crate) use self::signs::may_be_between_same;
 pub use self::suppression::SuppressionFault;
 pub use self::syntax::SyntaxFault;
 pub(super) use self::syntax::SyntaxMatch;
@@ -79,7 +82,7 @@ pub trait Matcher: Any + Debug + Send + Sync {
     /// The names under which it captures texts, which filters know and on which facts can be joined.
     fn captures(&self) -> Vec<&str>;
 
-    /// The names that a message may hold, besides `match`.
+    /// The names that a message may hold, in addition to `match`.
     fn placeholders(&self) -> Vec<&str> {
         self.captures()
     }

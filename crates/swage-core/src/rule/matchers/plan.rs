@@ -11,6 +11,7 @@ use tree_sitter::{Node, QueryCursor, Tree};
 use super::SuppressionFault;
 use super::key::Paths;
 use super::measure::Frame;
+use super::signs::Signs;
 use super::tree::Families;
 use crate::lang::{Class, Language};
 use crate::pattern::{Imports, ancestors, budget};
@@ -27,6 +28,8 @@ pub enum Plan {
         kinds: Vec<u16>,
         /// Whether every match holds the clause's words itself, so that nodes without them needn't be looked at.
         holds_words: bool,
+        /// The signs of which one stands in every match, when that is known.
+        signs: Option<Signs>,
         /// What looks at them.
         finder: Arc<dyn NodeFinder>,
     },

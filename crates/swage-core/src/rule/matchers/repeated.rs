@@ -57,7 +57,10 @@ impl Matcher for RepeatedMatch {
         // One table serves several grammars, of which some lack a kind: TypeScript has no tags.
         let kinds = language.lists(self.0).map(|listed| grammar.id_for_node_kind(listed.list, true));
         let kinds = kinds.filter(|kind| *kind != 0).collect();
-        Ok(Some(Compiled { plan: Plan::Nodes { kinds, holds_words: true, finder: self }, words: Vec::new() }))
+        Ok(Some(Compiled {
+            plan: Plan::Nodes { kinds, holds_words: true, signs: None, finder: self },
+            words: Vec::new(),
+        }))
     }
 }
 
@@ -94,7 +97,7 @@ fn key_of<'t>(item: Node<'t>, listed: &Listed) -> Option<Node<'t>> {
     listed.item.key_of(item).filter(|_| has_key)
 }
 
-/// A key without its quotes, and what tells it from others that read the same: `"1"` is a text and `1` a number, `b"a"`
+/// A key without its quotes, and what distinguishes it from others that read the same: `"1"` is a text and `1` a number, `b"a"`
 /// are bytes.
 fn constant(text: &[u8]) -> (Option<u8>, &[u8]) {
     // `"north-" + side` ends in something else than a quote.

@@ -29,7 +29,7 @@ const FAULTS: [(&str, SyntaxFault); 2] =
 pub enum SyntaxFault {
     /// It doesn't parse whole any more.
     Broken,
-    /// Besides, what the change adds where it doesn't parse holds the words of a rule that is tagged `security`. That is for
+    /// In addition, what the change adds where it doesn't parse holds the words of a rule that is tagged `security`. That is for
     /// languages whose grammars don't know all that is right: with macros, templates or other preprocessors.
     HidesSecurity,
 }

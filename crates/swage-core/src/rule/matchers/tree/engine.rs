@@ -3,18 +3,22 @@
 //! Matching goes on by calling what comes next with what has been taken so far, so that all ways are tried without a list
 //! of states. The number of nodes that are tried at one beginning is bounded.
 
-use std::cell::{Cell, RefCell};
+use std::cell::{Cell, OnceCell, RefCell};
+use std::num::NonZeroU16;
 use std::rc::Rc;
 
-use foldhash::HashMap;
 use tree_sitter::Node;
 
-use super::plain::{Item, MOST_PLACES, PlainQuery, Shape, Test};
+use super::plain::{Item, PlainQuery, Shape, Test};
 use crate::pattern::Children;
 use crate::rule::matchers::TooMany;
 
 /// Most places that are tried at one node; a query that asks for several children of thousands could go on for ever.
 const MOST_TRIED: u32 = 1 << 20;
+
+/// How many nodes have their children kept. Queries that begin at one node are tried one after another, so few are asked for
+/// again.
+const KEPT: usize = 8;
 
 /// What each capture took.
 pub(super) type Captured<'t> = Vec<Option<Node<'t>>>;
@@ -28,22 +32,23 @@ struct Child<'t> {
     named: bool,
 }
 
-/// The children of one node, shared by all who ask.
-type Listed<'t> = Rc<Vec<Child<'t>>>;
-
-/// The children of nodes, once queries have asked for them: whether all or the named ones, by the node's id.
-#[derive(Default)]
-pub(in crate::rule::matchers) struct Families<'t> {
-    /// By the node's id, and whether only named children are listed.
-    known: RefCell<HashMap<(usize, bool), Listed<'t>>>,
-}
-
-/// The children of a node that a shape looks at.
+/// The children of a node.
 struct Family<'t> {
     node: Node<'t>,
-    /// Those that the grammar names, or all.
-    named: bool,
-    children: Listed<'t>,
+    children: Vec<Child<'t>>,
+    /// The grammar's numbers of their fields, once one has been asked for: the tree has to look for them.
+    fields: OnceCell<Vec<Option<NonZeroU16>>>,
+}
+
+/// What queries about one file share.
+#[derive(Default)]
+pub(in crate::rule::matchers) struct Families<'t> {
+    /// The last nodes whose children were asked for.
+    known: RefCell<Vec<Rc<Family<'t>>>>,
+    /// Which of them is given up next.
+    oldest: Cell<usize>,
+    /// Room for what captures take.
+    taken: Cell<Captured<'t>>,
 }
 
 impl<'t> Child<'t> {
@@ -65,34 +70,60 @@ impl Item {
 }
 
 impl<'t> Families<'t> {
-    /// The children of a node, listed once however many queries ask.
-    fn family(&self, node: Node<'t>, named: bool) -> Family<'t> {
-        let list = || {
-            let children = if named { Children::named(node) } else { Children::all(node) };
-            Rc::new(children.map(Child::new).collect())
-        };
-        let children = self.known.borrow_mut().entry((node.id(), named)).or_insert_with(list).clone();
-        Family { node, named, children }
+    /// The children of a node, listed once for the queries that ask one after another.
+    fn of(&self, node: Node<'t>) -> Rc<Family<'t>> {
+        let mut known = self.known.borrow_mut();
+        if let Some(family) = known.iter().find(|family| family.node == node) {
+            return family.clone();
+        }
+        let children = Children::all(node).map(Child::new);
+        if known.len() < KEPT {
+            known.push(Rc::new(Family { node, children: children.collect(), fields: OnceCell::new() }));
+            return known[known.len() - 1].clone();
+        }
+        let oldest = self.oldest.get();
+        self.oldest.set((oldest + 1) % KEPT);
+        let place = &mut known[oldest];
+        match Rc::get_mut(place) {
+            // What nobody holds any more gives its room.
+            Some(family) => {
+                family.node = node;
+                family.children.clear();
+                family.children.extend(children);
+                family.fields.take();
+            }
+            None => *place = Rc::new(Family { node, children: children.collect(), fields: OnceCell::new() }),
+        }
+        place.clone()
     }
 }
 
-/// The field of a node's child, by its index among the named ones or all.
-fn field_of_child<'t>(node: Node<'t>, named: bool, index: usize) -> Option<&'t str> {
-    if named { node.field_name_for_named_child(index as u32) } else { node.field_name_for_child(index as u32) }
-}
+impl Family<'_> {
+    /// Whether it allows a shape: there is a child for each place, and none in a field that must be empty. Most nodes lack
+    /// one, and kinds are compared at once.
+    fn may_have(&self, shape: &Shape) -> bool {
+        shape.children.iter().all(|item| self.children.iter().any(|child| item.takes(child)))
+            && (shape.without.is_empty() || !self.fields().iter().flatten().any(|field| shape.without.contains(field)))
+    }
 
-impl<'t> Family<'t> {
-    /// Whether for each place there is a child of a kind that it takes; most nodes lack one, and kinds are compared at once.
-    fn may_have(&self, items: &[Item]) -> bool {
-        items.iter().all(|item| {
-            item.choices.iter().any(|shape| shape.kinds.is_empty())
-                || self.children.iter().any(|child| item.takes(child))
+    /// The fields of all children.
+    fn fields(&self) -> &[Option<NonZeroU16>] {
+        self.fields.get_or_init(|| {
+            let mut cursor = self.node.walk();
+            let mut fields = Vec::with_capacity(self.children.len());
+            let mut more = cursor.goto_first_child();
+            while more {
+                fields.push(cursor.field_id());
+                more = cursor.goto_next_sibling();
+            }
+            fields
         })
     }
 
-    /// The field of a child by its index. Asked only of children that fit otherwise: the tree has to look for it.
-    fn field(&self, index: usize) -> Option<&'t str> {
-        field_of_child(self.node, self.named, index)
+    /// Whether a child, by its index, may be in a place, not counting its own children.
+    fn takes(&self, item: &Item, index: usize) -> bool {
+        item.takes(&self.children[index])
+            && item.field.is_none_or(|field| self.fields().get(index) == Some(&Some(field)))
     }
 }
 
@@ -109,13 +140,16 @@ pub(super) fn matches<'t>(
 ) -> Result<(), TooMany> {
     let search = Backtracking { families, tried: Cell::new(0) };
     // One slot a capture, filled on the way down and emptied on the way back.
-    let mut taken = vec![None; query.captures.len()];
+    let mut taken = families.taken.take();
+    taken.clear();
+    taken.resize(query.captures.len(), None);
     search.choices(&query.head, Child::new(node), &mut taken, &mut |taken| {
         if holds(query, taken, source) {
             found(taken);
         }
         true
     });
+    families.taken.set(taken);
     if search.tried.get() > MOST_TRIED { Err(TooMany) } else { Ok(()) }
 }
 
@@ -146,56 +180,46 @@ impl<'t> Backtracking<'_, 't> {
         }
         // No capture takes two nodes of a match, so there is nothing to put back.
         shape.captures.iter().for_each(|capture| taken[*capture] = Some(node));
-        let matched = if shape.children.is_empty() {
+        let matched = if shape.children.is_empty() && shape.without.is_empty() {
             then(taken)
         } else {
-            // Cheap answers first: most nodes have as many children as the shape has places, or can't fit.
-            match assignment(shape, node) {
-                Assignment::Impossible => false,
-                Assignment::Forced(children) => self.assign(&shape.children, &children, taken, then),
-                Assignment::Open => {
-                    let family = self.families.family(node, !shape.signs);
-                    family.may_have(&shape.children) && self.places(&shape.children, &family, 0, taken, then)
-                }
+            // Most nodes have too few children, or can't fit.
+            let count = if shape.signs { node.child_count() as usize } else { node.named_child_count() };
+            count >= shape.children.len() && {
+                let family = self.families.of(node);
+                family.may_have(shape) && self.places(shape, 0, &family, 0, taken, then)
             }
         };
         shape.captures.iter().for_each(|capture| taken[*capture] = None);
         matched
     }
 
-    /// Takes a child for each place.
-    fn assign(
-        &self,
-        items: &[Item],
-        children: &[Option<Child<'t>>],
-        taken: &mut Captured<'t>,
-        then: Then<'_, 't>,
-    ) -> bool {
-        match (items, children) {
-            ([item, items @ ..], [Some(child), children @ ..]) => {
-                self.choices(item, *child, taken, &mut |taken| self.assign(items, children, taken, then))
-            }
-            _ => then(taken),
-        }
-    }
-
-    /// Finds children for places, from the child with this index on.
+    /// Finds children for the places of a shape, from the place and from the child with these indices on.
     fn places(
         &self,
-        items: &[Item],
+        shape: &Shape,
+        place: usize,
         family: &Family<'t>,
         from: usize,
         taken: &mut Captured<'t>,
         then: Then<'_, 't>,
     ) -> bool {
-        let Some((item, rest)) = items.split_first() else { return then(taken) };
+        let Some(item) = shape.children.get(place) else {
+            return !(shape.closed && family.children[from..].iter().any(|child| child.named)) && then(taken);
+        };
+        let (next, more) = (shape.children.get(place + 1), shape.children.len() - place);
         let mut any = false;
         // Each child in turn is tried for this place, and the rest of the places go on after it.
-        for (index, &child) in family.children.iter().enumerate().skip(from) {
-            if item.takes(&child) && (item.field.is_none() || item.field.as_deref() == family.field(index)) {
-                any |= self.choices(item, child, taken, &mut |taken| self.places(rest, family, index + 1, taken, then));
-                // Without captures, what a later child could give the first one has given, unless the next place is beside it.
-                if any && !item.captures && !rest.first().is_some_and(|next| next.anchored) {
+        for index in from..(family.children.len() + 1).saturating_sub(more) {
+            let child = family.children[index];
+            if family.takes(item, index) {
+                any |= self.choices(item, child, taken, &mut |taken| {
+                    self.places(shape, place + 1, family, index + 1, taken, then)
+                });
+                // Without captures, what a later child could give the first one has given, unless it stands beside what it
+                // needn't stand beside itself.
+                let is_beside = next.map_or(shape.closed, |next| next.anchored);
+                if any && !item.captures && !is_beside {
                     return true;
                 }
             }
@@ -206,49 +230,6 @@ impl<'t> Backtracking<'_, 't> {
         }
         any
     }
-}
-
-/// What follows from the number of a node's children for which of them takes which place of a shape.
-enum Assignment<'t> {
-    /// Some place has no child.
-    Impossible,
-    /// These alone can, one for each place.
-    Forced([Option<Child<'t>>; MOST_PLACES]),
-    /// They have to be searched.
-    Open,
-}
-
-/// Looks for the children of a node that has as many as a shape has places: each takes the place of its number then. Kinds
-/// are compared first, those of places that take few before others, since asking for a child's field costs several times
-/// as much and most nodes fail before.
-///
-/// Leaving this out, so that all children are listed and searched, costs some 4 % of scanning with all packs in Python,
-/// Rust, Go, Java and C.
-fn assignment<'t>(shape: &Shape, node: Node<'t>) -> Assignment<'t> {
-    let count = if shape.signs { node.child_count() as usize } else { node.named_child_count() };
-    let places = shape.children.len();
-    if count < places {
-        return Assignment::Impossible;
-    }
-    // With more children than places there is a choice, which takes a search.
-    if count > places || places > MOST_PLACES {
-        return Assignment::Open;
-    }
-    let mut children = [None; MOST_PLACES];
-    for &at in &shape.places {
-        let child = if shape.signs { node.child(at as u32) } else { node.named_child(at as u32) };
-        let child = child.map(Child::new).filter(|child| shape.children[at].takes(child));
-        if child.is_none() {
-            return Assignment::Impossible;
-        }
-        children[at] = child;
-    }
-    let in_fields = shape
-        .children
-        .iter()
-        .enumerate()
-        .all(|(at, item)| item.field.is_none() || item.field.as_deref() == field_of_child(node, !shape.signs, at));
-    if in_fields { Assignment::Forced(children) } else { Assignment::Impossible }
 }
 
 /// Whether all predicates hold.

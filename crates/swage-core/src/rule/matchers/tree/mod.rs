@@ -160,7 +160,8 @@ impl Matcher for TreeMatch {
             let plan = Plan::File { gather: Gather::Nothing, finder: self };
             return Ok(Some(Compiled { plan, words }));
         }
-        Ok(Some(Compiled { plan: Plan::Nodes { kinds, holds_words: true, finder: self }, words }))
+        let signs = self.plain(language).and_then(|plain| plain.signs(language));
+        Ok(Some(Compiled { plan: Plan::Nodes { kinds, holds_words: true, signs, finder: self }, words }))
     }
 }
 

@@ -118,6 +118,13 @@ fn plain_queries_find_what_the_general_engine_finds() {
         "((string) @s (#eq? @s \"'x'\"))",
         "(parameters (identifier) @p)",
         "(function_definition (block (comment) @c (return_statement) @r))",
+        "(list (integer) @a .)",
+        "(list . (integer) @a .)",
+        "(list (_) (_) @a .)",
+        "(parameters (_) . (_) .) @a",
+        "(call !arguments) @c",
+        "(assignment !type left: (_) @a)",
+        "(module (decorated_definition definition: (function_definition !return_type body: (block . (_) @a . (_) .))))",
     ];
     let python = Language::by_name("python").expect("a known language");
     let parsed = parse(source.as_bytes(), python).expect("it parses");
@@ -128,9 +135,9 @@ fn plain_queries_find_what_the_general_engine_finds() {
     for form in [
         "(list (integer)+ @a)",
         "(list (integer)? @a (string) @b)",
-        "(list (integer) @a .)",
         "(list (integer) @a . \",\")",
-        "(call !arguments) @c",
+        "(list \",\" @a .)",
+        "(list .) @a",
         "(expression) @e",
         "(_ (integer) @a)",
         "(list (integer) @a (integer) @a)",
@@ -172,6 +179,9 @@ fn sketch(node: Node<'_>, one_in: &mut dyn FnMut(u8) -> bool, depth: u8, capture
         }
         more = cursor.goto_next_sibling();
     }
+    if close && text.ends_with(|c: char| c == ')' || c.is_ascii_digit()) && one_in(3) {
+        text += " .";
+    }
     text.push(')');
     if depth == 0 || one_in(2) {
         text += &format!(" @c{captures}");
@@ -187,27 +197,31 @@ fn is_shape(query: &PlainQuery, shape: &Shape, node: Node<'_>, rendered: &[(Stri
     let (mut cursor, mut children) = (node.walk(), Vec::new());
     let mut more = cursor.goto_first_child();
     while more {
-        children.push((cursor.node(), cursor.field_name()));
+        children.push((Child::new(cursor.node()), cursor.field_id()));
         more = cursor.goto_next_sibling();
     }
     Child::new(node).fits(shape)
         && shape.captures.iter().all(taken)
-        && are_in_order(query, &shape.children, &children, rendered)
+        && !children.iter().any(|(_, field)| field.is_some_and(|field| shape.without.contains(&field)))
+        && are_in_order(query, shape, 0, &children, rendered)
 }
 
+/// Whether children are in the places of a shape, from one place on.
 fn are_in_order(
     query: &PlainQuery,
-    items: &[Item],
-    children: &[(Node<'_>, Option<&str>)],
+    shape: &Shape,
+    place: usize,
+    children: &[(Child<'_>, Option<NonZeroU16>)],
     rendered: &[(String, usize, usize)],
 ) -> bool {
-    let Some((item, rest)) = items.split_first() else { return true };
+    let has_named = |children: &[(Child<'_>, _)]| children.iter().any(|(child, _)| child.named);
+    let Some(item) = shape.children.get(place) else { return !shape.closed || !has_named(children) };
     (0..children.len()).any(|at| {
         let (child, field) = children[at];
-        (!item.anchored || children[..at].iter().all(|(before, _)| !before.is_named()))
-            && (item.field.is_none() || item.field.as_deref() == field)
-            && item.choices.iter().any(|shape| is_shape(query, shape, child, rendered))
-            && are_in_order(query, rest, &children[at + 1..], rendered)
+        (!item.anchored || !has_named(&children[..at]))
+            && (item.field.is_none() || item.field == field)
+            && item.choices.iter().any(|shape| is_shape(query, shape, child.node, rendered))
+            && are_in_order(query, shape, place + 1, &children[at + 1..], rendered)
     })
 }
 
