@@ -113,7 +113,7 @@ impl FolderTree {
     /// Every file below a folder, without `.git`.
     ///
     /// # Errors
-    /// What to tell the user when a folder can't be read.
+    /// What to show the user when a folder can't be read.
     pub fn of(root: &Path) -> Result<Self, String> {
         let mut paths = Vec::new();
         let mut open = vec![PathBuf::new()];

@@ -137,7 +137,7 @@ impl Repository {
     /// A file of the commit with this id, which may be shortened; `None` when the commit has none of that path.
     ///
     /// # Errors
-    /// What to tell the user when there is no such commit, or the file can't be read.
+    /// What to show the user when there is no such commit, or the file can't be read.
     pub fn file_at(&self, id: &str, path: &str) -> Result<Option<Vec<u8>>, String> {
         // A branch may be called like the beginning of an id.
         let commit = self.commit(id).ok().filter(|found| found.starts_with(&id.to_ascii_lowercase()));

@@ -1,5 +1,5 @@
 //! Which branch a change wants to enter. That is never the change's to say: what counts is what the user names, what the
-//! clone is set to, or what the repository's branches tell.
+//! clone is set to, or what the repository's branches show.
 
 use bstr::ByteSlice;
 

@@ -4,7 +4,7 @@
 //! 1,024 bytes, and reads it back when the parser returns there. Three of them get that wrong: those of Python and YAML look
 //! whether there is room and then write past it, once enough is open, and that of Ruby writes the length of a word in one
 //! byte and finds later that the sizes don't agree. All three end the whole program then. Files of a few hundred
-//! bytes are enough, so whoever proposes a change could stop what judges it.
+//! bytes are enough, so a proposed change could stop the program that reviews it.
 //!
 //! What they write is taken into a larger buffer here, and handed on as far as it can be read back: what is open beyond that is
 //! forgotten, which leaves an error in the tree. The tables of the grammars are used as they are. This is the one place of

@@ -1,5 +1,5 @@
 //! The commands that the merged tree must pass. They are the target's, and so are the programs that lie in its tree; each runs
-//! in an export of its own, so that none sees what another leaves behind.
+//! in an export of its own, so that none sees what another leaves there.
 
 use swage_core::change::{Change, Contents, Tree};
 use swage_core::config::NamedProgram;

@@ -1,4 +1,4 @@
-//! Ending what outside programs leave behind. On Linux, a process whose parent ends becomes a child of this one, so whatever
+//! Ending the processes that outside programs leave running. On Linux, a process whose parent ends becomes a child of this one, so whatever
 //! leaves its process group can still be found; elsewhere only the group is ended.
 
 #[cfg(target_os = "linux")]

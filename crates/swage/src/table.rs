@@ -41,7 +41,7 @@ impl Table {
 
     /// The table in this many columns; what paints its heads is given. A name that is too long is cut as long as enough of it is left.
     pub fn render(&self, columns: usize, paint: impl Fn(&str) -> String) -> String {
-        /// Least columns of a name that tell anything.
+        /// Least columns of a name that are of use.
         const LEAST: usize = 16;
         let mut widths: Vec<usize> = self.heads.iter().map(|(head, _, width)| head.width().max(*width)).collect();
         for row in &self.rows {

@@ -6,7 +6,7 @@ use swage_git::{Repository, Target};
 
 use crate::failure::Failure;
 
-/// The target: what is typed, else what this clone's git configuration says, else what the branches tell; in that last
+/// The target: what is typed, else what this clone's git configuration says, else what the branches show; in that last
 /// case the `target` of the swage.toml that is there is followed, once. The change's own swage.toml has no say.
 pub fn find_target(repository: &Repository, typed: Option<&str>) -> Result<Target, Failure> {
     if let Some(name) = typed {

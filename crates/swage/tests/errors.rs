@@ -11,27 +11,27 @@ fn mistakes_are_reported_with_a_remedy() {
     let unborn = Sandbox::new();
     unborn.write("a.py", "bad(1)\n");
     let mut rendered = String::new();
-    let mut tell = |name: &str, ran: common::Ran| rendered += &format!("# {name}\n{}\n\n", ran.rendered());
-    tell("a bad revision", s.swage(&["review", "main..nowhere"]));
-    tell("no range", s.swage(&["review", "main"]));
-    tell("a missing target", s.swage(&["review", "--target", "nowhere"]));
-    tell("no repository", outside.swage(&["review"]));
-    tell("no git", s.swage_in(".", &["review", "--uncommitted"], "", &[("PATH", "/nowhere")]));
-    tell("no commit yet", unborn.swage(&["review", "--format", "lines"]));
+    let mut show = |name: &str, ran: common::Ran| rendered += &format!("# {name}\n{}\n\n", ran.rendered());
+    show("a bad revision", s.swage(&["review", "main..nowhere"]));
+    show("no range", s.swage(&["review", "main"]));
+    show("a missing target", s.swage(&["review", "--target", "nowhere"]));
+    show("no repository", outside.swage(&["review"]));
+    show("no git", s.swage_in(".", &["review", "--uncommitted"], "", &[("PATH", "/nowhere")]));
+    show("no commit yet", unborn.swage(&["review", "--format", "lines"]));
     s.git(&["clone", "--quiet", "--bare", ".", "bare.git"]);
     for (name, args) in [("unsaved work", &["review"][..]), ("a scan", &["scan"]), ("to be set up", &["init"])] {
-        tell(&format!("{name} in a bare repository"), s.swage_in("bare.git", args, "", &[]));
+        show(&format!("{name} in a bare repository"), s.swage_in("bare.git", args, "", &[]));
     }
     std::fs::remove_dir_all(s.root.join("bare.git")).expect("removed");
-    tell("a folder and a revision", s.swage(&["compare", "main", "swage.toml"]));
-    tell(
+    show("a folder and a revision", s.swage(&["compare", "main", "swage.toml"]));
+    show(
         "a tree that is a file",
         s.swage_in(".", &["review", "--patch", "-", "--tree", "a.py", "--allow-empty"], "", &[]),
     );
-    tell("a missing description", s.swage(&["review", "--description", "nowhere.txt"]));
-    tell("a missing patch", s.swage(&["review", "--patch", "nowhere.diff"]));
-    tell("a truncated patch", s.swage_in(".", &["review", "--patch", "-"], "--- a\n+++ b\n@@ -1,3 +1 @@\n-x\n", &[]));
-    tell(
+    show("a missing description", s.swage(&["review", "--description", "nowhere.txt"]));
+    show("a missing patch", s.swage(&["review", "--patch", "nowhere.diff"]));
+    show("a truncated patch", s.swage_in(".", &["review", "--patch", "-"], "--- a\n+++ b\n@@ -1,3 +1 @@\n-x\n", &[]));
+    show(
         "a patch that doesn't fit",
         s.swage_in(
             ".",
@@ -40,14 +40,14 @@ fn mistakes_are_reported_with_a_remedy() {
             &[],
         ),
     );
-    tell("the gate on a patch", s.swage(&["gate", "--patch", "-"]));
-    tell("an unknown rule", s.swage(&["rules", "show", "no-bat"]));
-    tell("a missing configuration", s.swage(&["review", "--config", "nowhere.toml"]));
-    tell(
+    show("the gate on a patch", s.swage(&["gate", "--patch", "-"]));
+    show("an unknown rule", s.swage(&["rules", "show", "no-bat"]));
+    show("a missing configuration", s.swage(&["review", "--config", "nowhere.toml"]));
+    show(
         "posting without a token",
         s.swage(&["post", "--host", "http://127.0.0.1:1/git/ferry.git", "--proposal", "1"]),
     );
-    tell(
+    show(
         "a host that is down",
         s.swage_in(
             ".",
@@ -56,13 +56,13 @@ fn mistakes_are_reported_with_a_remedy() {
             &[("SWAGE_TOKEN", "t")],
         ),
     );
-    tell(
+    show(
         "an address that is none",
         s.swage_in(".", &["post", "--host", "nowhere", "--proposal", "1"], "", &[("SWAGE_TOKEN", "t")]),
     );
-    tell("an output that can't be written", s.swage(&["review", "--output", "/nowhere/out"]));
+    show("an output that can't be written", s.swage(&["review", "--output", "/nowhere/out"]));
     s.write("swage.toml", "pakcs = []\n[[rule]]\nid = \"x\"\n");
-    tell("a wrong configuration", s.swage(&["review"]));
+    show("a wrong configuration", s.swage(&["review"]));
     insta::assert_snapshot!(rendered);
 }
 

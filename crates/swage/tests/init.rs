@@ -76,7 +76,7 @@ fn a_branch_of_any_name_is_set_up() {
         let ran = s.swage(args);
         assert!(ran.stdout.contains("trunk") && ran.code < 2, "{}", ran.rendered());
     }
-    // Another clone has nothing but its branches to tell by.
+    // Another clone has nothing but its branches to go by.
     s.commit("work");
     s.git(&["clone", "--quiet", "--no-local", ".", "../clone"]);
     let elsewhere = s.swage_in("../clone", &["gate", "--committed"], "", &[]);

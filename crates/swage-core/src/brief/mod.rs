@@ -116,7 +116,7 @@ pub struct BriefFile {
     pub language: Option<String>,
     /// Added lines, those that only moved or were re-indented left out.
     pub written: u32,
-    /// Removed lines, likewise.
+    /// Removed lines, in the same order.
     pub dropped: u32,
     /// Findings that count against the change.
     pub new_findings: u32,

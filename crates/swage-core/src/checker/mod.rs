@@ -147,7 +147,7 @@ pub fn place(
             "match" => Some(String::from_utf8_lossy(text.trim_ascii()).into_owned()),
             _ => None,
         });
-        // The program's own names tell findings of one line apart.
+        // The program's own names distinguish findings of one line.
         let whole = [id.as_bytes(), &text, r.message.as_bytes()].join(&0);
         let rendered = [id.as_bytes(), &text].join(&0);
         let mut hit = Hit::new(rule, message, span, String::new(), &rendered, None);

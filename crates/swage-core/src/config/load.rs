@@ -14,19 +14,19 @@ pub trait FileReader {
     /// `extends` may begin with `../`.
     ///
     /// # Errors
-    /// What to tell the user when the file is there and can't be read.
+    /// What to show the user when the file is there and can't be read.
     fn read(&self, path: &str) -> Result<Option<Vec<u8>>, String>;
 
     /// The content of a file in a commit of the same repository.
     ///
     /// # Errors
-    /// What to tell the user when there is no repository or no such commit.
+    /// What to show the user when there is no repository or no such commit.
     fn read_at(&self, commit: &str, path: &str) -> Result<Option<Vec<u8>>, String>;
 
     /// The names of the files in a folder, sorted; none when there is no such folder.
     ///
     /// # Errors
-    /// What to tell the user when the folder can't be read.
+    /// What to show the user when the folder can't be read.
     fn list(&self, folder: &str) -> Result<Vec<String>, String>;
 }
 

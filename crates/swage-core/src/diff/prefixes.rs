@@ -10,7 +10,7 @@ use super::reader::Reader;
 use super::votes::Votes;
 
 impl<'a> Reader<'a> {
-    /// The paths of a file from its two names, which tell of prefixes. Where they contradict each other, the `diff --git`
+    /// The paths of a file from its two names, which show its prefixes. Where they contradict each other, the `diff --git`
     /// line holds.
     pub(super) fn pair(&mut self, old: Cow<'a, [u8]>, new: Cow<'a, [u8]>, names: Option<Pair<'a>>) -> Pair<'a> {
         let (before, after) = (old.clone(), new.clone());

@@ -34,7 +34,7 @@ pub fn read<'a>(input: &'a [u8], options: &ReadOptions) -> Result<Diff<'a>, Diff
         return Err(start.error(Expected::AtMostBytes(max)));
     }
     let (mut diff, votes) = in_sections(&start, SECTION)?;
-    // Names that stand alone don't tell their prefix; all others of the input do.
+    // Names that stand alone don't show their prefix; all others of the input do.
     if let Votes::One(prefixes) | Votes::Sure(prefixes) = votes
         && options.strip.is_none()
         && !matches!((&prefixes.0[..], &prefixes.1[..]), (b"", b"") | (b"a/", b"b/"))

@@ -16,7 +16,7 @@ pub(super) struct Reader<'a> {
     pub strip: Option<usize>,
     /// The prefixes of old and new names, once they are known from the whole input.
     pub prefixes: Option<Pair<'a>>,
-    /// What files with two names tell of prefixes.
+    /// What files with two names show of prefixes.
     pub votes: Votes<'a>,
     /// The file that is being read, for errors.
     pub file: Option<Cow<'a, [u8]>>,
@@ -31,6 +31,6 @@ pub(super) struct Section<'a> {
     pub open: Patch<'a>,
     /// Where the text begins that belongs to no file yet.
     pub text_from: usize,
-    /// What its files tell of prefixes.
+    /// What its files show of prefixes.
     pub votes: Votes<'a>,
 }

@@ -1,4 +1,4 @@
-//! What the files of a diff tell of the prefixes of its paths.
+//! What the files of a diff show of the prefixes of its paths.
 
 use super::names::Pair;
 
@@ -8,7 +8,7 @@ pub(super) enum Votes<'a> {
     /// No file has voted yet.
     #[default]
     None,
-    /// All files that tell say the same.
+    /// All files that show one show the same.
     One(Pair<'a>),
     /// A file whose header gives its names without prefixes, too, says so.
     Sure(Pair<'a>),

@@ -41,7 +41,7 @@ impl Builder<'_> {
             let any_case = self.language.keywords_in_any_case;
             let fixed = any_case && node.kind().starts_with("keyword_");
             let text = (node.is_named() && !fixed).then(|| text.into());
-            // Keywords and operators help to tell early that a file can't match.
+            // Keywords and operators rule out early a file that can't match.
             let operator = || node.kind().len() > 1 && node.kind().bytes().all(|b| b.is_ascii_punctuation());
             let keyword = || !any_case && node.kind().bytes().all(|b| b.is_ascii_alphabetic()) || operator();
             let text = text.or_else(|| keyword().then(|| node.kind().as_bytes().into()));

@@ -1,7 +1,7 @@
 //! Calls that aren't written as calls: through a method of the function (`f.call(a)`), through a function that is given it
 //! (`send(:f, a)`), through a pointer (`(*f)(a)`) or by a text (`'f'(a)`).
 //!
-//! A pattern `bad(X)` that knew one spelling only could be walked around by whoever knows the language. What is called and its
+//! A pattern `bad(X)` that knew one spelling only could be bypassed by anybody who knows the language. What is called and its
 //! arguments are looked for here where a call doesn't match as it is written.
 
 use std::ops::Range;

@@ -1,4 +1,4 @@
-//! Watching a match that fails, to tell what came nearest.
+//! Watching a match that fails, to report what came nearest.
 
 use std::cell::RefCell;
 use std::collections::HashMap;

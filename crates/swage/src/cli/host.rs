@@ -330,7 +330,7 @@ pub struct ServeArgs {
     /// Review work in progress, too
     #[arg(long, requires = "check")]
     pub check_drafts: bool,
-    /// Tell people by mail what happened to their proposals, through this server; it is spoken to without encryption
+    /// Notify people by mail of what happened to their proposals, through this server; it is spoken to without encryption
     #[arg(long, value_name = "HOST:PORT", requires = "mail_from")]
     pub mail: Option<String>,
     /// Who writes that mail, as `ADDRESS` or `NAME <ADDRESS>`

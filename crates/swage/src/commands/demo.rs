@@ -33,7 +33,7 @@ pub fn run(args: &DemoArgs) -> Result<ExitCode, Failure> {
     let folder = args.folder.clone().unwrap_or_else(|| std::env::temp_dir().join("swage-demo"));
     let demo = Demo::prepare(folder, args.again || args.folder.is_none())?;
     demo.build()?;
-    let people = demo.tell()?;
+    let people = demo.story()?;
     demo.mark()?;
     if args.keep_serving {
         people.keep_serving()?;
@@ -262,7 +262,7 @@ impl Demo {
     }
 
     /// The story, in the order in which people work.
-    fn tell(&self) -> Result<People, Failure> {
+    fn story(&self) -> Result<People, Failure> {
         let paint = Paint;
         let heading = |text: &str| print(format!("{}\n", paint.strong(text)).as_bytes());
         heading("An island ferry line")?;

@@ -118,7 +118,7 @@ impl Demo {
 
     /// The story on the host.
     pub(super) fn on_host(&self) -> Result<People, Failure> {
-        self.say("A small host is started for this demo on a free port; it keeps the repository, and four people have a token of it. What they type is shown behind their names.")?;
+        self.say("A small host is started for this demo on a free port; it keeps the repository, and four people have a token of it. What they type is shown after their names.")?;
         let people = self.host()?;
         let show = |who: &str, args: &[&str]| self.show_as(who, args, Some(people.token(who)));
         show(

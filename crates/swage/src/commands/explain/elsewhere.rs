@@ -22,7 +22,7 @@ const MOST: usize = 3;
 
 /// Lines of a fix that are shown before and from where the finding stood.
 const BEFORE: usize = 1;
-const BEHIND: usize = 5;
+const AFTER: usize = 5;
 
 /// How many past changes are looked through for fixes.
 const CHANGES: usize = 30;
@@ -136,7 +136,7 @@ fn around(view: &ChangeView, f: &Finding) -> Vec<LineView> {
     let files = view.files.iter().filter(|file| file.path == *path || file.old_path == *path);
     let Some(hunk) = files.flat_map(|file| &file.hunks).find(|hunk| hunk.iter().any(is_own)) else { return Vec::new() };
     let at = hunk.iter().position(is_own).unwrap_or(0);
-    hunk[at.saturating_sub(BEFORE)..(at + BEHIND).min(hunk.len())].to_vec()
+    hunk[at.saturating_sub(BEFORE)..(at + AFTER).min(hunk.len())].to_vec()
 }
 
 /// Up to three findings of the rule that past changes of the target fixed, newest first.

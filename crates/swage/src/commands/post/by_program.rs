@@ -53,7 +53,7 @@ pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
         call: 0,
     };
     let passed = verdict.result == Outcome::Pass;
-    let done = talk.tell(&offered, &report, passed).map_err(|why| {
+    let done = talk.send_report(&offered, &report, passed).map_err(|why| {
         Failure::unfinished(format!("not all was posted: {why}"))
             .hint("Run it again: it goes on from the threads that the program knows.")
     })?;
@@ -96,7 +96,7 @@ struct Talk {
 }
 
 impl Talk {
-    fn tell(&mut self, offered: &Offered, report: &Report, passed: bool) -> Result<String, String> {
+    fn send_report(&mut self, offered: &Offered, report: &Report, passed: bool) -> Result<String, String> {
         let (target, base, head) = (&offered.target, &offered.base, &offered.head);
         let about = json!({
             "do": "begin", "format": FORMAT, "change": offered.name, "title": offered.offer.title,

@@ -16,7 +16,7 @@ use crate::terminal::{count, printable, wrap};
 const WIDTH: usize = 72;
 /// Lines that are quoted before a finding, and after the last one of a hunk.
 const BEFORE: usize = 8;
-const BEHIND: usize = 2;
+const AFTER: usize = 2;
 /// What stands for lines that aren't quoted.
 const CUT: &str = "> [...]";
 
@@ -85,7 +85,7 @@ impl Series<'_> {
                 let Some(last) = lines.last() else { continue };
                 quote(&String::from_utf8_lossy(hunk.header()), &mut out);
                 let mut cut = false;
-                for (line_number, line) in hunk.lines().enumerate().take_while(|(n, _)| *n <= last + BEHIND) {
+                for (line_number, line) in hunk.lines().enumerate().take_while(|(n, _)| *n <= last + AFTER) {
                     let near = lines.iter().any(|at| line_number <= *at && at - line_number <= BEFORE);
                     if !near && line_number < *last {
                         cut = true;
