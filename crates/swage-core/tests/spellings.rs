@@ -68,6 +68,7 @@ const ROWS: &[Row] = &[
             "bad.bind(null)(1)",
             "bad.bind(null, 1)()",
             "Reflect.apply(bad, null, [1])",
+            "bad`1`",
         ],
         others: &[
             "bad.call(1)",
@@ -79,6 +80,7 @@ const ROWS: &[Row] = &[
             "a.bad.call(null, 1)",
             "Reflect.apply(good, bad, [1])",
             "bad.other(null, 1)",
+            "good`bad`",
         ],
     },
     Row {
@@ -341,6 +343,8 @@ const ROWS: &[Row] = &[
             "go!(\"\\\\\", a == a);",
             "go!(r#\"a\"b\"#, a == a);",
             "go!(/* \" */ a == a);",
+            "go!(/* \" */ a == a, \"b\");",
+            "go!(// \"\n a == a, \"b\");",
         ],
         others: &["assert_eq!(a, a);", "go!(\"a == a\");"],
     },

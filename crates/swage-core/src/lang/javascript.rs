@@ -117,6 +117,7 @@ pub(super) const INDIRECT: &[Indirect] = &[
     Indirect::Method("call", Arguments::After(1)),
     Indirect::Method("apply", Arguments::InListAfter(1)),
     Indirect::Bound("bind"),
+    Indirect::Tag("template_string"),
     Indirect::Given("Reflect.apply", Arguments::InListAfter(1)),
 ];
 

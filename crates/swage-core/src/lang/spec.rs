@@ -191,6 +191,8 @@ pub(crate) enum Indirect {
     Method(&'static str, Arguments),
     /// A method of it with this name gives the same with its first arguments: `f.bind(this)(a)`.
     Bound(&'static str),
+    /// A node of this kind comes after it in place of arguments, and is the only one: f`a`.
+    Tag(&'static str),
     /// A function with this name is given it as the first argument: `Reflect.apply(f, this, [a])`.
     Given(&'static str, Arguments),
     /// A function with this name is given its name as the first argument: `send(:f, a)`.

@@ -1,5 +1,5 @@
 //! Calls that aren't written as calls: through a method of the function (`f.call(a)`), through a function that is given it
-//! (`send(:f, a)`), through a pointer (`(*f)(a)`) or by a text (`'f'(a)`).
+//! (`send(:f, a)`), through a pointer (`(*f)(a)`), by a text (`'f'(a)`) or before one (f`a`).
 //!
 //! A pattern `bad(X)` that knew one spelling only could be bypassed by anybody who knows the language. What is called and its
 //! arguments are looked for here where a call doesn't match as it is written.
@@ -40,7 +40,13 @@ impl Matching<'_> {
             return false;
         }
         let mut called = relevant_children(node, self.language);
-        let Some(list) = called.pop().filter(|list| list.kind_id() == *kind) else { return false };
+        let Some(list) = called.pop() else { return false };
+        if self.is_tagged(list) {
+            return self.is_tag(callee, children, &called, list, bound);
+        }
+        if list.kind_id() != *kind {
+            return false;
+        }
         let call = Call { called, arguments: relevant_children(list, self.language) };
         self.language.indirect.iter().any(|spelling| {
             let Some((parts, arguments)) = self.meant_by(&call, spelling) else { return false };
@@ -63,12 +69,39 @@ impl Matching<'_> {
         let word = &before[before.iter().rposition(|b| !in_name(b)).map_or(0, |at| at + 1)..];
         // What ends in a bracket, a quotation mark or a sign may be anything.
         word.is_empty()
+            || self.is_tagged(list)
             || self.language.indirect.iter().any(|spelling| match spelling {
                 Indirect::Method(name, _) | Indirect::Given(name, _) | Indirect::Named(name, _) => {
                     name.as_bytes().ends_with(word)
                 }
-                Indirect::Through(_) | Indirect::Text | Indirect::Member | Indirect::Bound(_) => false,
+                Indirect::Through(_) | Indirect::Text | Indirect::Member | Indirect::Bound(_) | Indirect::Tag(_) => {
+                    false
+                }
             })
+    }
+
+    /// Whether a node that comes after what is called is its only argument.
+    fn is_tagged(&self, list: Node<'_>) -> bool {
+        self.language.indirect.iter().any(|spelling| matches!(spelling, Indirect::Tag(kind) if list.kind() == *kind))
+    }
+
+    /// Whether a pattern's function is called with what comes after it. `arguments` are those of the pattern, with brackets.
+    fn is_tag(
+        &self,
+        callee: &[PatternNode],
+        arguments: &[PatternNode],
+        called: &[Node<'_>],
+        text: Node<'_>,
+        bound: &mut Bindings,
+    ) -> bool {
+        let [_, inner @ .., _] = arguments else { return false };
+        let mut taken = bound.clone();
+        let found = self.list(callee, called, &mut taken, true).is_some()
+            && self.list(inner, &[text], &mut taken, true).is_some();
+        if found {
+            *bound = taken;
+        }
+        found
     }
 
     /// What a call calls, and with which arguments, when it is spelled in a way.
@@ -81,6 +114,7 @@ impl Matching<'_> {
                 let function = self.function_behind(called);
                 (function != called).then(|| as_written(Part::Node(function)))
             }
+            Indirect::Tag(_) => None,
             Indirect::Text => Some(as_written(Part::Name(self.name_in(only()?)?))),
             Indirect::Member => {
                 let (object, name) = member_of(self.source, only()?, self.language)?;

@@ -129,12 +129,13 @@ impl PathSets {
 }
 
 /// Where files lie that people don't write, when the configuration doesn't say.
-const USUALLY_GENERATED: [&str; 12] = [
+const USUALLY_GENERATED: [&str; 13] = [
     "**/html/_static/**",
     "**/{dist,generated,_build}/**",
     "**/{build-*,*-dist}/**",
     "**/build/**/*.{js,mjs,cjs,d.ts}",
     "**/*.min.{js,css}",
+    "**/*.{es,esm,cjs,umd,iife}.js",
     "**/*{.,-,_}bundle.{js,mjs,css}",
     "**/*.{generated,gen}.*",
     "**/*_pb2.py",

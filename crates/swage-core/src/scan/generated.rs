@@ -84,6 +84,8 @@ fn is_bundled(head: &[u8]) -> bool {
         // Helpers of compilers, which nobody imports by hand.
         || has(head, b"babel-runtime/helpers/") || has(head, b"@babel/runtime/helpers/")
         || start.starts_with(b"/******/ ")
+        // Classes of another language, compiled.
+        || has(start, b"Clazz.declarePackage (") || has(start, b"Clazz.load (")
         // What stands in for `require` says so when a module isn't in the bundle.
         || has(head, b"MODULE_NOT_FOUND") && start.starts_with(b"(function")
 }
@@ -147,6 +149,7 @@ mod tests {
             ("javascript", "var Tides = (() => {\n  var __create = Object.create;\n", true),
             ("javascript", "import _createClass from \"babel-runtime/helpers/createClass\";\n", true),
             ("javascript", "/******/ (() => { // tides\n", true),
+            ("javascript", "Clazz.declarePackage (\"tides\");\nClazz.load (null, \"tides.Quay\", null);\n", true),
             ("javascript", "(function(){function r(e,n){throw a.code=\"MODULE_NOT_FOUND\",a}return r})()({1:[\n", true),
             ("javascript", "const made = Object.create;\nvar tide = 1;\n", false),
             ("javascript", "define(\"quay/a\",[], function () {});\n\ndefine(\"quay/b\",[], function () {});\n", true),

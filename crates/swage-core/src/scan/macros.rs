@@ -211,6 +211,12 @@ pub(super) fn may_have_sign(tokens: &[u8], signs: &[&str], between_same: bool) -
                 }
                 None => return true,
             },
+            b'/' if tokens[at..].starts_with(b"//") => {
+                at += memchr::memchr(b'\n', &tokens[at..]).unwrap_or(tokens.len() - at);
+                continue;
+            }
+            // Comments may nest.
+            b'/' if tokens[at..].starts_with(b"/*") => return true,
             // An arrow.
             b'>' if matches!(tokens[..at], [b'=' | b'-'] | [.., b' ' | b')', b'=' | b'-']) => {}
             _ => {
@@ -302,6 +308,9 @@ mod tests {
             ("('a: loop { break 'a }, b)", same, true, false),
             ("('ab', \"c\")", same, true, true),
             ("(1'000, a == a)", same, true, true),
+            ("(/* \" */ a == a, \"b\")", same, true, true),
+            ("(// \"\na == a, \"b\")", same, true, true),
+            ("(// a == a\nb)", same, true, false),
             ("(a => a, b -> b, c)", &[">"], false, false),
             ("(a --> a)", &[">"], false, true),
             ("{a}", &["{"], false, false),

@@ -48,6 +48,9 @@ const NEAR: usize = 20;
 /// With these a comment begins that speaks of the code above it.
 const NOTES: [&str; 5] = ["TODO", "FIXME", "XXX", "NOTE", "HACK"];
 
+/// How many lines of code words after the first of them explain.
+const MOST_NOTED: usize = 3;
+
 /// A comment line: its bytes in the source, and its text without the marker.
 type Line = (Range<usize>, String);
 
@@ -237,10 +240,10 @@ fn judge(
         let led_up = part.len() == 1 && part.len() < lines.len() && before.is_some_and(|text| !text.is_empty());
         // Code that stands further in than the words around it is an example, and what words right before it or an arrow
         // after it explain is there on purpose.
-        let words = |text: &str| text.split_whitespace().count() > 1 || text.ends_with(':');
+        let words = |text: &str| text.split_whitespace().count() > 1 || text.ends_with(':') || text.contains("://");
         let shown = |text: &str| text.starts_with(ARROWS);
-        // So does a line with words of its own after it.
-        let noted = part.len() == 1 && part.first().is_some_and(|(_, text)| has_note(text, language));
+        // So does a line with words of its own after it, for itself and the few below it.
+        let noted = part.len() <= MOST_NOTED && part.first().is_some_and(|(_, text)| has_note(text, language));
         let formula = lines.len() == 1 && part.first().is_some_and(|line| is_formula(line, source));
         let legend = language.statement_ends.is_empty() && part.len() == lines.len() && is_legend(part);
         let explained = led_up || noted || formula || legend || before.is_some_and(words) || after.is_some_and(shown);
@@ -254,12 +257,14 @@ fn judge(
         }
         // Then line by line, and lines that follow each other make one finding.
         let mut from: Option<Range<usize>> = None;
-        for line in part {
+        for (at, line) in part.iter().enumerate() {
             // Words that end in a colon lead up to what is below them.
             if from.is_none() && line.1.trim_end().ends_with(':') && line.1.split_whitespace().count() > 1 {
                 break;
             }
-            if is_code(std::slice::from_ref(line), parser, language) {
+            // What comes after a comma goes on with the line before.
+            let goes_on = from.is_none() && at > 0 && part[at - 1].1.trim_end().ends_with(',');
+            if !goes_on && is_code(std::slice::from_ref(line), parser, language) {
                 let start = from.as_ref().map_or(line.0.start, |f| f.start);
                 from = Some(start..line.0.end);
             } else {
@@ -272,7 +277,8 @@ fn judge(
 
 /// Whether a line in a comment has a comment itself that says more than a word.
 fn has_note(text: &str, language: &Language) -> bool {
-    let words = |said: &str| said.split_whitespace().filter(|word| word.chars().all(char::is_alphabetic)).count();
+    let is_word = |word: &&str| word.trim_end_matches([',', '.']).chars().all(char::is_alphabetic);
+    let words = |said: &str| said.split_whitespace().filter(is_word).count();
     language.line_markers.iter().any(|marker| {
         let mut pieces = text.trim_start().split(marker).skip(1);
         // Without a blank it may be any sign, and more words are needed.
