@@ -3,6 +3,7 @@
 #[cfg(feature = "c")]
 use super::{Class, Indirect, Inner, Language, Spec, Tokens, Translation};
 
+#[cfg(feature = "c")]
 pub(super) const WRAPPERS: &[(&str, &str)] = &[
     ("void w_(void) {\n", "\n}"),
     ("void w_(void) {\n", ";\n}"),
@@ -13,6 +14,7 @@ pub(super) const WRAPPERS: &[(&str, &str)] = &[
     ("void w_(", ");"),
 ];
 /// Around parts of those.
+#[cfg(feature = "c")]
 pub(super) const PART_WRAPPERS: &[(&str, &str)] = &[("w_ w_ = {", "};"), ("enum w_ {", "};"), ("#include ", "\n")];
 pub(super) const CODE_SIGNS: &[&str] = &[
     "call_expression",
@@ -29,7 +31,6 @@ pub(super) const CODE_SIGNS: &[&str] = &[
 ];
 pub(super) const STAND_INS: &[&str] = &["HOLE;", "w_ HOLE", "w_ HOLE;", "case HOLE:"];
 
-#[cfg(feature = "c")]
 /// Signs and words of the kinds of nodes that C and C++ have in common.
 pub(super) const SIGNS: &[(&str, &[&str])] = &[
     ("function_definition", &["{"]),
@@ -50,6 +51,7 @@ pub(super) const SIGNS: &[(&str, &[&str])] = &[
     ("assignment_expression", &["="]),
 ];
 
+#[cfg(feature = "c")]
 pub(super) static C: Language = Language::new(Spec {
     name: "c",
     grammar: || tree_sitter_c::LANGUAGE.into(),
