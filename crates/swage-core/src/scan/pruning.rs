@@ -117,6 +117,12 @@ const MATCHES: &[Case] = &[
         &[("a.py", "x = 5is y\n"), ("b.py", "x = a5is\n")],
         "a.py:1",
     ),
+    // What is the same needn't be beside the sign.
+    (
+        "languages = ['python']\ntree = '((comparison_operator (_) @a operators: [\"<\" \"==\"] (_) @b) @here (#eq? @a @b))'",
+        &[("a.py", "x = a < b == a\n"), ("b.py", "x = a < b == c\n")],
+        "a.py:1",
+    ),
     (
         "each = 'used'\nmust_not_meet = 'dropped'\nunless_meets = ['kept']\n[rule.match.collect]\nused = { languages = ['python'], code = 'use(N)', holes.N = {} }\ndropped = { languages = ['python'], code = 'drop(N)', holes.N = {} }\nkept = { languages = ['python'], code = 'keep(N)', holes.N = {} }",
         &[("a.py", "use(x)\nuse(y)\n"), ("b.py", "drop(x)\ndrop(y)\n"), ("c.py", "keep(y)\n")],

@@ -14,7 +14,7 @@ const LARGEST: usize = 200;
 pub struct Signs {
     /// The signs, without letters.
     pub texts: Vec<&'static str>,
-    /// Whether the texts on both sides of it are the same.
+    /// Whether the texts right before and right after it are the same.
     pub between_same: bool,
     /// Each sign has one of these bytes.
     bytes: [u8; 3],

@@ -118,7 +118,10 @@ impl PlainQuery {
         };
         let [Shape { children, .. }] = &self.head.choices[..] else { return None };
         let (at, texts) = children.iter().enumerate().find_map(|(at, item)| Some((at, of_item(item)?)))?;
-        let is_captured = |item: &Item, capture| item.choices.iter().all(|shape| shape.captures.contains(&capture));
+        // Without a field it may be any child before or after the sign, such as the first one of a chain.
+        let is_captured = |item: &Item, capture| {
+            item.field.is_some() && item.choices.iter().all(|shape| shape.captures.contains(&capture))
+        };
         let between_same = match (at.checked_sub(1).and_then(|before| children.get(before)), children.get(at + 1)) {
             (Some(before), Some(after)) => self.predicates.iter().any(|predicate| match predicate.test {
                 Test::Same(other) if predicate.holds => {
