@@ -1,6 +1,6 @@
 //! CSS.
 
-use super::{Class, Language, Spec};
+use super::{Class, Language, Spec, Translation};
 
 pub(super) static CSS: Language = Language::new(Spec {
     name: "css",
@@ -22,5 +22,6 @@ pub(super) static CSS: Language = Language::new(Spec {
     code_signs: &["declaration", "rule_set", "media_statement", "import_statement"],
     statement_ends: &[";", "{", "}"],
     stand_ins: &["HOLE: w_;", "HOLE {}", "NUMBER", "NUMBER% {}"],
+    translations: &[Translation::StyleEscapes],
     ..Spec::PLAIN
 });

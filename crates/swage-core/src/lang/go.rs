@@ -1,6 +1,6 @@
 //! Go.
 
-use super::{Class, Inner, Language, Spec};
+use super::{Class, Indirect, Inner, Language, Spec};
 
 pub(super) static GO: Language = Language::new(Spec {
     name: "go",
@@ -76,7 +76,14 @@ pub(super) static GO: Language = Language::new(Spec {
     stand_ins: &["HOLE w_", "case HOLE:"],
     lone_cr_ends_lines: false,
     optional_fields: &["result"],
+    optional_in: &[("call_expression", "type_arguments")],
     has_known_paths: true,
     wraps: &[("parenthesized_expression", Inner::Only)],
+    also: &[("call_expression", "type_conversion_expression")],
+    indirect: &[
+        Indirect::Generic("type_conversion_expression", "generic_type"),
+        // With one type it looks like an item of a list of functions.
+        Indirect::Generic("call_expression", "index_expression"),
+    ],
     ..Spec::PLAIN
 });

@@ -149,6 +149,8 @@ pub struct Spec {
     pub has_scopes: bool,
     /// Nodes that have a key, for paths of keys.
     pub(crate) keyed: &'static [Keyed],
+    /// Whether an anchor marks what an alias stands for elsewhere.
+    pub(crate) has_anchors: bool,
     /// Lists whose items have keys that should differ.
     pub(crate) listed: &'static [Listed],
     /// Parts that are code of another language.
@@ -193,6 +195,9 @@ pub(crate) enum Indirect {
     Bound(&'static str),
     /// A node of this kind comes after it in place of arguments, and is the only one: f`a`.
     Tag(&'static str),
+    /// The grammar takes it with its types for something else, and with one argument for a conversion: `f[int](a)`. The kinds
+    /// of the whole and of the name with its types.
+    Generic(&'static str, &'static str),
     /// A function with this name is given it as the first argument: `Reflect.apply(f, this, [a])`.
     Given(&'static str, Arguments),
     /// A function with this name is given its name as the first argument: `send(:f, a)`.
@@ -226,6 +231,8 @@ pub(crate) enum Translation {
     EscapedLineEnds,
     /// Escapes such as `\u0041` are characters wherever they are.
     EscapesAnywhere,
+    /// Escapes such as `\62 ` and `\z` are characters wherever they are (CSS Syntax Module Level 3, section 4.3.7).
+    StyleEscapes,
     /// A backslash before a line's end joins the lines.
     SplicedLines,
     /// `/*!` and `*/` stand around code that runs.
@@ -367,6 +374,7 @@ impl Spec {
         keywords_in_any_case: false,
         has_scopes: false,
         keyed: &[],
+        has_anchors: false,
         listed: &[],
         indirect: &[],
         starters: &[],

@@ -19,6 +19,7 @@ pub(super) static YAML: Language = Language::new(Spec {
     // Prose such as `Note: later` is YAML, so no comment is taken for it.
     stand_ins: &["HOLE: w_"],
     keyed: &[Keyed { node: "block_mapping_pair", key: "key" }, Keyed { node: "flow_pair", key: "key" }],
+    has_anchors: true,
     outline: true,
     translations: &[Translation::EscapedNames],
     listed: &[

@@ -3,7 +3,7 @@
 //! A name stands for the path under which other files know it: `sp` for `subprocess` after `import subprocess as sp`,
 //! `run` for `subprocess.run` after `from subprocess import run`. In Python and JavaScript, a name that is only ever given
 //! what one call makes, or another name, stands for that: `session` for `requests.Session()`, and so do attributes of `self`
-//! and `this`.
+//! and `this`. In C and C++ a pointer stands for the function that it is given, and a macro for the name that it is defined as.
 //! Imports anywhere in the file count for all of it; a parameter of the same name is still taken for the imported one.
 
 use std::borrow::Cow;
@@ -37,6 +37,8 @@ enum Step {
     Declarator,
     Assignment,
     Alias,
+    Define,
+    Pointer,
     Go,
     Java,
     Rust,
@@ -55,7 +57,7 @@ fn steps(language: &'static Language) -> &'static [Step] {
 
 fn step(language: &str, kind: &str) -> Step {
     /// Of what holds statements.
-    const ENDINGS: [&str; 12] = [
+    const ENDINGS: [&str; 16] = [
         "statement",
         "block",
         "body",
@@ -68,9 +70,13 @@ fn step(language: &str, kind: &str) -> Step {
         "program",
         "file",
         "element",
+        "unit",
+        "specification",
+        "preproc_if",
+        "preproc_ifdef",
     ];
     let script = matches!(language, "javascript" | "typescript" | "tsx");
-    let is_followed = script || matches!(language, "python" | "go" | "rust");
+    let is_followed = script || matches!(language, "python" | "go" | "rust" | "c" | "cpp");
     match (language, kind) {
         ("python", "import_statement") => Step::Python,
         ("python", "import_from_statement") => Step::PythonFrom,
@@ -79,6 +85,8 @@ fn step(language: &str, kind: &str) -> Step {
         (_, "import_statement") if script => Step::JavaScript,
         (_, "variable_declarator") if script => Step::Declarator,
         (_, "assignment_expression") if script => Step::Assignment,
+        ("c" | "cpp", "preproc_def") => Step::Define,
+        ("c" | "cpp", "init_declarator" | "assignment_expression") => Step::Pointer,
         ("go", "import_spec") => Step::Go,
         ("java", "import_declaration") => Step::Java,
         ("rust", "use_declaration") => Step::Rust,
@@ -99,7 +107,7 @@ impl<'t> Imports<'t> {
     }
 
     fn read(&self) -> HashMap<String, String> {
-        let (mut found, mut made) = (HashMap::new(), HashMap::new());
+        let (mut found, mut made) = (HashMap::new(), Given::new());
         let steps = steps(self.language);
         preorder(self.root, |node| {
             match steps.get(usize::from(node.kind_id())).copied().unwrap_or(Step::Pass) {
@@ -117,6 +125,8 @@ impl<'t> Imports<'t> {
                 }
                 Step::Assignment => self.made(node, "left", "right", &mut made),
                 Step::Alias => self.made(node, "alias", "", &mut made),
+                Step::Define => note(self.field(node, "name"), self.defined(node), &mut made),
+                Step::Pointer => self.pointer(node, &mut made),
                 Step::Go => self.go(node, &mut found),
                 Step::Java => self.java(node, &mut found),
                 Step::Rust => {
@@ -127,18 +137,39 @@ impl<'t> Imports<'t> {
             }
             false
         });
-        // Of the imports alone: what one call makes of another's result would depend on the order of the map.
-        let path = |given: String| String::from_utf8_lossy(&resolve(&found, given.as_bytes())).into_owned();
-        let resolved: Vec<_> = made.into_iter().filter_map(|(name, given)| Some((name, path(given?)))).collect();
+        let resolved: Vec<_> = made
+            .iter()
+            .filter_map(|(name, given)| Some((name.clone(), followed(name, given.as_deref()?, &made, &found))))
+            .collect();
         for (name, path) in resolved {
             found.entry(name).or_insert(path);
         }
         found
     }
 
+    /// The name that a macro is defined as.
+    fn defined(&self, define: Node<'_>) -> Option<String> {
+        let value = self.field(define, "value").trim();
+        let is_name = |c: char| c.is_alphanumeric() || matches!(c, '_' | ':');
+        (!value.is_empty() && value.chars().all(is_name)).then(|| value.to_owned())
+    }
+
+    /// Notes the function that a pointer is given.
+    fn pointer(&self, node: Node<'t>, made: &mut Given) {
+        let either = |one, other| node.child_by_field_name(one).or_else(|| node.child_by_field_name(other));
+        let (Some(declared), Some(value)) = (either("declarator", "left"), either("value", "right")) else { return };
+        let inner =
+            |declared: &Node<'t>| declared.child_by_field_name("declarator").or_else(|| declared.named_child(0));
+        let Some(name) = std::iter::successors(Some(declared), inner).last() else { return };
+        let function = value.child_by_field_name("argument").filter(|_| value.kind() == "pointer_expression");
+        let function = function.unwrap_or(value);
+        let is_name = matches!(function.kind(), "identifier" | "qualified_identifier");
+        note(self.text(name), is_name.then(|| self.text(function).to_owned()), made);
+    }
+
     /// Notes what a name is given: the function that is called for it, or another name; nothing when it is given different
     /// things.
-    fn made(&self, node: Node<'_>, left: &str, right: &str, made: &mut HashMap<String, Option<String>>) {
+    fn made(&self, node: Node<'_>, left: &str, right: &str, made: &mut Given) {
         let value = if right.is_empty() { node.named_child(0) } else { node.child_by_field_name(right) };
         let given = value.and_then(|value| match value.kind() {
             "call" | "call_expression" | "new_expression" => {
@@ -149,10 +180,7 @@ impl<'t> Imports<'t> {
             "identifier" | "attribute" | "member_expression" if !right.is_empty() => Some(self.text(value).to_owned()),
             _ => None,
         });
-        let known = made.entry(self.field(node, left).to_owned()).or_insert_with(|| given.clone());
-        if *known != given {
-            *known = None;
-        }
+        note(self.field(node, left), given, made);
     }
 
     fn text(&self, node: Node<'_>) -> &'t str {
@@ -276,6 +304,35 @@ impl<'t> Imports<'t> {
     }
 }
 
+/// What names are given; nothing where that differs, or is anything but a name or what a call makes.
+type Given = HashMap<String, Option<String>>;
+
+fn note(name: &str, given: Option<String>, made: &mut Given) {
+    let known = made.entry(name.to_owned()).or_insert_with(|| given.clone());
+    if *known != given {
+        *known = None;
+    }
+}
+
+/// How many names are followed from one to the next.
+const MOST_FOLLOWED: usize = 16;
+
+/// What a name stands for in the end, whose value is this.
+fn followed(name: &str, given: &str, made: &Given, imported: &HashMap<String, String>) -> String {
+    let mut path = given.to_owned();
+    let mut seen = vec![name.to_owned()];
+    while seen.len() < MOST_FOLLOWED {
+        if let Cow::Owned(path) = resolve(imported, path.as_bytes()) {
+            return String::from_utf8_lossy(&path).into_owned();
+        }
+        let first = path[..first_name(path.as_bytes())].to_owned();
+        let Some(Some(next)) = made.get(&first).filter(|_| !seen.contains(&first)) else { break };
+        path = format!("{next}{}", &path[first.len()..]);
+        seen.push(first);
+    }
+    path
+}
+
 /// The calls by which a module is imported where it is used.
 const IMPORTING: [&str; 4] = ["require(", "import(", "await import(", "__import__("];
 
@@ -292,13 +349,18 @@ fn resolve<'c>(paths: &HashMap<String, String>, code: &'c [u8]) -> Cow<'c, [u8]>
     if let Some((module, rest)) = imported_in_place(code) {
         return Cow::Owned([module, rest].concat());
     }
-    let is_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_' || *b == b'$' || !b.is_ascii();
-    let own = [&b"self."[..], b"this."].into_iter().find(|own| code.starts_with(own)).map_or(0, <[u8]>::len);
-    let end = code.iter().skip(own).position(|b| !is_name(b)).map_or(code.len(), |end| own + end);
+    let end = first_name(code);
     match std::str::from_utf8(&code[..end]).ok().and_then(|name| paths.get(name)) {
         Some(path) => Cow::Owned([path.as_bytes(), &code[end..]].concat()),
         None => Cow::Borrowed(code),
     }
+}
+
+/// Where the first name of code ends, with `self` or `this` before it.
+fn first_name(code: &[u8]) -> usize {
+    let is_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_' || *b == b'$' || !b.is_ascii();
+    let own = [&b"self."[..], b"this."].into_iter().find(|own| code.starts_with(own)).map_or(0, <[u8]>::len);
+    code.iter().skip(own).position(|b| !is_name(b)).map_or(code.len(), |end| own + end)
 }
 
 #[cfg(test)]
@@ -321,7 +383,10 @@ mod tests {
             ("python", "def f(self):\n    self.s = requests.Session()\n", "self.s.get", "requests.Session().get"),
             ("python", "with requests.Session() as s:\n    s\n", "s.get", "requests.Session().get"),
             ("python", "s = requests.Session()\ns = other\n", "s.get", "s.get"),
-            ("python", "s = requests.Session()\nt = s.get()\n", "t.json", "s.get().json"),
+            ("python", "s = requests.Session()\nt = s.get()\n", "t.json", "requests.Session().get().json"),
+            ("python", "import os\na = os.system\nb = a\nc = b\n", "c", "os.system"),
+            ("python", "a = b\nb = a\n", "a", "a"),
+            ("python", "a = a.strip()\n", "a", "a.strip()"),
             ("python", "import os\nrun = os.system\n", "run", "os.system"),
             ("python", "run = os.system\nrun = quay\n", "run", "run"),
             ("python", "", "__import__('os').system", "os.system"),
@@ -342,6 +407,11 @@ mod tests {
             ("go", "package a\nimport (\n\tr \"math/rand/v2\"\n\t\"quay/v3\"\n)\n", "quay.Book", "quay/v3.Book"),
             ("java", "import java.util.Random;\n", "Random", "java.util.Random"),
             ("java", "import java.util.*;\n", "Random", "Random"),
+            ("c", "#define A B\n#ifdef X\n#define B system\n#endif\n", "A", "system"),
+            ("c", "#define B f(1)\n", "B", "B"),
+            ("c", "int (*run)(const char *) = &system;\n", "run", "system"),
+            ("c", "void f(void) {\n  int (*run)(const char *);\n  run = system;\n}\n", "run", "system"),
+            ("cpp", "namespace a {\nvoid f() { auto run = std::system; }\n}\n", "run", "std::system"),
             ("rust", "use std::{fs::{self, write as put}, io};", "put", "std::fs::write"),
             ("rust", "use std::{fs::{self, write as put}, io};", "fs::rename", "std::fs::rename"),
             ("rust", "use std::process::Command;", "Command::new", "std::process::Command::new"),

@@ -1,5 +1,5 @@
 //! Calls that aren't written as calls: through a method of the function (`f.call(a)`), through a function that is given it
-//! (`send(:f, a)`), through a pointer (`(*f)(a)`), by a text (`'f'(a)`) or before one (f`a`).
+//! (`send(:f, a)`), through a pointer (`(*f)(a)`), by a text (`'f'(a)`) or before one (f`a`), or with its types (`f[int](a)`).
 //!
 //! A pattern `bad(X)` that knew one spelling only could be bypassed by anybody who knows the language. What is called and its
 //! arguments are looked for here where a call doesn't match as it is written.
@@ -22,6 +22,8 @@ enum Part<'t> {
     Name(Range<usize>),
     /// A member that is asked for by a text.
     Member(Node<'t>, Range<usize>),
+    /// A name after that of its package.
+    Qualified(Range<usize>, Range<usize>),
 }
 
 /// A call as it is written.
@@ -36,6 +38,15 @@ impl Matching<'_> {
     /// Whether a call is the pattern's in another spelling; `patterns` are what is called, and at last the arguments.
     pub(super) fn is_called_indirectly(&self, patterns: &[PatternNode], node: Node<'_>, bound: &mut Bindings) -> bool {
         let Some((PatternNode::Inner { kind, children, .. }, callee)) = patterns.split_last() else { return false };
+        if let Some((part, arguments)) = self.generic_call(node) {
+            let mut taken = bound.clone();
+            let found = matches!(patterns, [function, _] if self.is_part(function, part, &mut taken))
+                && self.list(children, &arguments, &mut taken, true).is_some();
+            if found {
+                *bound = taken;
+            }
+            return found;
+        }
         if !self.may_be_spelled_otherwise(node) {
             return false;
         }
@@ -61,6 +72,21 @@ impl Matching<'_> {
         })
     }
 
+    /// What is called with its types, where the grammar takes that for a type, and the arguments with their brackets.
+    fn generic_call<'t>(&self, node: Node<'t>) -> Option<(Part<'t>, Vec<Node<'t>>)> {
+        let of_types = node.child(0)?;
+        let is_generic = |spelling: &Indirect| matches!(spelling, Indirect::Generic(whole, types) if (node.kind(), of_types.kind()) == (whole, types));
+        let function = of_types.named_child(0).filter(|_| self.language.indirect.iter().any(is_generic))?;
+        let is_type = function.kind().contains("type");
+        let part = match (function.named_child(0), function.named_child(1)) {
+            (Some(package), Some(name)) if is_type => Part::Qualified(package.byte_range(), name.byte_range()),
+            _ if is_type => Part::Name(function.byte_range()),
+            _ => Part::Node(function),
+        };
+        let rest = relevant_children(node, self.language).split_off(1);
+        Some((part, if let [list] = rest[..] { relevant_children(list, self.language) } else { rest }))
+    }
+
     /// A look at the last word before the arguments, which most calls end with: those of other names are what they seem.
     fn may_be_spelled_otherwise(&self, call: Node<'_>) -> bool {
         let Some(list) = call.child_count().checked_sub(1).and_then(|last| call.child(last)) else { return false };
@@ -74,9 +100,12 @@ impl Matching<'_> {
                 Indirect::Method(name, _) | Indirect::Given(name, _) | Indirect::Named(name, _) => {
                     name.as_bytes().ends_with(word)
                 }
-                Indirect::Through(_) | Indirect::Text | Indirect::Member | Indirect::Bound(_) | Indirect::Tag(_) => {
-                    false
-                }
+                Indirect::Through(_)
+                | Indirect::Text
+                | Indirect::Member
+                | Indirect::Bound(_)
+                | Indirect::Tag(_)
+                | Indirect::Generic(..) => false,
             })
     }
 
@@ -114,7 +143,7 @@ impl Matching<'_> {
                 let function = self.function_behind(called);
                 (function != called).then(|| as_written(Part::Node(function)))
             }
-            Indirect::Tag(_) => None,
+            Indirect::Tag(_) | Indirect::Generic(..) => None,
             Indirect::Text => Some(as_written(Part::Name(self.name_in(only()?)?))),
             Indirect::Member => {
                 let (object, name) = member_of(self.source, only()?, self.language)?;
@@ -158,6 +187,15 @@ impl Matching<'_> {
             (PatternNode::Inner { children, .. }, Part::Member(object, name)) => {
                 self.is_member(children, object, name, bound)
             }
+            (PatternNode::Hole(index), Part::Qualified(package, name)) => {
+                self.bind(*index, None, package.start..name.end, bound)
+            }
+            (PatternNode::Inner { children, .. }, Part::Qualified(package, name)) => match &children[..] {
+                [of, _, member] => {
+                    self.is_part(of, Part::Name(package), bound) && self.is_part(member, Part::Name(name), bound)
+                }
+                _ => false,
+            },
             _ => false,
         }
     }

@@ -31,6 +31,7 @@ pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>
             Translation::UnicodeLineEnds => with_line_ends(&plain),
             Translation::EscapedLineEnds => with_line_escapes(&plain),
             Translation::EscapesAnywhere => with_escapes(&plain),
+            Translation::StyleEscapes => with_style_escapes(&plain),
             Translation::SplicedLines => without_splices(&plain),
             Translation::ExecutableComments => with_executable_comments(&plain),
             Translation::AnnotatedVarargs => without_varargs_annotations(&plain),
@@ -82,8 +83,7 @@ fn with_line_escapes(text: &[u8]) -> Option<Vec<u8>> {
     Some(plain)
 }
 
-/// Characters for all escapes of ASCII, which Java replaces everywhere. What follows an escape up to the next white space
-/// moves up to it, since two signs may make one.
+/// Characters for all escapes of ASCII, which Java replaces everywhere.
 fn with_escapes(text: &[u8]) -> Option<Vec<u8>> {
     static ESCAPES: LazyLock<Option<Regex>> = LazyLock::new(|| Regex::new(r"(?-u)\\u+00([2-7][0-9a-fA-F])").ok());
     memchr::memmem::find(text, b"\\u")?;
@@ -92,20 +92,53 @@ fn with_escapes(text: &[u8]) -> Option<Vec<u8>> {
         let range = escape.get(0)?.range();
         begins_escape(text, range.start).then_some((range, u8::from_str_radix(digits, 16).ok()?))
     });
+    replaced(text, escapes)
+}
+
+/// Characters for the escapes of letters, which CSS has in all names and texts, and of digits and hyphens inside of names. One
+/// white space ends an escape and belongs to it.
+fn with_style_escapes(text: &[u8]) -> Option<Vec<u8>> {
+    static ESCAPES: LazyLock<Option<Regex>> =
+        LazyLock::new(|| Regex::new(r"(?-u)\\(?:([0-9a-fA-F]{1,6})(?:\r\n|[ \t\n\r\f])?|([g-zG-Z_-]))").ok());
+    memchr::memchr(b'\\', text)?;
+    let mut last = 0;
+    let escapes = ESCAPES.as_ref()?.captures_iter(text).filter_map(|escape| {
+        let range = escape.get(0)?.range();
+        let byte = match (escape.get(1), escape.get(2)) {
+            (Some(digits), _) => u8::from_str_radix(std::str::from_utf8(digits.as_bytes()).ok()?, 16).ok()?,
+            (None, plain) => *plain?.as_bytes().first()?,
+        };
+        let is_inside = range.start > 0 && (range.start == last || in_name(&text[range.start - 1]));
+        let is_letter = byte.is_ascii_alphabetic() || byte == b'_';
+        let is_meant = is_letter || is_inside && (byte.is_ascii_digit() || byte == b'-');
+        let found = (is_meant && begins_escape(text, range.start)).then_some((range.clone(), byte))?;
+        last = range.end;
+        Some(found)
+    });
+    replaced(text, escapes)
+}
+
+/// The text with a byte in the place of each escape, in order. What follows an escape up to the next white space moves up to
+/// it, since two signs may make one; a line's end in an escape comes after that.
+fn replaced(text: &[u8], escapes: impl Iterator<Item = (Range<usize>, u8)>) -> Option<Vec<u8>> {
     let mut escapes = escapes.peekable();
     escapes.peek()?;
+    let space_from = |at: usize| at + text[at..].iter().position(u8::is_ascii_whitespace).unwrap_or(text.len() - at);
     let mut plain = text.to_vec();
-    while let Some((Range { start, end: mut from }, byte)) = escapes.next() {
-        let rest = &text[start..];
-        let end = start + rest.iter().position(u8::is_ascii_whitespace).unwrap_or(rest.len());
+    while let Some((first, byte)) = escapes.next() {
+        let line_ends = |escape: &Range<usize>| memchr::memchr_iter(b'\n', &text[escape.clone()]).count();
+        let (start, mut from, mut lines) = (first.start, first.end, line_ends(&first));
+        let mut end = space_from(from);
         let mut run = vec![byte];
-        while let Some((escape, byte)) = escapes.next_if(|(escape, _)| escape.end <= end) {
+        while let Some((escape, byte)) = escapes.next_if(|(escape, _)| escape.start < end || escape.start == from) {
             run.extend_from_slice(&text[from..escape.start]);
             run.push(byte);
-            from = escape.end;
+            (from, lines) = (escape.end, lines + line_ends(&escape));
+            end = space_from(from);
         }
         run.extend_from_slice(&text[from..end]);
         fill(&mut plain, start..end, &run);
+        plain[end - lines..end].fill(b'\n');
     }
     Some(plain)
 }
@@ -348,6 +381,9 @@ mod tests {
             (Some("csharp"), "class A { int b\\u0061d = B\u{200d}(); }", "class A { int bad      = B   (); }"),
             (Some("python"), "ｅval('ｅ')", "eval  ('ｅ')"),
             (Some("python"), "größe = 'ﬁ'", "größe = 'ﬁ'"),
+            (Some("css"), "b\\61 d(\\62\\000061\\64\t{b\\z c", "bad(bad{bz                c"),
+            (Some("css"), "a: \"\\e900 \\31 b\\31 \\2d c\"; \\\\62 d", "a: \"\\e900 \\31 b1-c\";       \\\\62 d"),
+            (Some("css"), "b\\61\nd\\65\r\n(1)", "bade(1)  \n\n"),
             (Some("c"), "int a = ba\\\nd\\\n(1); /\\\n/ x", "int a = bad\\\n\\\n(1); //\\\n x"),
             (Some("c"), "/* *\\\r\n/ #define A \\\n b", "/* */\\\r\n #define A \\\n b"),
             (Some("sql"), "/*!50100 DROP TABLE a */;", "         DROP TABLE a   ;"),

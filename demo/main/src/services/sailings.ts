@@ -10,7 +10,8 @@ export class SailingService {
   private sailings: Sailing[] = [];
 
   // const cached = readCache("sailings");
-  // if (cached) { return cached; }
+  // const fresh = cached && cached.until > now();
+  // if (fresh) { return cached.rows; }
   today(port: string): Sailing[] {
     return this.sailings.filter((s) => s.from === port);
   }

@@ -24,7 +24,7 @@ pub static INTEGRITY: Pack =
     Pack::new("integrity", "What would keep a change from being judged", true, include_str!("integrity.toml"));
 
 /// All packs that a project can switch on and off.
-pub static PACKS: [Pack; 13] = [
+pub static PACKS: [Pack; 14] = [
     Pack::new("leftovers", "What was put in to try something and forgotten", true, include_str!("leftovers.toml")),
     Pack::new("robustness", "Failures that are waiting to happen", true, include_str!("robustness.toml")),
     Pack::new("logic", "Conditions and statements that can't do what they say", true, include_str!("logic.toml")),
@@ -36,6 +36,7 @@ pub static PACKS: [Pack; 13] = [
     Pack::new("names", "Names at odds with their definitions", false, include_str!("names.toml")),
     Pack::new("secrets", "Secrets that every reader of the code can use", false, include_str!("secrets.toml")),
     Pack::new("sizes", "Definitions that have grown too large", false, include_str!("sizes.toml")),
+    Pack::new("smells", "What is mostly a slip, and sometimes meant", false, include_str!("smells.toml")),
     Pack::new("tests", "Tests that prove nothing", false, include_str!("tests.toml")),
     Pack::new("web", "Pages that not everybody can use", false, include_str!("web.toml")),
 ];

@@ -11,7 +11,7 @@
 //!
 //! What words beside it explain is left alone even when it is code: an example in a comment is there on purpose.
 
-use std::ops::Range;
+use std::ops::{Range, RangeInclusive};
 use std::sync::Arc;
 
 use tree_sitter::{Node, Parser};
@@ -23,10 +23,25 @@ use crate::pattern::{PatternError, preorder};
 use crate::rule::keys::{Holds, Key};
 
 pub(super) const READER: Reader = Reader {
-    keys: &[Key::new("commented_code", Holds::True, "Comments that are code.")],
+    keys: &[
+        Key::new("commented_code", Holds::True, "Comments that are code."),
+        Key::new(
+            "min_lines",
+            Holds::Number,
+            "For `commented_code`: at least so many lines of comments stand together.",
+        ),
+        Key::new("max_lines", Holds::Number, "For `commented_code`: at most so many lines of comments stand together."),
+    ],
     read: |table, _, _, p| {
         table.flag("commented_code", p);
-        Some(Arc::new(CommentedCode))
+        let (min, max) = (table.number("min_lines", p), table.number("max_lines", p));
+        if let (Some(min), Some(max)) = (&min, &max)
+            && min.value > max.value
+        {
+            p.at(max.at, format!("`max_lines` is less than `min_lines`, which is {}", min.value), None);
+        }
+        let (min, max) = (min.map_or(0, |n| n.value), max.map_or(u64::MAX, |n| n.value));
+        Some(Arc::new(CommentedCode { lines: min..=max }))
     },
 };
 
@@ -54,9 +69,20 @@ const MOST_NOTED: usize = 3;
 /// A comment line: its bytes in the source, and its text without the marker.
 type Line = (Range<usize>, String);
 
-/// The only one there is: it has nothing to be set.
+/// Code in comments.
 #[derive(Debug)]
-struct CommentedCode;
+pub(super) struct Commented {
+    /// Its bytes in the source.
+    range: Range<usize>,
+    /// How many lines of comments stand together, from the first of it on; blank ones don't count.
+    lines: u64,
+}
+
+/// Looks for code in comments, of so many lines.
+#[derive(Debug)]
+struct CommentedCode {
+    lines: RangeInclusive<u64>,
+}
 
 impl Matcher for CommentedCode {
     fn captures(&self) -> Vec<&str> {
@@ -72,9 +98,9 @@ impl Matcher for CommentedCode {
 impl FileFinder for CommentedCode {
     fn find<'t>(&self, file: &ParsedFile<'t>, gathered: &Gathered<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
         let ranges = file.commented.get_or_init(|| commented_code(file.source, &gathered.comments, file.language));
-        for range in ranges {
+        for Commented { range, lines } in ranges {
             let around = file.around(&(range.start..range.start));
-            if !is_layout(around, &file.source[range.clone()], file.language) {
+            if self.lines.contains(lines) && !is_layout(around, &file.source[range.clone()], file.language) {
                 found(around, Match::plain(range.clone()));
             }
         }
@@ -97,14 +123,14 @@ fn is_layout(around: Node<'_>, comment: &[u8], language: &Language) -> bool {
     }
 }
 
-/// Byte ranges of the source's comments that are code. `comments` are the comment nodes in order.
-fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'static Language) -> Vec<Range<usize>> {
+/// The code in a source's comments. `comments` are the comment nodes in order.
+fn commented_code(source: &[u8], comments: &[Node<'_>], language: &'static Language) -> Vec<Commented> {
     with_parser(language, |parser| Ok(judged(source, comments, language, parser))).unwrap_or_default()
 }
 
 /// Gathers comments into runs, line comments below each other or one block comment, and judges each run.
-fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, parser: &mut Parser) -> Vec<Range<usize>> {
-    let mut found = Vec::new();
+fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, parser: &mut Parser) -> Vec<Commented> {
+    let mut found: Vec<Commented> = Vec::new();
     let mut run: Vec<Line> = Vec::new();
     let mut last: Option<Node<'_>> = None;
     for (at, comment) in comments.iter().enumerate() {
@@ -151,7 +177,7 @@ fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, par
         }
     }
     judge(&mut run, source, parser, language, &mut found);
-    found.retain(|range| !has_words_beside(range, comments, source, language));
+    found.retain(|code: &Commented| !has_words_beside(&code.range, comments, source, language));
     found
 }
 
@@ -210,7 +236,7 @@ fn judge(
     source: &[u8],
     parser: &mut Parser,
     language: &'static Language,
-    found: &mut Vec<Range<usize>>,
+    found: &mut Vec<Commented>,
 ) {
     let lines = std::mem::take(run);
     let (count, size) = lines.iter().fold((0, 0), |(n, size), (_, text)| (n + text.lines().count(), size + text.len()));
@@ -250,9 +276,12 @@ fn judge(
         if part.is_empty() || explained || part.len() < lines.len() && indent(part) >= whole + 2 {
             continue;
         }
+        let rest = lines[start..].iter().flat_map(|(_, text)| text.lines());
+        let count = rest.filter(|line| !line.trim().is_empty()).count() as u64;
+        let mut take = |range| found.push(Commented { range, lines: count });
         // All of it at once: a loop's head alone doesn't parse.
         if is_code(part, parser, language) {
-            found.push(part[0].0.start..part[part.len() - 1].0.end);
+            take(part[0].0.start..part[part.len() - 1].0.end);
             continue;
         }
         // Then line by line, and lines that follow each other make one finding.
@@ -268,10 +297,10 @@ fn judge(
                 let start = from.as_ref().map_or(line.0.start, |f| f.start);
                 from = Some(start..line.0.end);
             } else {
-                found.extend(from.take());
+                from.take().into_iter().for_each(&mut take);
             }
         }
-        found.extend(from.take());
+        from.take().into_iter().for_each(&mut take);
     }
 }
 

@@ -2,7 +2,7 @@
 //! tables.
 //!
 //! A language's table says which nodes have a key and are therefore a step of the path of what is inside of them. One
-//! walk gives all paths of a file; lists are passed through.
+//! walk gives all paths of a file; lists are passed through, and an alias of YAML is what its anchor marks.
 //!
 //! Data could be matched with tree queries as code is. But `services.*.image` in YAML is a tower of nodes of many kinds, another one in JSON and in TOML, and none that a person would write down. So each language's table says what a key is,
 //! and all paths are listed once for all rules of a file. What is lost is order: that one key comes before another can't
@@ -22,7 +22,7 @@ use super::{
     limit_languages,
 };
 use crate::lang::Language;
-use crate::pattern::{Children, Hole, PatternError, contents};
+use crate::pattern::{Children, Hole, PatternError, contents, preorder};
 use crate::rule::keys::{Holds, Key};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
@@ -180,7 +180,8 @@ impl Matcher for KeyMatch {
 
 impl FileFinder for KeyMatch {
     fn find<'t>(&self, file: &ParsedFile<'t>, _: &Gathered<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
-        let paths = file.paths.get_or_init(|| Paths::of(file.source, file.language, file.tree));
+        let paths = file.paths.get_or_init(|| Paths::of(file.source, file.language, file.tree)).as_ref();
+        let paths = paths.map_err(|_| TooMany)?;
         // One for all paths: a file may have a hundred thousand of them.
         let mut taken = vec![None; self.holes.len()];
         paths.each(|path, value| {
@@ -204,22 +205,23 @@ impl KeyMatch {
     fn at(
         &self,
         file: &ParsedFile<'_>,
-        path: &[Range<usize>],
-        value: Option<&Range<usize>>,
+        path: &[Scalar],
+        value: Option<&Scalar>,
         taken: &mut Taken,
     ) -> Option<Range<usize>> {
         if !self.fits(file, &self.steps, path, taken) {
             return None;
         }
         // Without a value in the match the key is the finding's place.
-        match self.value {
-            None => path.last().cloned(),
-            Some(hole) => value.filter(|value| self.take(file.source, hole, value, taken)).cloned(),
-        }
+        let found = match self.value {
+            None => path.last(),
+            Some(hole) => value.filter(|value| self.take(file.source, hole, &value.text, taken)),
+        };
+        found.map(|scalar| scalar.place.clone())
     }
 
-    /// Whether the wanted steps take the path to its end; the ranges are the path's keys.
-    fn fits(&self, file: &ParsedFile<'_>, wanted: &[Step], path: &[Range<usize>], taken: &mut Taken) -> bool {
+    /// Whether the wanted steps take the path to its end.
+    fn fits(&self, file: &ParsedFile<'_>, wanted: &[Step], path: &[Scalar], taken: &mut Taken) -> bool {
         match (wanted.split_first(), path.split_first()) {
             (None, None) => true,
             (Some((Step::Any, rest)), _) => {
@@ -227,13 +229,13 @@ impl KeyMatch {
                 path.len().checked_sub(rest.len()).is_some_and(|skip| self.fits(file, rest, &path[skip..], taken))
             }
             (Some((Step::Key(text), rest)), Some((at, deeper))) => {
-                let key = &file.source[at.clone()];
+                let key = &file.source[at.text.clone()];
                 let same = key == text.as_bytes()
                     || file.language.names_in_any_case && key.eq_ignore_ascii_case(text.as_bytes());
                 same && self.fits(file, rest, deeper, taken)
             }
             (Some((Step::Hole(hole), rest)), Some((at, deeper))) => {
-                self.take(file.source, *hole, at, taken) && self.fits(file, rest, deeper, taken)
+                self.take(file.source, *hole, &at.text, taken) && self.fits(file, rest, deeper, taken)
             }
             (None, Some(_)) | (Some(_), None) => false,
         }
@@ -251,29 +253,60 @@ impl KeyMatch {
     }
 }
 
-/// All paths of keys in a file, outer before inner, each with its value. Ranges are byte offsets of the source.
+/// A key or a value: byte ranges of the source.
+#[derive(Debug, Clone)]
+pub(super) struct Scalar {
+    /// What it is, without quotes.
+    text: Range<usize>,
+    /// Where it is asked for: elsewhere, when by an alias.
+    place: Range<usize>,
+}
+
+/// How many nodes aliases may stand for in a file: ten of which each stands for ten of the next would be thousands of
+/// millions.
+const MOST_ALIASED: usize = 100_000;
+
+/// All paths of keys in a file, outer before inner, each with its value.
 #[derive(Debug, Default)]
 pub(super) struct Paths {
     /// Each key with the index of the one around it. Whole paths would take memory by the square of how deep a file nests.
-    keys: Vec<(Range<usize>, Option<usize>)>,
+    keys: Vec<(Scalar, Option<usize>)>,
     /// For each place, the index of its last key, and its value.
-    places: Vec<(usize, Option<Range<usize>>)>,
+    places: Vec<(usize, Option<Scalar>)>,
 }
 
 impl Paths {
-    fn of(source: &[u8], language: &Language, tree: &Tree) -> Self {
+    /// # Errors
+    ///
+    /// When aliases stand for more than [`MOST_ALIASED`] nodes.
+    fn of(source: &[u8], language: &Language, tree: &Tree) -> Result<Self, TooMany> {
         let mut all = Self::default();
-        // Nodes that are yet to be looked at, each with the key around it.
-        let mut open = vec![(tree.root_node(), None)];
+        let anchors = Anchors::of(source, language, tree);
+        let mut aliased = 0;
+        // Nodes that are yet to be looked at, each with the key around it, and the alias that stands for it.
+        let mut open: Vec<(Node<'_>, Option<usize>, Option<Range<usize>>)> = vec![(tree.root_node(), None, None)];
         // A list of its own instead of recursion: data may nest as deep as a file is long.
-        while let Some((node, mut last)) = open.pop() {
+        while let Some((node, around, alias)) = open.pop() {
+            aliased += usize::from(alias.is_some());
+            if aliased > MOST_ALIASED {
+                return Err(TooMany);
+            }
+            if let Some(marked) = anchors.marked_by(source, node) {
+                open.push((marked, around, Some(alias.unwrap_or_else(|| node.byte_range()))));
+                continue;
+            }
+            let scalar = |node: Node<'_>, place: Option<Range<usize>>| {
+                let text = plain(source, anchors.marked_by(source, node).unwrap_or(node));
+                Scalar { text, place: alias.clone().or(place).unwrap_or_else(|| plain(source, node)) }
+            };
             // Most nodes have no key: they only lead to others that may.
             let keyed = language.keyed.iter().find(|k| k.node == node.kind());
             let key = keyed.and_then(|keyed| keyed.key_of(node));
+            let mut last = around;
             if let Some(key) = key {
                 // `a.b = 1` in TOML is the key `b` in the key `a`.
-                for range in parts_of_key(source, key) {
-                    all.keys.push((range, last));
+                for part in parts_of_key(key) {
+                    all.keys.push((scalar(part, None), last));
                     last = Some(all.keys.len() - 1);
                 }
             }
@@ -283,30 +316,38 @@ impl Paths {
                     let last = node.named_child(node.named_child_count().checked_sub(1)? as u32)?;
                     (last != key).then_some(last)
                 });
-                match value.map(heart) {
+                let value = value.map(heart);
+                let marked = value.and_then(|value| anchors.marked_by(source, value));
+                match marked.or(value) {
                     // Each element of a list is a value at the same path.
                     Some(list) if is_list(list) && list.named_child_count() > 0 => {
+                        let place = value.filter(|_| marked.is_some()).map(|value| value.byte_range());
                         let elements = Children::named(list).map(heart).filter(|element| !is_list(*element));
-                        all.places.extend(elements.map(|element| (own, Some(plain(source, element)))));
+                        all.places.extend(elements.map(|element| (own, Some(scalar(element, place.clone())))));
                     }
-                    value => all.places.push((own, value.map(|value| plain(source, value)))),
+                    _ => all.places.push((own, value.map(|value| scalar(value, None)))),
+                }
+                // What is merged has the keys that are around it (YAML 1.1, the type `merge`).
+                if language.has_anchors && source[heart(key).byte_range()] == *b"<<" {
+                    last = around;
                 }
             }
             let from = open.len();
-            open.extend(Children::named(node).filter(|child| Some(*child) != key).map(|child| (child, last)));
+            let children = Children::named(node).filter(|child| Some(*child) != key);
+            open.extend(children.map(|child| (child, last, alias.clone())));
             open[from..].reverse();
         }
-        all
+        Ok(all)
     }
 
     /// Calls `visit` with each path and its value.
-    fn each(&self, mut visit: impl FnMut(&[Range<usize>], Option<&Range<usize>>)) {
+    fn each(&self, mut visit: impl FnMut(&[Scalar], Option<&Scalar>)) {
         let mut path = Vec::new();
         for (last, value) in &self.places {
             path.clear();
             let mut at = Some(*last);
-            while let Some((range, around)) = at.and_then(|at| self.keys.get(at)) {
-                path.push(range.clone());
+            while let Some((key, around)) = at.and_then(|at| self.keys.get(at)) {
+                path.push(key.clone());
                 at = *around;
             }
             // Keys were met from the innermost outwards.
@@ -316,8 +357,37 @@ impl Paths {
     }
 }
 
+/// What the anchors of a file mark, in the order of their beginnings.
+struct Anchors<'t>(Vec<(&'t [u8], Node<'t>)>);
+
+impl<'t> Anchors<'t> {
+    fn of(source: &'t [u8], language: &Language, tree: &'t Tree) -> Self {
+        let mut all = Vec::new();
+        if language.has_anchors && memchr::memchr(b'*', source).is_some() {
+            preorder(tree.root_node(), |node| {
+                if node.kind() == "anchor"
+                    && let (Some(name), Some(marked)) =
+                        (source.get(node.start_byte() + 1..node.end_byte()), node.parent())
+                {
+                    all.push((name, heart(marked)));
+                }
+                true
+            });
+        }
+        Self(all)
+    }
+
+    /// What an alias stands for: what the last anchor of its name before it marks. One in what its own anchor marks never ends.
+    fn marked_by(&self, source: &[u8], node: Node<'_>) -> Option<Node<'t>> {
+        let name = source.get(node.start_byte() + 1..node.end_byte()).filter(|_| node.kind() == "alias")?;
+        let before = self.0.partition_point(|(_, marked)| marked.start_byte() < node.start_byte());
+        let (_, marked) = self.0[..before].iter().rfind(|(anchor, _)| *anchor == name)?;
+        (marked.end_byte() <= node.start_byte()).then_some(*marked)
+    }
+}
+
 /// The parts of a key: several where it is written with dots.
-fn parts_of_key(source: &[u8], key: Node<'_>) -> Vec<Range<usize>> {
+fn parts_of_key(key: Node<'_>) -> Vec<Node<'_>> {
     let (mut parts, mut open) = (Vec::new(), vec![key]);
     while let Some(node) = open.pop() {
         if node.kind() == "dotted_key" {
@@ -326,7 +396,7 @@ fn parts_of_key(source: &[u8], key: Node<'_>) -> Vec<Range<usize>> {
             open[from..].reverse();
         } else {
             // A tag or an anchor of YAML before it is no part of it.
-            parts.push(plain(source, heart(node)));
+            parts.push(heart(node));
         }
     }
     parts

@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 use tree_sitter::{Node, QueryCursor, Tree};
 
 use super::SuppressionFault;
+use super::commented_code::Commented;
 use super::key::Paths;
 use super::measure::Frame;
 use super::signs::Signs;
@@ -195,9 +196,9 @@ pub struct ParsedFile<'t> {
     /// Runs queries; making one is costly next to running it at a node.
     pub(super) cursor: RefCell<QueryCursor>,
     /// The paths of keys, once they have been asked for.
-    pub(super) paths: OnceCell<Paths>,
+    pub(super) paths: OnceCell<Result<Paths, TooMany>>,
     /// The comments that are code, once they have been asked for.
-    pub(super) commented: OnceCell<Vec<Range<usize>>>,
+    pub(super) commented: OnceCell<Vec<Commented>>,
 }
 
 impl<'t> ParsedFile<'t> {
