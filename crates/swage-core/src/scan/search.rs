@@ -210,7 +210,7 @@ impl<'a> Search<'a> {
             return Some(format!("matching takes more than the allowed {most} steps, in rule `{rule}`"));
         }
         let entry = self.overrun.get()?;
-        Some(format!("the query of rule `{}` begins in too many places at once", id(entry)))
+        Some(format!("rule `{}` would have to be tried in too many places", id(entry)))
     }
 
     fn entry(&self, index: u32) -> &'a Entry {
