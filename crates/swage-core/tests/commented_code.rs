@@ -2,8 +2,11 @@
 
 mod common;
 
+use std::collections::BTreeMap;
+
 use common::{found, rule_saying};
-use swage_core::lang::Language;
+use swage_core::config::packs::PACKS;
+use swage_core::lang::{LANGUAGES, Language};
 
 /// A comment in each language, and whether it is code.
 #[test]
@@ -180,4 +183,40 @@ fn comments_that_are_code() {
             }
         }
     }
+}
+
+/// Whatever is found is found by its number of lines, and by no other: on the examples of all packs, together and one by one.
+#[test]
+fn limits_of_lines_share_out_what_is_found() {
+    let examples = PACKS.iter().flat_map(|pack| pack.rules()).flat_map(|rule| &rule.examples).flat_map(|e| e.files());
+    let mut by_language = BTreeMap::<&str, String>::new();
+    for file in examples {
+        if let Some(language) = Language::of(file.path.as_bytes(), file.code.as_bytes()) {
+            *by_language.entry(language.name).or_default() += &format!("{}\n\n", file.code);
+        }
+    }
+    let mut seen = 0;
+    for language in LANGUAGES.iter().filter(|language| !language.code_signs.is_empty()) {
+        let Some(code) = by_language.get(language.name) else { continue };
+        let path = format!("a.{}", language.extensions[0]);
+        let lines = |limits: &str| {
+            let rule = rule_saying(
+                "m",
+                &format!("languages = ['{}']\nmatch = {{ commented_code = true{limits} }}", language.name),
+            );
+            let found = found(&rule, &path, code);
+            found.split(", ").filter(|f| !f.is_empty()).map(str::to_owned).collect::<Vec<_>>()
+        };
+        let all = lines("");
+        let mut parts: Vec<String> = ["max_lines = 1", "min_lines = 2, max_lines = 2", "min_lines = 3"]
+            .iter()
+            .flat_map(|limits| lines(&format!(", {limits}")))
+            .collect();
+        assert_eq!(parts.len(), all.len(), "{}", language.name);
+        parts.sort_by_key(|place| all.iter().position(|known| known == place));
+        assert_eq!(parts, all, "{}", language.name);
+        assert!(lines(", min_lines = 201").is_empty(), "{}", language.name);
+        seen += all.len();
+    }
+    assert!(seen > 30, "{seen} comments");
 }

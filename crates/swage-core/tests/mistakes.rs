@@ -23,6 +23,8 @@ const MISTAKES: &[(&str, &[&str])] = &[
             "languages = ['python']\nmatch = { code = 'f(A)', holes = ['A'] }",
             "languages = ['python']\nmatch = { code = 'f(A)', holes.A = { many = 'yes' } }",
             "languages = ['python']\nmatch = { measure = 'lines', over = 'ten' }",
+            "languages = ['python']\nmatch = { commented_code = true, min_lines = 'two' }",
+            "languages = ['python']\nmatch = { commented_code = true, min_lines = 3, max_lines = 2 }",
             "languages = ['python']\nmatch = { measure = 'lines', over = -1 }",
             "examples = 3\nmatch = { text = 'a' }",
             "examples = [{ path = 'a.py', code = 'a', lines = 1 }]\nmatch = { text = 'a' }",
