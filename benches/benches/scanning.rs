@@ -1,6 +1,6 @@
 //! Scanning files that must all be parsed, against merely parsing them with the same grammars and threads.
 //!
-//! Promised: at most 1.3 times the time with the packs that are on by themselves, at most 1.5 with all of them. Ten times
+//! Promised: at most 1.3 times the time with the default packs, at most 1.5 with all of them. Ten times
 //! as many rules cost at most twice the time, and files that hold none of the rules' words aren't parsed. The files are
 //! of six languages; those whose scopes are analysed cost most, so they are held against the same as well.
 //!
@@ -48,7 +48,7 @@ fn main() {
         return own_files(Path::new(&folder));
     }
     let files: Vec<(String, String)> = (0..3000).map(module).collect();
-    compare("files", &files, |pack| pack.on_by_itself, 1.3);
+    compare("files", &files, |pack| pack.is_default, 1.3);
     compare("files", &files, |_| true, 1.5);
     for (what, ending) in [("Python files", ".py"), ("TypeScript files", ".ts")] {
         let own: Vec<(String, String)> = files.iter().filter(|(path, _)| path.ends_with(ending)).cloned().collect();
@@ -81,7 +81,7 @@ fn own_files(folder: &Path) {
         }
     }
     for (language, files) in of_language.iter().filter(|(_, files)| files.len() >= FEWEST) {
-        compare(&format!("files of {language}"), files, |pack| pack.on_by_itself, 1.3);
+        compare(&format!("files of {language}"), files, |pack| pack.is_default, 1.3);
         compare(&format!("files of {language}"), files, |_| true, 1.5);
     }
 }
@@ -96,10 +96,9 @@ fn hits(files: &[(String, String)], set: &RuleSet) -> usize {
     hits.sum()
 }
 
-/// The rules of the packs that are on by themselves, and the same ten times over.
+/// The rules of the default packs, and the same ten times over.
 fn ten_times_the_rules(files: &[(String, String)]) {
-    let once: Vec<Arc<Rule>> =
-        PACKS.iter().filter(|p| p.on_by_itself).flat_map(|p| p.rules().iter().cloned()).collect();
+    let once: Vec<Arc<Rule>> = PACKS.iter().filter(|p| p.is_default).flat_map(|p| p.rules().iter().cloned()).collect();
     let copy = |n: usize| {
         once.iter().map(move |rule| Arc::new(Rule { id: format!("{}-{n}", rule.id).into(), ..Rule::clone(rule) }))
     };

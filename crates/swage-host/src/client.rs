@@ -149,7 +149,7 @@ impl Client {
         }
     }
 
-    /// Asks once; with an error, how long the host wants to be left alone.
+    /// Asks once; with an error, how long the host asks to wait.
     fn try_once<T: DeserializeOwned>(
         &self,
         path: &str,

@@ -331,7 +331,7 @@ mod tests {
         let again = History::open(&path).unwrap();
         assert_eq!(again.forget_before(40).unwrap(), 3);
         assert_eq!((again.runs().unwrap().len(), rendered(&again).len()), (2, 1));
-        // A later version's file is left alone.
+        // A later version's file is skipped.
         locked(&again.connection).pragma_update(None, "user_version", 99).unwrap();
         assert!(History::open(&path).is_none());
         assert_eq!(again.runs().unwrap().len(), 2);

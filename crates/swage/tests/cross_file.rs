@@ -280,7 +280,7 @@ fn a_change_says_nothing_of_what_is_run() {
 
 #[test]
 fn secrets_are_never_shown() {
-    let s = Sandbox::with(&[("swage.toml", "packs = [\"secrets\", \"leftovers\"]\n")]);
+    let s = Sandbox::with(&[("swage.toml", "packs = [\"secrets\", \"leftovers\", \"smells\"]\n")]);
     s.branch("topic");
     let secret = "k9Qe7TzW2pLx0VbN4sYc8RdH";
     let key = "bm90IGEga2V5IGF0IGFsbCwganVzdCBsZXR0ZXJz";

@@ -153,7 +153,7 @@ fn fixes_are_committed() {
     assert_eq!(s.git(&["status", "--porcelain"]), "A  other.py");
 }
 
-/// Files that aren't as they were read, and places that a link leads to, are left alone; then nothing is changed at all.
+/// Files that aren't as they were read, and places that a link leads to, are skipped; then nothing is changed at all.
 #[test]
 fn only_what_was_read_is_changed() {
     type Edit = fn(&Sandbox);

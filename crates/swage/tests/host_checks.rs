@@ -98,7 +98,7 @@ fn pushes_are_checked() {
     assert_eq!(again.stdout, "Nothing is asked in the checker's threads of proposal 1.\n", "{}", again.rendered());
 }
 
-/// Work in progress is left alone until it is ready; what can't be checked says so; a host that was killed goes on.
+/// Work in progress is skipped until it is ready; what can't be checked says so; a host that was killed goes on.
 #[test]
 fn what_is_checked_and_when() {
     let mut f = Ferry::on_host_with(&["--check"], "", &[("a.py", "x = 1\n")]);

@@ -77,7 +77,7 @@ pub fn load(reader: &dyn FileReader, main: &str) -> Result<Loaded, LoadError> {
     let mut packs = Vec::new();
     let mut rules: Vec<Arc<Rule>> = Vec::new();
     match &config.packs {
-        None => packs.extend(PACKS.iter().filter(|p| p.on_by_itself).map(|p| p.name.to_owned())),
+        None => packs.extend(PACKS.iter().filter(|p| p.is_default).map(|p| p.name.to_owned())),
         Some(named) => {
             for (name, at) in named {
                 if PACKS.iter().any(|p| p.name == name) {

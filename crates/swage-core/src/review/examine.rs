@@ -231,7 +231,7 @@ fn unlisted_findings(change: &Change, examined: &[Examined]) -> Option<String> {
     let all: u64 = examined.iter().map(number).sum();
     let (plural, look) = (if all == 1 { "" } else { "s" }, if count == 1 { "which looks" } else { "which look" });
     Some(format!(
-        "{all} finding{plural} not listed, but counted by the gate, in {files}, {look} generated. Name what belongs here under \
+        "{all} finding{plural} not listed, but counted by the gate, in {files}, {look} generated or vendored. Name what belongs here under \
          `generated` or `vendored` on the target."
     ))
 }

@@ -212,7 +212,7 @@ pub(super) struct Examined {
     pub unparsed_hunks: u32,
     /// The lines that it got and lost.
     pub lines: ChangedLines,
-    /// Rules that would look at it and leave it alone, each with the reason.
+    /// Rules that would look at it and skip it, each with the reason.
     pub skipped_by: Vec<(RuleId, String)>,
 }
 
@@ -309,7 +309,7 @@ fn examine_text(
         out.skipped_by = skipped_by(path, out.language, generated, with.rules);
     }
     if origin == Some(Origin::Written) {
-        leave_unlisted(file, sides, with.rules, &mut new.scan.hits, out);
+        leave_unlisted(file, sides, (with.rules, folders), &mut new.scan.hits, out);
         let broken = broken_by_the_change(file, sides, Sides { old: &mut old, new: &mut new }, with, out);
         new.scan.hits.extend(broken);
     }
@@ -317,7 +317,7 @@ fn examine_text(
     out.facts = Sides { old: old.scan.facts, new: new.scan.facts };
 }
 
-/// Rules for files of a language that leave this one alone, each with the reason.
+/// Rules for files of a language that skip this one, each with the reason.
 fn skipped_by(
     path: &[u8],
     language: Option<&'static Language>,
@@ -381,32 +381,34 @@ fn is_known_as_generated(
     looks(&file.old_path, old) && still
 }
 
-/// Takes the warnings and notes out of a file that the change adds and that looks generated: nobody mends such a file line by
-/// line. The target doesn't know it as such, so it may only look so: errors
+/// Takes the warnings and notes out of a file that the change adds and that looks generated or vendored: nobody mends such a
+/// file line by line. The target doesn't know it as such, so it may only look so: errors
 /// stay, and what rules find that are locked or about security, and the gate counts the others by severity, so that no
 /// verdict is better for it. What a comment suppresses stays, since the gate limits that on its own.
 fn leave_unlisted(
     file: &ChangedFile,
     sides: &Sides<Content>,
-    rules: &RuleSet,
+    (rules, folders): (&RuleSet, &ForeignFolders<'_>),
     hits: &mut Vec<Hit>,
     out: &mut Examined,
 ) {
     let (path, Content::Whole { bytes, .. }) = (&file.new_path, &sides.new) else { return };
-    let looks = rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes));
-    if sides.old != Content::Absent || !looks {
-        return;
-    }
     let is_lesser = |rule: &Arc<Rule>| {
         rule.skip_generated && rule.severity != Severity::Error && !rule.locked && !rule.is_about_security()
     };
-    let leave = |hit: &mut Hit| hit.suppressed.is_none() && rules.get(&hit.rule).is_some_and(is_lesser);
-    let unlisted: Vec<Hit> = hits.extract_if(.., leave).collect();
+    let leave = |hit: &Hit| hit.suppressed.is_none() && rules.get(&hit.rule).is_some_and(is_lesser);
+    // Licences are looked for last: that takes the whole tree.
+    let looks =
+        || rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes)) || folders.are_of_others(path);
+    if sides.old != Content::Absent || !hits.iter().any(leave) || !looks() {
+        return;
+    }
+    let unlisted: Vec<Hit> = hits.extract_if(.., |hit| leave(hit)).collect();
     for hit in &unlisted {
         out.unlisted[hit.severity as usize] += 1;
     }
     let by: BTreeSet<RuleId> = unlisted.into_iter().map(|hit| hit.rule).collect();
-    out.skipped_by.extend(by.into_iter().map(|rule| (rule, "the file looks generated".to_owned())));
+    out.skipped_by.extend(by.into_iter().map(|rule| (rule, "the file looks generated or vendored".to_owned())));
 }
 
 /// The finding of a file that parsed whole before the change and doesn't after it.

@@ -11,6 +11,7 @@ mod file;
 mod finding;
 mod fixes;
 mod foreign;
+mod licences;
 mod model;
 mod path;
 mod readable;

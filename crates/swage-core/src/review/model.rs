@@ -88,7 +88,7 @@ pub struct FileEntry {
     pub written: Written,
     /// How many new findings aren't listed, since it looks generated: errors, warnings, notes. The gate counts them.
     pub unlisted: [u64; 3],
-    /// Rules for its language that leave it alone, each with the reason.
+    /// Rules for its language that skip it, each with the reason.
     pub skipped_by: Vec<(RuleId, String)>,
 }
 

@@ -1,4 +1,4 @@
-//! Areas of a repository that rules may leave alone, by the names that the trade gives their folders and files.
+//! Areas of a repository that rules may skip, by the names that the trade gives their folders and files.
 //!
 //! What is right in code that people use may be right to break in a test, and what a test is given to read is broken on purpose.
 //! Each rule used to list such folders itself, and each list lacked something that another one had.

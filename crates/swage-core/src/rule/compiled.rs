@@ -81,7 +81,7 @@ pub(crate) struct Prefilters {
 pub(crate) struct Prefilter {
     /// Index of the rule.
     pub rule: usize,
-    /// Whether it leaves generated files alone.
+    /// Whether it skips generated files.
     pub skip_generated: bool,
     /// Whether it looks at what suppressions say and not at code.
     pub is_about_suppressions: bool,

@@ -83,9 +83,9 @@ pub struct Rule {
     pub project_wide: Option<Arc<ProjectWide>>,
     /// What it finds is never shown whole.
     pub secret: bool,
-    /// It leaves files alone that a program makes.
+    /// It skips files that a program makes.
     pub skip_generated: bool,
-    /// It leaves alone what a comment right above it, or after it on its line, explains in words.
+    /// It skips what a comment right above it, or after it on its line, explains in words.
     pub skip_explained: bool,
     /// Nearer layers leave it as it is.
     pub locked: bool,
@@ -120,7 +120,7 @@ impl Rule {
         is_wanted(path, self.paths.as_ref(), self.skip_paths.as_ref()) && self.skipped_area(path).is_none()
     }
 
-    /// The first of the areas that it leaves alone in which a file lies.
+    /// The first of the areas that it skips in which a file lies.
     pub fn skipped_area(&self, path: &[u8]) -> Option<Area> {
         self.skip_areas.iter().copied().find(|area| area.has(path))
     }

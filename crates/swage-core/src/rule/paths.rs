@@ -70,7 +70,7 @@ pub fn is_rule_file(path: &[u8]) -> bool {
 /// Who writes a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Origin {
-    /// A program, or people elsewhere: rules with `skip_generated` leave it alone.
+    /// A program, or people elsewhere: rules with `skip_generated` skip it.
     Generated,
     /// The people of the repository.
     Written,
@@ -147,13 +147,13 @@ const USUALLY_GENERATED: [&str; 13] = [
 
 /// The files that programs usually make.
 pub fn usually_generated() -> Option<PathSet> {
-    // A mistake in the list would be seen at once: nothing would be left alone.
+    // A mistake in the list would be seen at once: nothing would be skipped.
     PathSet::new(USUALLY_GENERATED.map(str::to_owned).to_vec()).ok()
 }
 
 /// Where code that comes from elsewhere lies, when the configuration doesn't say.
 const USUALLY_VENDORED: [&str; 2] = [
-    "**/{node_modules,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,deps}/**",
+    "**/{node_modules,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
     "**/{third,3rd}{-,_,}party/**",
 ];
 
@@ -175,6 +175,9 @@ mod tests {
             ("lib/third_party/tide/low.c", true),
             ("web/node_modules/tide/index.js", true),
             ("web/vendored_libs/tide.py", true),
+            ("external_libs/tide/low.h", true),
+            ("quay/static_dependencies/tide.py", true),
+            ("ext/tide.c", false),
             ("web/modules/tide.js", false),
             ("src/party/tide.c", false),
         ];

@@ -40,7 +40,7 @@ static LINK_KEYS: [Key; 8] = [
     Key::new("must_not_meet", Holds::String, "The set of which each must meet none."),
     Key::new("unique", Holds::True, "No two facts of `each` may meet."),
     Key::new("unless_meets", Holds::Strings, "The sets whose facts excuse those that they meet."),
-    Key::new("max_files", Holds::Number, "Facts at fault in more files than this are left alone."),
+    Key::new("max_files", Holds::Number, "Facts at fault in more files than this are skipped."),
     Key::new("on", Holds::Strings, "The holes whose texts must be equal; those that all sets have when left out."),
 ];
 /// The reach of a link, and of a set of facts in it.

@@ -53,11 +53,11 @@ pub struct RuleSet {
     by_language: Vec<OnceLock<LanguageSet>>,
 }
 
-/// The sets of paths that something looks at and leaves alone, by their numbers.
+/// The sets of paths that something looks at and skips, by their numbers.
 #[derive(Debug)]
 struct Reach {
     paths: Option<usize>,
-    /// What it leaves alone: its own paths, and its areas.
+    /// What it skips: its own paths, and its areas.
     skipped: Vec<usize>,
 }
 

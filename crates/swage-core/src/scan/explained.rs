@@ -1,4 +1,4 @@
-//! What a comment explains: rules with `skip_explained` leave it alone.
+//! What a comment explains: rules with `skip_explained` skip it.
 //!
 //! An author who writes three words beside a line has thought of it. A finding there says nothing new.
 

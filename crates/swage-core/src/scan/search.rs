@@ -168,7 +168,7 @@ impl<'a> Search<'a> {
         found
     }
 
-    /// Takes out what rules leave alone: what comments explain, and tests between other code.
+    /// Takes out what rules skip: what comments explain, and tests between other code.
     fn leave_alone(&self, zones: &[(Range<usize>, Zone)], found: &mut Vec<Found>) {
         let (source, language) = (self.file.source, self.file.language);
         let comments = LazyCell::new(|| {

@@ -383,7 +383,7 @@ mod tests {
             (Some("python"), "größe = 'ﬁ'", "größe = 'ﬁ'"),
             (Some("css"), "b\\61 d(\\62\\000061\\64\t{b\\z c", "bad(bad{bz                c"),
             (Some("css"), "a: \"\\e900 \\31 b\\31 \\2d c\"; \\\\62 d", "a: \"\\e900 \\31 b1-c\";       \\\\62 d"),
-            (Some("css"), "b\\61\nd\\65\r\n(1)", "bade(1)  \n\n"),
+            (Some("css"), "b\\61\nd\\65\r\n(1)", "bade(1)     \n\n"),
             (Some("c"), "int a = ba\\\nd\\\n(1); /\\\n/ x", "int a = bad\\\n\\\n(1); //\\\n x"),
             (Some("c"), "/* *\\\r\n/ #define A \\\n b", "/* */\\\r\n #define A \\\n b"),
             (Some("sql"), "/*!50100 DROP TABLE a */;", "         DROP TABLE a   ;"),

@@ -70,14 +70,14 @@ fn failed(what: &str, error: &dyn std::fmt::Display) -> Failure {
 
 impl Demo {
     /// An empty folder. One that an earlier demo made is emptied when that is asked for and nothing in it was changed; any
-    /// other is left alone.
+    /// other stays as it is.
     fn prepare(folder: PathBuf, again: bool) -> Result<Self, Failure> {
         let program = std::env::current_exe().map_err(|e| failed("find its own program", &e))?;
         let filled = std::fs::read_dir(&folder).is_ok_and(|mut entries| entries.next().is_some());
         if filled || folder.is_file() {
             let earlier = Self { folder: folder.clone(), program: program.clone() };
             let made = std::fs::read_to_string(folder.join(".git").join(MARK)).ok();
-            let left = |why: &str| Failure::wrong(format!("{} {why}, so it is left alone", folder.display()));
+            let left = |why: &str| Failure::wrong(format!("{} {why}, so nothing in it is changed", folder.display()));
             let empty = "Give `swage demo` a folder that is empty or doesn't exist yet.";
             match made {
                 None => return Err(left("isn't empty").hint(empty)),
@@ -273,7 +273,7 @@ impl Demo {
 
         heading("1. What is there already")?;
         self.say(
-            "The maintainer has switched three packs on and written seven rules; two of them run programs of the line's own. main has old findings; nobody has to fix them today, and none will ever be held against a change.",
+            "The maintainer has switched four packs on and written seven rules; two of them run programs of the line's own. main has old findings; nobody has to fix them today, and none will ever be held against a change.",
         )?;
         self.show(&["scan", "main", "--format", "lines"])?;
 

@@ -49,7 +49,7 @@ fn configuration(repository: &Repository, root: &Path) -> Result<String, Failure
     let calls = |name: &str| Language::by_name(name).is_some_and(|l| l.abilities().any(|a| a == "call"));
     let first = languages.iter().filter(|(name, _)| calls(name)).max_by_key(|(_, n)| **n);
     let first = first.map_or("python", |(name, _)| *name);
-    let chosen: Vec<_> = fitting.iter().filter(|p| p.on_by_itself).collect();
+    let chosen: Vec<_> = fitting.iter().filter(|p| p.is_default).collect();
     let names = chosen.iter().map(|p| format!("\"{}\"", p.name)).collect::<Vec<_>>().join(", ");
     let about: String = fitting.iter().map(|p| format!("#   {:12} {}\n", p.name, p.title)).collect();
     let text = format!(

@@ -57,7 +57,7 @@ pub fn format(document: &Document<'_>) -> String {
             value
         })
         .collect();
-    // Links, submodules and binaries were left alone on purpose.
+    // Links, submodules and binaries were skipped on purpose.
     let unexamined = r.left_alone().map(|f| {
         json!({ "level": "note", "message": { "text": f.why_not }, "locations": [{ "physicalLocation": { "artifactLocation": artifact(&f.new_path, Side::New) } }] })
     });

@@ -260,3 +260,36 @@ fn a_vendored_folder_of_the_target_takes_more_files() {
         assert_eq!(files[0]["generated"], older.starts_with("vendor"), "{files}");
     }
 }
+
+/// Licences with their words, a file beside them, and how many of its findings are listed and aren't.
+type Licensed = (&'static [(&'static str, &'static str)], &'static str, u64, u64);
+
+/// What is added to a folder with a licence of others is counted, and listed only where the licence is the repository's.
+#[test]
+fn code_under_a_licence_of_others_is_counted() {
+    const OWN: &str = "Copyright (c) 2031 The Ferry Line\n\nYou may use it.\n";
+    const OTHERS: &str = "Copyright (c) 2030 Pier Works\n\nYou may use it.\n";
+    let cases: &[Licensed] = &[
+        (&[("LICENSE", OWN), ("lib/knots/LICENSE", OTHERS)], "lib/knots/src/tie.py", 0, 2),
+        (&[("LICENSE", OWN), ("lib/knots/COPYING.txt", OTHERS)], "lib/knots/tie.py", 0, 2),
+        (&[("LICENSE", OWN), ("lib/knots/LICENSE", OTHERS)], "lib/tie.py", 2, 0),
+        (&[("LICENSE", OWN), ("lib/knots/LICENSE", OWN)], "lib/knots/tie.py", 2, 0),
+        (&[("LICENSE", OWN), ("lib/knots/licence.py", OTHERS)], "lib/knots/tie.py", 2, 0),
+        (&[("lib/knots/LICENSE", OTHERS)], "lib/knots/tie.py", 2, 0),
+    ];
+    for (licences, path, listed, unlisted) in cases {
+        let s = start();
+        licences.iter().for_each(|(licence, text)| s.write(licence, *text));
+        s.write(path, "shout(boat)\nwhisper(tide)\n");
+        let ran = s.swage(&["gate", "--format", "json"]);
+        assert_eq!(verdict(&ran), "1 fail new.warning new.note", "{path} {licences:?}");
+        let json = ran.json();
+        let files = json["files"].as_array().expect("files");
+        let file = files.iter().find(|file| file["new_path"] == *path).expect("the file");
+        let left: u64 = file["unlisted"].as_object().map_or(0, |by| by.values().filter_map(|n| n.as_u64()).sum());
+        let findings = json["findings"].as_array().map_or(0, |all| all.iter().filter(|f| f["state"] == "new").count());
+        assert_eq!((findings as u64, left), (*listed, *unlisted), "{path} {licences:?}");
+        let said = s.swage(&["gate"]).stdout.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert_eq!(said.contains("which looks generated or vendored"), *unlisted > 0, "{said}");
+    }
+}

@@ -402,6 +402,17 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.warning",
     ),
     (
+        "a licence of others beside it, where a warning is",
+        |s| {
+            s.write("LICENSE", "Copyright (c) 2031 The Ferry Line\n");
+            s.write("lib/LICENSE", "Copyright (c) 2030 Pier Works\n");
+            s.write("lib/new.py", "shout(boat)\nshout(tide)\n");
+        },
+        |s| s.write("lib/new.py", "shout(boat)\n"),
+        "1 fail new.warning",
+        "1 fail new.warning",
+    ),
+    (
         "do not edit, it says, where notes are: the gate counts them although they aren't listed",
         |s| s.write("new.py", "# DO NOT EDIT\nwhisper(boat)\nwhisper(tide)\n"),
         |s| s.write("new.py", "whisper(boat)\n"),

@@ -10,8 +10,7 @@ export class SailingService {
   private sailings: Sailing[] = [];
 
   // const cached = readCache("sailings");
-  // const fresh = cached && cached.until > now();
-  // if (fresh) { return cached.rows; }
+  // if (cached) { return cached; }
   today(port: string): Sailing[] {
     return this.sailings.filter((s) => s.from === port);
   }

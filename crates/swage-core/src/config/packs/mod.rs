@@ -13,7 +13,7 @@ pub struct Pack {
     /// What it looks for, in a line.
     pub title: &'static str,
     /// Whether it is on where no configuration says which packs are.
-    pub on_by_itself: bool,
+    pub is_default: bool,
 
     source: &'static str,
     rules: OnceLock<Vec<Arc<Rule>>>,
@@ -47,11 +47,11 @@ pub fn pack_of(id: &str) -> Option<&'static Pack> {
 }
 
 impl Pack {
-    const fn new(name: &'static str, title: &'static str, on_by_itself: bool, source: &'static str) -> Self {
-        Self { name, title, on_by_itself, source, rules: OnceLock::new() }
+    const fn new(name: &'static str, title: &'static str, is_default: bool, source: &'static str) -> Self {
+        Self { name, title, is_default, source, rules: OnceLock::new() }
     }
 
-    /// Whether its rules leave files alone that a program makes: a secret is one there, too, and what is wrong with a
+    /// Whether its rules skip files that a program makes: a secret is one there, too, and what is wrong with a
     /// change is so wherever it is.
     fn skips_generated(&self) -> bool {
         !["integrity", "changes", "secrets"].contains(&self.name)

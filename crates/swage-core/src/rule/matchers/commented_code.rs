@@ -9,7 +9,7 @@
 //! Cheap looks come first, in the order of what they cost: signs in the line, words in a row, brackets in balance, ends
 //! of statements. Few comments are left for the parser then.
 //!
-//! What words beside it explain is left alone even when it is code: an example in a comment is there on purpose.
+//! What words beside it explain is skipped even when it is code: an example in a comment is there on purpose.
 
 use std::ops::{Range, RangeInclusive};
 use std::sync::Arc;
@@ -74,7 +74,7 @@ type Line = (Range<usize>, String);
 pub(super) struct Commented {
     /// Its bytes in the source.
     range: Range<usize>,
-    /// How many lines of comments stand together, from the first of it on; blank ones don't count.
+    /// How many lines of comments stand together, from the first of it to the last that may be code; blank ones don't count.
     lines: u64,
 }
 
@@ -253,6 +253,8 @@ fn judge(
         };
         lines.iter().filter(|(_, l)| !l.trim().is_empty()).map(|(_, l)| width(l)).min().unwrap_or(0)
     };
+    // Words after the code are about what comes below them.
+    let end = lines.iter().rposition(|(_, text)| could_be_code(text, language)).map_or(0, |last| last + 1);
     let whole = indent(&lines);
     let mut next: usize = 0;
     // Prose parts a run: what is between may be code by itself.
@@ -276,7 +278,7 @@ fn judge(
         if part.is_empty() || explained || part.len() < lines.len() && indent(part) >= whole + 2 {
             continue;
         }
-        let rest = lines[start..].iter().flat_map(|(_, text)| text.lines());
+        let rest = lines[start..end.max(start)].iter().flat_map(|(_, text)| text.lines());
         let count = rest.filter(|line| !line.trim().is_empty()).count() as u64;
         let mut take = |range| found.push(Commented { range, lines: count });
         // All of it at once: a loop's head alone doesn't parse.

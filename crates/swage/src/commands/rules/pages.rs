@@ -18,10 +18,10 @@ pub fn run(folder: &Path) -> Result<ExitCode, Failure> {
             .hint("Give a folder that is there, or can be made.")
     })?;
     let mut index = "# Packs\n\nMade by `swage rules pages docs/packs` from the rules themselves.\n\n".to_owned();
-    index += "| pack | looks for | rules | on by itself |\n|---|---|---|---|\n";
+    index += "| pack | looks for | rules | default |\n|---|---|---|---|\n";
     for pack in PACKS.iter().chain([&INTEGRITY]) {
         let (name, count) = (pack.name, pack.rules().len());
-        let on = if pack.on_by_itself { "yes" } else { "" };
+        let on = if pack.is_default { "yes" } else { "" };
         _ = writeln!(index, "| [`{name}`]({name}.md) | {} | {count} | {on} |", pack.title);
         write_file(&folder.join(format!("{name}.md")), page(pack).as_bytes())?;
     }
@@ -33,7 +33,7 @@ pub fn run(folder: &Path) -> Result<ExitCode, Failure> {
 fn page(pack: &Pack) -> String {
     let mut out = format!("# `{}`: {}\n\n", pack.name, pack.title);
     out += "Made by `swage rules pages docs/packs` from the rules themselves; change those and make it again.\n\n";
-    out += &match (std::ptr::eq(pack, &raw const INTEGRITY), pack.on_by_itself) {
+    out += &match (std::ptr::eq(pack, &raw const INTEGRITY), pack.is_default) {
         (true, _) => "These rules are always on.\n\n".to_owned(),
         (_, true) => "It is on where no configuration says which packs are.\n\n".to_owned(),
         (_, false) => format!("Switch it on with `packs = [\"{}\"]` in `swage.toml`.\n\n", pack.name),

@@ -171,7 +171,7 @@ pub struct FileRecord {
     /// New findings that aren't listed, since the file looks generated; the gate counts them. Without it, there are none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub unlisted: Option<BySeverity>,
-    /// Rules for its language that leave it alone.
+    /// Rules for its language that skip it.
     pub skipped_by: Vec<RuleAndReason>,
 }
 

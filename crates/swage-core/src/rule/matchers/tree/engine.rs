@@ -4,7 +4,6 @@
 //! of states. The number of nodes that are tried at one beginning is bounded.
 
 use std::cell::{Cell, OnceCell, RefCell};
-use std::num::NonZeroU16;
 use std::rc::Rc;
 
 use tree_sitter::Node;
@@ -36,8 +35,8 @@ struct Child<'t> {
 struct Family<'t> {
     node: Node<'t>,
     children: Vec<Child<'t>>,
-    /// The grammar's numbers of their fields, once one has been asked for: the tree has to look for them.
-    fields: OnceCell<Vec<Option<NonZeroU16>>>,
+    /// Their fields, each once it has been asked for: the tree has to look for it.
+    fields: Vec<OnceCell<Option<&'t str>>>,
 }
 
 /// What queries about one file share.
@@ -76,9 +75,8 @@ impl<'t> Families<'t> {
         if let Some(family) = known.iter().find(|family| family.node == node) {
             return family.clone();
         }
-        let children = Children::all(node).map(Child::new);
         if known.len() < KEPT {
-            known.push(Rc::new(Family { node, children: children.collect(), fields: OnceCell::new() }));
+            known.push(Rc::new(Family::of(node)));
             return known[known.len() - 1].clone();
         }
         let oldest = self.oldest.get();
@@ -86,44 +84,44 @@ impl<'t> Families<'t> {
         let place = &mut known[oldest];
         match Rc::get_mut(place) {
             // What nobody holds any more gives its room.
-            Some(family) => {
-                family.node = node;
-                family.children.clear();
-                family.children.extend(children);
-                family.fields.take();
-            }
-            None => *place = Rc::new(Family { node, children: children.collect(), fields: OnceCell::new() }),
+            Some(family) => family.fill(node),
+            None => *place = Rc::new(Family::of(node)),
         }
         place.clone()
     }
 }
 
-impl Family<'_> {
+impl<'t> Family<'t> {
+    fn of(node: Node<'t>) -> Self {
+        let mut family = Self { node, children: Vec::new(), fields: Vec::new() };
+        family.fill(node);
+        family
+    }
+
+    /// Takes the children of a node in place of those that it has.
+    fn fill(&mut self, node: Node<'t>) {
+        self.node = node;
+        self.children.clear();
+        self.children.extend(Children::all(node).map(Child::new));
+        self.fields.clear();
+        self.fields.resize_with(self.children.len(), OnceCell::new);
+    }
+
     /// Whether it allows a shape: there is a child for each place, and none in a field that must be empty. Most nodes lack
     /// one, and kinds are compared at once.
     fn may_have(&self, shape: &Shape) -> bool {
         shape.children.iter().all(|item| self.children.iter().any(|child| item.takes(child)))
-            && (shape.without.is_empty() || !self.fields().iter().flatten().any(|field| shape.without.contains(field)))
+            && !shape.without.iter().any(|field| (0..self.children.len()).any(|index| self.field(index) == Some(field)))
     }
 
-    /// The fields of all children.
-    fn fields(&self) -> &[Option<NonZeroU16>] {
-        self.fields.get_or_init(|| {
-            let mut cursor = self.node.walk();
-            let mut fields = Vec::with_capacity(self.children.len());
-            let mut more = cursor.goto_first_child();
-            while more {
-                fields.push(cursor.field_id());
-                more = cursor.goto_next_sibling();
-            }
-            fields
-        })
+    /// The field of a child.
+    fn field(&self, index: usize) -> Option<&'t str> {
+        *self.fields[index].get_or_init(|| self.node.field_name_for_child(index as u32))
     }
 
     /// Whether a child, by its index, may be in a place, not counting its own children.
     fn takes(&self, item: &Item, index: usize) -> bool {
-        item.takes(&self.children[index])
-            && item.field.is_none_or(|field| self.fields().get(index) == Some(&Some(field)))
+        item.takes(&self.children[index]) && item.field.is_none_or(|field| self.field(index) == Some(field))
     }
 }
 

@@ -197,7 +197,7 @@ fn is_shape(query: &PlainQuery, shape: &Shape, node: Node<'_>, rendered: &[(Stri
     let (mut cursor, mut children) = (node.walk(), Vec::new());
     let mut more = cursor.goto_first_child();
     while more {
-        children.push((Child::new(cursor.node()), cursor.field_id()));
+        children.push((Child::new(cursor.node()), cursor.field_name()));
         more = cursor.goto_next_sibling();
     }
     Child::new(node).fits(shape)
@@ -211,7 +211,7 @@ fn are_in_order(
     query: &PlainQuery,
     shape: &Shape,
     place: usize,
-    children: &[(Child<'_>, Option<NonZeroU16>)],
+    children: &[(Child<'_>, Option<&str>)],
     rendered: &[(String, usize, usize)],
 ) -> bool {
     let has_named = |children: &[(Child<'_>, _)]| children.iter().any(|(child, _)| child.named);
