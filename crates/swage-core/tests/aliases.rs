@@ -159,3 +159,12 @@ fn what_aliases_stand_for_is_bounded() {
     assert_eq!(scanned(&paths, "a: &a {bad: 1, again: *a, list: [*a]}\n").hits.len(), 1);
     assert_eq!(scanned(&paths, "a: *a\nb: *none\nbad: 1\n").hits.len(), 1);
 }
+
+/// Each alias is looked up by its name: fifteen thousand times as many anchors would be two hundred million.
+#[test]
+fn many_anchors_are_each_looked_at_once() {
+    let anchors: String = (0..15_000).map(|n| format!("k{n}: &a{n} x{n}\n")).collect();
+    let aliases: String = (0..15_000).map(|n| format!("l{n}: *none\n")).collect();
+    let found = scanned(&rules(&["key = \"bad\"".to_owned()]), &format!("{anchors}{aliases}bad: *a0\n"));
+    assert_eq!((found.status, found.hits.len()), (Status::Examined, 1));
+}

@@ -8,7 +8,7 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
-use super::matcher::{Bindings, Matching};
+use super::matcher::{Bindings, Matching, tentatively};
 use super::plain::member_of;
 use super::{Children, PatternNode, contents, relevant_children};
 use crate::lang::{Arguments, Class, Indirect};
@@ -39,13 +39,10 @@ impl Matching<'_> {
     pub(super) fn is_called_indirectly(&self, patterns: &[PatternNode], node: Node<'_>, bound: &mut Bindings) -> bool {
         let Some((PatternNode::Inner { kind, children, .. }, callee)) = patterns.split_last() else { return false };
         if let Some((part, arguments)) = self.generic_call(node) {
-            let mut taken = bound.clone();
-            let found = matches!(patterns, [function, _] if self.is_part(function, part, &mut taken))
-                && self.list(children, &arguments, &mut taken, true).is_some();
-            if found {
-                *bound = taken;
-            }
-            return found;
+            return tentatively(bound, |taken| {
+                matches!(patterns, [function, _] if self.is_part(function, part, taken))
+                    && self.list(children, &arguments, taken, true).is_some()
+            });
         }
         if !self.may_be_spelled_otherwise(node) {
             return false;
@@ -61,22 +58,22 @@ impl Matching<'_> {
         let call = Call { called, arguments: relevant_children(list, self.language) };
         self.language.indirect.iter().any(|spelling| {
             let Some((parts, arguments)) = self.meant_by(&call, spelling) else { return false };
-            let mut taken = bound.clone();
-            let found = parts.len() == callee.len()
-                && callee.iter().zip(parts).all(|(pattern, part)| self.is_part(pattern, part, &mut taken))
-                && self.list(children, &arguments, &mut taken, true).is_some();
-            if found {
-                *bound = taken;
-            }
-            found
+            tentatively(bound, |taken| {
+                parts.len() == callee.len()
+                    && callee.iter().zip(parts).all(|(pattern, part)| self.is_part(pattern, part, taken))
+                    && self.list(children, &arguments, taken, true).is_some()
+            })
         })
     }
 
     /// What is called with its types, where the grammar takes that for a type, and the arguments with their brackets.
     fn generic_call<'t>(&self, node: Node<'t>) -> Option<(Part<'t>, Vec<Node<'t>>)> {
-        let of_types = node.child(0)?;
-        let is_generic = |spelling: &Indirect| matches!(spelling, Indirect::Generic(whole, types) if (node.kind(), of_types.kind()) == (whole, types));
-        let function = of_types.named_child(0).filter(|_| self.language.indirect.iter().any(is_generic))?;
+        let is_generic = |spelling: &Indirect| {
+            matches!(spelling, Indirect::Generic(whole, types)
+                if node.kind() == *whole && node.child(0).is_some_and(|first| first.kind() == *types))
+        };
+        // Most calls are of languages that have none, or of other kinds.
+        let function = self.language.indirect.iter().any(is_generic).then(|| node.child(0)?.named_child(0))??;
         let is_type = function.kind().contains("type");
         let part = match (function.named_child(0), function.named_child(1)) {
             (Some(package), Some(name)) if is_type => Part::Qualified(package.byte_range(), name.byte_range()),
@@ -124,13 +121,9 @@ impl Matching<'_> {
         bound: &mut Bindings,
     ) -> bool {
         let [_, inner @ .., _] = arguments else { return false };
-        let mut taken = bound.clone();
-        let found = self.list(callee, called, &mut taken, true).is_some()
-            && self.list(inner, &[text], &mut taken, true).is_some();
-        if found {
-            *bound = taken;
-        }
-        found
+        tentatively(bound, |taken| {
+            self.list(callee, called, taken, true).is_some() && self.list(inner, &[text], taken, true).is_some()
+        })
     }
 
     /// What a call calls, and with which arguments, when it is spelled in a way.

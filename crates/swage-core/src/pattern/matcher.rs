@@ -213,13 +213,9 @@ impl Matching<'_> {
         let is_passed = |at: usize| belongs(&nodes[at]) || starts(&&nodes[at]) || is_option(&nodes[at - 1]);
         let last = (1..nodes.len()).find(|at| !is_passed(*at)).unwrap_or(nodes.len() - 1);
         (1..=last).any(|at| {
-            let mut taken = bound.clone();
-            let found = self.node(name, nodes[at], &mut taken)
-                && self.list(arguments, &nodes[at + 1..], &mut taken, true).is_some();
-            if found {
-                *bound = taken;
-            }
-            found
+            tentatively(bound, |taken| {
+                self.node(name, nodes[at], taken) && self.list(arguments, &nodes[at + 1..], taken, true).is_some()
+            })
         })
     }
 
@@ -401,6 +397,16 @@ impl Matching<'_> {
             }
         }
     }
+}
+
+/// Keeps what holes have taken only where all of it matches.
+pub(super) fn tentatively(bound: &mut Bindings, matches: impl FnOnce(&mut Bindings) -> bool) -> bool {
+    let mut taken = bound.clone();
+    let found = matches(&mut taken);
+    if found {
+        *bound = taken;
+    }
+    found
 }
 
 /// Whether a pattern takes any number of nodes.

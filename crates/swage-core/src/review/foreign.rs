@@ -30,7 +30,7 @@ impl<'a> ForeignFolders<'a> {
         self.folder(path).is_some_and(|folder| self.known.get_or_init(|| self.known()).contains(folder))
     }
 
-    /// Whether a folder around a path, but for the outermost, has a licence of others.
+    /// Whether a folder around a path, below the top of the tree, has a licence of others.
     pub fn are_of_others(&self, path: &[u8]) -> bool {
         let licensed = self.licensed.get_or_init(|| folders_of_others(self.change, self.contents));
         memchr::memchr_iter(b'/', path).any(|end| licensed.contains(&path[..=end]))

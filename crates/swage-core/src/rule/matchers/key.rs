@@ -14,6 +14,7 @@
 use std::ops::Range;
 use std::sync::Arc;
 
+use foldhash::{HashMap, HashMapExt};
 use tree_sitter::{Node, Tree};
 
 use super::plan::Gather;
@@ -357,19 +358,22 @@ impl Paths {
     }
 }
 
-/// What the anchors of a file mark, in the order of their beginnings.
-struct Anchors<'t>(Vec<(&'t [u8], Node<'t>)>);
+/// What the anchors of a file mark, by their names, each in the order of the file: one may be used again, and a hostile file has
+/// a hundred thousand.
+struct Anchors<'t>(HashMap<&'t [u8], Vec<Node<'t>>>);
 
 impl<'t> Anchors<'t> {
     fn of(source: &'t [u8], language: &Language, tree: &'t Tree) -> Self {
-        let mut all = Vec::new();
-        if language.has_anchors && memchr::memchr(b'*', source).is_some() {
+        let mut all: HashMap<_, Vec<_>> = HashMap::new();
+        let has = |sign| memchr::memchr(sign, source).is_some();
+        if language.has_anchors && has(b'&') && has(b'*') {
             preorder(tree.root_node(), |node| {
-                if node.kind() == "anchor"
-                    && let (Some(name), Some(marked)) =
-                        (source.get(node.start_byte() + 1..node.end_byte()), node.parent())
+                // From what is marked: a node doesn't know its parent.
+                if matches!(node.kind(), "block_node" | "flow_node")
+                    && let Some(anchor) = Children::named(node).find(|child| child.kind() == "anchor")
+                    && let Some(name) = source.get(anchor.start_byte() + 1..anchor.end_byte())
                 {
-                    all.push((name, heart(marked)));
+                    all.entry(name).or_default().push(heart(node));
                 }
                 true
             });
@@ -380,9 +384,9 @@ impl<'t> Anchors<'t> {
     /// What an alias stands for: what the last anchor of its name before it marks. One in what its own anchor marks never ends.
     fn marked_by(&self, source: &[u8], node: Node<'_>) -> Option<Node<'t>> {
         let name = source.get(node.start_byte() + 1..node.end_byte()).filter(|_| node.kind() == "alias")?;
-        let before = self.0.partition_point(|(_, marked)| marked.start_byte() < node.start_byte());
-        let (_, marked) = self.0[..before].iter().rfind(|(anchor, _)| *anchor == name)?;
-        (marked.end_byte() <= node.start_byte()).then_some(*marked)
+        let own = self.0.get(name)?;
+        let before = own.partition_point(|marked| marked.start_byte() < node.start_byte());
+        own[..before].last().filter(|marked| marked.end_byte() <= node.start_byte()).copied()
     }
 }
 
