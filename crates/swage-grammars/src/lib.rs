@@ -125,13 +125,13 @@ struct Buffer(MaybeUninit<[c_char; TAKEN]>);
 ///
 /// # Safety
 /// `write` and `scanner` belong together, and `buffer` has [`ROOM`].
-unsafe fn hand_on(write: Serialize, scanner: *mut c_void, buffer: *mut c_char, fits: fn(&[u8]) -> usize) -> c_uint {
+unsafe fn hand_on(write: Serialize, scanner: *mut c_void, buffer: *mut c_char, fits: fn(&mut [u8]) -> usize) -> c_uint {
     let mut taken = Buffer(MaybeUninit::uninit());
     let start = taken.0.as_mut_ptr().cast::<c_char>();
     // SAFETY: the caller's promise; scanners write a few bytes more than `ROOM` at most.
     let length = unsafe { write(scanner, start) } as usize;
     // SAFETY: the scanner has written so many bytes.
-    let written = unsafe { std::slice::from_raw_parts(start.cast::<u8>(), length.min(TAKEN)) };
+    let written = unsafe { std::slice::from_raw_parts_mut(start.cast::<u8>(), length.min(TAKEN)) };
     let length = fits(written).min(ROOM);
     // SAFETY: both have so many bytes, and one is new here.
     unsafe { ptr::copy_nonoverlapping(start, buffer, length) };
@@ -183,20 +183,33 @@ fn in_room(written: &[u8], head: usize, entry: usize) -> usize {
 
 /// Python's scanner writes two bytes, the delimiters of strings that are open, and two bytes for each indentation.
 #[cfg(feature = "python")]
-fn fits_python(written: &[u8]) -> usize {
+fn fits_python(written: &mut [u8]) -> usize {
     in_room(written, 2 + usize::from(written.get(1).copied().unwrap_or(0)), 2)
 }
 
-/// YAML's scanner writes five numbers of two bytes, and two more for each collection that is open.
+/// YAML's scanner writes five numbers of two bytes, and two more for each collection that is open. The first four are the
+/// row and column where the last token ends and those of the token that may begin a collection. It asks only whether
+/// rows are the same and columns further right, so they are made small here: in a long file rows would turn negative,
+/// and a line would be no longer a new one.
 #[cfg(feature = "yaml")]
-fn fits_yaml(written: &[u8]) -> usize {
+fn fits_yaml(written: &mut [u8]) -> usize {
+    if let Some((numbers, _)) = written.split_first_chunk_mut::<8>() {
+        let read = |at: usize| i16::from_ne_bytes([numbers[at], numbers[at + 1]]);
+        let (row, column, first_row, first_column) = (read(0), read(2), read(4), read(6));
+        let first_row = if first_row == row { 0 } else { -1 };
+        // Right of all that indentation can be.
+        const FAR: i16 = i16::MAX / 2;
+        let column = if (0..FAR).contains(&column) { column } else { FAR };
+        let made = [0, column, first_row, first_column].map(i16::to_ne_bytes);
+        numbers.copy_from_slice(made.as_flattened());
+    }
     in_room(written, 10, 4)
 }
 
 /// Ruby's scanner writes how many literals are open, five bytes for each, how many here-documents are, and four bytes and a word
 /// for each. The length of a word has one byte, so that a longer one can't be read back: nothing is remembered then.
 #[cfg(feature = "ruby")]
-fn fits_ruby(written: &[u8]) -> usize {
+fn fits_ruby(written: &mut [u8]) -> usize {
     let read = || {
         let documents = 1 + 5 * usize::from(*written.first()?);
         let mut at = documents + 1;
@@ -228,6 +241,22 @@ mod tests {
             assert!(depth > 250 || !tree.root_node().has_error(), "{depth}");
             let blocks: String = (0..depth).map(|n| format!("{}a:\n", " ".repeat(n))).collect();
             parse(YAML, &blocks);
+        }
+    }
+
+    #[test]
+    #[cfg(feature = "yaml")]
+    fn a_file_may_have_more_lines_than_the_scanner_counts() {
+        let last = [32_767, 65_535, 98_303, 131_071];
+        let line =
+            |n: usize| if last.contains(&n) { "  - a: 1 # a\n    b: |\n      c\n" } else { "  - a: [1,\n     2]\n" };
+        let text: String = std::iter::once("a:\n").chain((0..140_000).map(line)).collect();
+        let tree = parse(YAML, &text);
+        assert!(!tree.root_node().has_error());
+        // Long tokens with others behind them.
+        for length in [16_000, 33_000, 65_528, 65_536, 70_000] {
+            let text = format!("a:\n  b: \"{}\" # c\n  d: [\"{0}\", {{e: 1}}]\n", "x".repeat(length));
+            assert!(!parse(YAML, &text).root_node().has_error(), "{length}");
         }
     }
 

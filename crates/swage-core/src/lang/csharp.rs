@@ -118,5 +118,17 @@ pub(super) static CSHARP: Language = Language::new(Spec {
     flattened: &["member_binding_expression"],
     optional_in: &[("conditional_access_expression", "?")],
     plain_name: |name| name.strip_prefix(b"@").unwrap_or(name),
+    uncounted: quotes,
     ..Spec::PLAIN
 });
+
+/// How many signs in a row open a string at most, since the scanner has one byte for it.
+const MOST_QUOTES: usize = 255;
+
+/// Signs in a row that open a string or a hole in it, as many as close it.
+fn quotes(text: &[u8], _: &tree_sitter::Tree) -> Option<String> {
+    let counted = |sign: &u8| b"$\"{}".contains(sign);
+    let runs = || text.chunk_by(|a, b| a == b && counted(a));
+    let run = runs().find(|run| run.len() >= MOST_QUOTES)?;
+    Some(format!("it has {MOST_QUOTES} `{}` in a row or more", run[0] as char))
+}

@@ -8,6 +8,8 @@
 mod bash;
 #[cfg(any(feature = "c", feature = "cpp"))]
 mod c;
+#[cfg(any(feature = "scala", feature = "yaml"))]
+mod counts;
 #[cfg(feature = "cpp")]
 mod cpp;
 #[cfg(feature = "csharp")]

@@ -63,7 +63,11 @@ pub(crate) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, 
     if source.len() > SMALL && language.depth.is_some_and(|depth| depth(source) > DEEPEST) {
         return Err(nests_too_deep());
     }
-    with_parser(language, |parser| parse_within(parser, source, source.len(), None, language))
+    let tree = with_parser(language, |parser| parse_within(parser, source, source.len(), None, language))?;
+    match (language.uncounted)(source, &tree) {
+        Some(why) => Err(format!("{why}, which the grammar of {} can't count", language.name)),
+        None => Ok(tree),
+    }
 }
 
 /// Parses a text, of which `length` bytes count.

@@ -165,6 +165,8 @@ pub struct Spec {
     /// How deep a text nests at most, found without parsing it: for grammars whose own scanner remembers everything
     /// that is open at each step, so that depth costs more than length.
     pub(crate) depth: Option<fn(&[u8]) -> usize>,
+    /// What of a text is more than the grammar's own scanner has the bytes to count.
+    pub(crate) uncounted: fn(&[u8], &tree_sitter::Tree) -> Option<String>,
 }
 
 /// Which part of a node may stand for it.
@@ -383,5 +385,6 @@ impl Spec {
         macros: &[],
         signs: &[],
         depth: None,
+        uncounted: |_, _| None,
     };
 }

@@ -305,8 +305,9 @@ fn examine_text(
         None => new.scan.generated || with.rules.is_generated(path) && out.language.is_some(),
     };
     out.generated = skips && generated;
-    if scope == Scope::Change {
-        out.skipped_by = skipped_by(path, out.language, generated, with.rules);
+    match scope {
+        Scope::Change => out.skipped_by = skipped_by(path, out.language, generated, with.rules),
+        Scope::Tree => out.syntax_errors = new.scan.syntax.as_ref().map_or(0, |syntax| syntax.errors),
     }
     if origin == Some(Origin::Written) {
         leave_unlisted(file, sides, (with.rules, folders), &mut new.scan.hits, out);

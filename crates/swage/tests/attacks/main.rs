@@ -25,8 +25,16 @@ severity = "error"
 title = "Nothing is run"
 message = "`{match}` runs."
 tags = ["security"]
-languages = ["python", "java", "c"]
+languages = ["python", "java", "c", "ruby", "scala", "csharp"]
 match = { code = "run(X)", holes.X = {} }
+
+[[rule]]
+id = "no-door"
+severity = "error"
+title = "No doors"
+message = "A door."
+languages = ["yaml"]
+match = { key = "**.door" }
 
 [[rule]]
 id = "no-token"

@@ -525,6 +525,56 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
     ),
     (
+        "more brackets in a string than one byte counts",
+        |s| {
+            let (open, close) = ("(".repeat(256), ")".repeat(256));
+            s.write("tide.rb", format!("quay = %Q({open}#{{low}}) # {close}; run(quay)\n"));
+        },
+        |s| s.write("tide.rb", "quay = %Q((#{low}) # ); run(quay)\n"),
+        "3 incomplete examined",
+        "1 fail new.error",
+    ),
+    (
+        "more signs before a string than one byte counts",
+        |s| {
+            let (dollars, open, close) = ("$".repeat(257), "{".repeat(257), "}".repeat(257));
+            let string = format!("{dollars}\"\"\"\n{open}run(quay){close}\n\"\"\"");
+            s.write("Tide.cs", format!("class Tide {{ void Lay() {{ var low = {string}; }} }}\n"));
+        },
+        |s| {
+            let string = "$$\"\"\"\n{{run(quay)}}\n\"\"\"";
+            s.write("Tide.cs", format!("class Tide {{ void Lay() {{ var low = {string}; }} }}\n"));
+        },
+        "3 incomplete examined",
+        "1 fail new.error",
+    ),
+    (
+        "more empty lines than two bytes count",
+        |s| {
+            s.write(
+                "Tide.scala",
+                format!("object Tide {{ def lay() = {{\n  low(1){}  run(2)\n}} }}\n", "\n".repeat(32_768)),
+            )
+        },
+        |s| s.write("Tide.scala", "object Tide { def lay() = {\n  low(1)\n\n  run(2)\n} }\n"),
+        "3 incomplete examined",
+        "1 fail new.error",
+    ),
+    (
+        "more lines than two bytes count",
+        |s| s.write("tide.yaml", format!("quay:\n{}  door: open\n", "  low: 1\n".repeat(98_303))),
+        |s| s.write("tide.yaml", "quay:\n  low: 1\n  door: open\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
+    (
+        "more columns than two bytes count",
+        |s| s.write("tide.yaml", format!("quay:\n{}door: open\n", " ".repeat(32_768))),
+        |s| s.write("tide.yaml", "quay:\n  door: open\n"),
+        "3 incomplete examined",
+        "1 fail new.error",
+    ),
+    (
         "a name in capitals",
         |s| s.write("NEW.PY", "eval(boat)\n"),
         |s| s.write("new.py", "eval(boat)\n"),

@@ -13,6 +13,9 @@ use super::{Page, place};
 use crate::output::{Document, Purpose};
 use crate::terminal::{count, printable, wrap};
 
+/// How many files with syntax errors are named.
+const MOST_BROKEN: usize = 20;
+
 impl Page<'_> {
     /// The findings that comments suppress: those that the change added a comment for, or in a whole tree all of them.
     pub(super) fn suppressions(&self, document: &Document<'_>, out: &mut String) {
@@ -73,9 +76,12 @@ impl Page<'_> {
         let broken: Vec<_> = self.review.files.iter().filter(|f| f.syntax_errors > 0).collect();
         if !broken.is_empty() {
             _ = writeln!(out, "{}", self.paint.warning(format!("Syntax errors in {}", count(broken.len(), "file"))));
-            for file in broken {
+            for file in broken.iter().take(MOST_BROKEN) {
                 let places = count(file.syntax_errors, "place");
                 _ = writeln!(out, "  {}: {places}", printable(&file.new_path.text));
+            }
+            if broken.len() > MOST_BROKEN {
+                _ = writeln!(out, "  … and {} more, all of them with --format json", broken.len() - MOST_BROKEN);
             }
             out.push('\n');
         }
