@@ -560,11 +560,26 @@ fn what_cannot_be_examined_says_so() {
             "a.html",
             &format!(
                 "{}<script>{}</script><!--{}-->",
-                "<p>one<br><b>i<i/></b>\n<li>two\n".repeat(3000),
-                "a<b;\n".repeat(3000),
-                "<b>\n".repeat(3000)
+                "<p>one<br><b>i<i/></b>\n<li>two\n".repeat(300),
+                "a<b;\n".repeat(300),
+                "<b>\n".repeat(300)
             ),
             "examined",
+        ),
+        (
+            "a.html",
+            &"<p>one<li>two\n".repeat(3000),
+            "it has more open at one place than the grammar of html can remember",
+        ),
+        (
+            "a.rb",
+            &format!("a(<<{0})\n{0}\n", "A".repeat(256)),
+            "it has more open at one place than the grammar of ruby can remember",
+        ),
+        (
+            "a.yml",
+            &format!("a:{}1\n", " ".repeat(16_383)),
+            "it has 16383 blanks in a row or more, which the grammar of yaml can't count",
         ),
         // A program has made this, so the packs have nothing to say of it.
         ("a.js", &format!("var a=1;{}", "if(a==a)debugger;".repeat(400)), "examined"),

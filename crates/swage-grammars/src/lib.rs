@@ -1,19 +1,34 @@
-//! Grammars whose scanners remember more than a parser has room for, kept within bounds.
+//! Grammars whose scanners may have to remember more than a parser has room for, kept within bounds.
 //!
 //! A grammar may bring a scanner of its own, written in C. After each token it writes what it remembers into a buffer of
 //! 1,024 bytes, and reads it back when the parser returns there. Three of them get that wrong: those of Python and YAML look
 //! whether there is room and then write past it, once enough is open, and that of Ruby writes the length of a word in one
 //! byte and finds later that the sizes don't agree. All three end the whole program then. Files of a few hundred
-//! bytes are enough, so a proposed change could stop the program that reviews it.
+//! bytes are enough, so a proposed change could stop the program that reviews it. The others see that there is no room, and write
+//! nothing or a part.
 //!
-//! What they write is taken into a larger buffer here, and handed on as far as it can be read back: what is open beyond that is
-//! forgotten, which leaves an error in the tree. The tables of the grammars are used as they are. This is the one place of
+//! What they write is taken into a larger buffer here, and handed on as far as it can be read back. What is open beyond that is
+//! forgotten, so that the text may be read as another one: [`forgot`] says so. The tables of the grammars are used as they are. This is the one place of
 //! the workspace with unsafe code, since the scanners are called by pointers.
 #![expect(
     unsafe_code,
     reason = "scanners are functions of C, which are called by pointers in the tables of the grammars"
 )]
+#![cfg_attr(
+    not(any(
+        feature = "bash",
+        feature = "csharp",
+        feature = "html",
+        feature = "php",
+        feature = "python",
+        feature = "ruby",
+        feature = "scala",
+        feature = "yaml"
+    )),
+    allow(dead_code, unused_imports, reason = "none of these grammars is wanted")
+)]
 
+use std::cell::Cell;
 use std::ffi::{c_char, c_uint, c_void};
 use std::mem::MaybeUninit;
 use std::ptr;
@@ -117,6 +132,17 @@ impl Bounded {
     }
 }
 
+thread_local! {
+    /// Whether something that was open had to be forgotten.
+    static FORGOT: Cell<bool> = const { Cell::new(false) };
+}
+
+/// Whether a scanner had more open at one place than a parser has room for, since this was last asked in this thread. What
+/// was parsed then can't be relied on.
+pub fn forgot() -> bool {
+    FORGOT.take()
+}
+
 /// A buffer that is aligned for all numbers that scanners write.
 #[repr(align(8))]
 struct Buffer(MaybeUninit<[c_char; TAKEN]>);
@@ -132,7 +158,12 @@ unsafe fn hand_on(write: Serialize, scanner: *mut c_void, buffer: *mut c_char, f
     let length = unsafe { write(scanner, start) } as usize;
     // SAFETY: the scanner has written so many bytes.
     let written = unsafe { std::slice::from_raw_parts_mut(start.cast::<u8>(), length.min(TAKEN)) };
+    // Each of them writes something, so one that writes nothing has seen that there is no room.
+    let needed = written.len().max(1);
     let length = fits(written).min(ROOM);
+    if length < needed {
+        FORGOT.set(true);
+    }
     // SAFETY: both have so many bytes, and one is new here.
     unsafe { ptr::copy_nonoverlapping(start, buffer, length) };
     length as c_uint
@@ -171,6 +202,11 @@ macro_rules! bounded {
     };
 }
 
+bounded!("bash", bash, BASH, tree_sitter_bash::LANGUAGE, fits_all);
+bounded!("csharp", csharp, CSHARP, tree_sitter_c_sharp::LANGUAGE, fits_all);
+bounded!("html", html, HTML, tree_sitter_html::LANGUAGE, fits_html);
+bounded!("php", php, PHP, tree_sitter_php::LANGUAGE_PHP, fits_all);
+bounded!("scala", scala, SCALA, tree_sitter_scala::LANGUAGE, fits_all);
 bounded!("python", python, PYTHON, tree_sitter_python::LANGUAGE, fits_python);
 bounded!("ruby", ruby, RUBY, tree_sitter_ruby::LANGUAGE, fits_ruby);
 bounded!("yaml", yaml, YAML, tree_sitter_yaml::LANGUAGE, fits_yaml);
@@ -179,6 +215,23 @@ bounded!("yaml", yaml, YAML, tree_sitter_yaml::LANGUAGE, fits_yaml);
 #[cfg(any(feature = "python", feature = "yaml"))]
 fn in_room(written: &[u8], head: usize, entry: usize) -> usize {
     if written.len() <= ROOM { written.len() } else { ROOM - (ROOM - head) % entry }
+}
+
+/// A scanner that writes everything or, where there is no room for it, nothing.
+#[cfg(any(feature = "bash", feature = "csharp", feature = "php", feature = "scala"))]
+fn fits_all(written: &mut [u8]) -> usize {
+    written.len()
+}
+
+/// HTML's scanner writes for how many elements there was room, and how many are open, two bytes each.
+#[cfg(feature = "html")]
+fn fits_html(written: &mut [u8]) -> usize {
+    if let Some(([a, b, c, d], _)) = written.split_first_chunk()
+        && [a, b] != [c, d]
+    {
+        FORGOT.set(true);
+    }
+    written.len()
 }
 
 /// Python's scanner writes two bytes, the delimiters of strings that are open, and two bytes for each indentation.

@@ -4,7 +4,7 @@ use super::{Class, Language, Spec, Translation};
 
 pub(super) static BASH: Language = Language::new(Spec {
     name: "bash",
-    grammar: || tree_sitter_bash::LANGUAGE.into(),
+    grammar: || swage_grammars::BASH.into(),
     extensions: &["sh", "bash", "ksh", "bats"],
     file_names: &[".bashrc", ".bash_profile", ".profile", "PKGBUILD"],
     interpreters: &["bash", "sh", "dash", "ksh", "zsh"],

@@ -4,7 +4,7 @@ use super::{Class, Inner, Language, Spec, Translation};
 
 pub(super) static CSHARP: Language = Language::new(Spec {
     name: "csharp",
-    grammar: || tree_sitter_c_sharp::LANGUAGE.into(),
+    grammar: || swage_grammars::CSHARP.into(),
     extensions: &["cs", "csx"],
     classes: &[
         (

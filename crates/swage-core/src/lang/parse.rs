@@ -63,7 +63,12 @@ pub(crate) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, 
     if source.len() > SMALL && language.depth.is_some_and(|depth| depth(source) > DEEPEST) {
         return Err(nests_too_deep());
     }
+    // What was parsed before for other reasons doesn't matter.
+    swage_grammars::forgot();
     let tree = with_parser(language, |parser| parse_within(parser, source, source.len(), None, language))?;
+    if swage_grammars::forgot() {
+        return Err(format!("it has more open at one place than the grammar of {} can remember", language.name));
+    }
     match (language.uncounted)(source, &tree) {
         Some(why) => Err(format!("{why}, which the grammar of {} can't count", language.name)),
         None => Ok(tree),

@@ -4,7 +4,7 @@ use super::{Arguments, Class, Indirect, Inner, Items, Language, Listed, Spec};
 
 pub(super) static PHP: Language = Language::new(Spec {
     name: "php",
-    grammar: || tree_sitter_php::LANGUAGE_PHP.into(),
+    grammar: || swage_grammars::PHP.into(),
     extensions: &["php", "phtml", "php5", "phps"],
     interpreters: &["php"],
     first_lines: &["<?php"],

@@ -4,7 +4,7 @@ use super::{Class, Inner, Language, Spec, counts, without_backticks};
 
 pub(super) static SCALA: Language = Language::new(Spec {
     name: "scala",
-    grammar: || tree_sitter_scala::LANGUAGE.into(),
+    grammar: || swage_grammars::SCALA.into(),
     extensions: &["scala", "sc", "sbt"],
     interpreters: &["scala"],
     classes: &[

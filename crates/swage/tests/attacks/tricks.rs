@@ -535,6 +535,17 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
     ),
     (
+        "a word that ends a document and is longer than one byte counts",
+        |s| {
+            let word = "LOW".repeat(86);
+            let document = |inner: &str| format!("show(<<{word})\n{inner}\n{word}\n");
+            s.write("tide.rb", format!("{}run(quay)\n{}", document("%q("), document(")")));
+        },
+        |s| s.write("tide.rb", "show(<<LOW)\n%q(\nLOW\nrun(quay)\nshow(<<LOW)\n)\nLOW\n"),
+        "3 incomplete examined",
+        "1 fail new.error",
+    ),
+    (
         "more signs before a string than one byte counts",
         |s| {
             let (dollars, open, close) = ("$".repeat(257), "{".repeat(257), "}".repeat(257));
