@@ -75,5 +75,11 @@ pub(super) static KOTLIN: Language = Language::new(Spec {
     also: &[(".", "?.")],
     plain_name: without_backticks,
     indirect: &[Indirect::Through("callable_reference"), Indirect::Method("invoke", Arguments::After(0))],
+    bound_too_tight: &[
+        ("call_expression", "unary_expression"),
+        ("navigation_expression", "unary_expression"),
+        ("index_expression", "unary_expression"),
+        ("unary_expression", "unary_expression"),
+    ],
     ..Spec::PLAIN
 });

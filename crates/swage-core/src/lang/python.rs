@@ -84,5 +84,6 @@ pub(super) static PYTHON: Language = Language::new(Spec {
     silent: &["line_continuation"],
     listed: &[Listed::new(Items::Entries, "dictionary", "pair", "key")],
     indirect: &[Indirect::Member],
+    bound_too_tight: &[("call", "list_splat"), ("attribute", "list_splat"), ("subscript", "list_splat")],
     ..Spec::PLAIN
 });

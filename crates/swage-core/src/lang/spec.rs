@@ -97,6 +97,9 @@ pub struct Spec {
     pub(crate) optional_in: &'static [(&'static str, &'static str)],
     /// Nodes that stand where a part of them alone may stand and mean the same: parentheses, a name with its type.
     pub(crate) wraps: &'static [(&'static str, Inner)],
+    /// What the grammar binds tighter than the language does: the kind of a node, and that of an operation which it takes for
+    /// the node's first child though only its last operand is, as `(!f)(a)` for `!f(a)`.
+    pub(crate) bound_too_tight: &'static [(&'static str, &'static str)],
     /// What a node or sign of a pattern takes in addition to its own kind: `a?.b` for `a.b`.
     pub(crate) also: &'static [(&'static str, &'static str)],
     /// Nodes whose children count as those of the node around them.
@@ -352,6 +355,7 @@ impl Spec {
         optional_fields: &[],
         optional_in: &[],
         wraps: &[],
+        bound_too_tight: &[],
         also: &[],
         flattened: &[],
         strings_name_members: false,

@@ -80,5 +80,19 @@ pub(super) static SWIFT: Language = Language::new(Spec {
     plain_name: without_backticks,
     optional_in: &[("navigation_expression", "?")],
     embedding_signs: *b"{((",
+    bound_too_tight: &[
+        ("call_expression", "additive_expression"),
+        ("call_expression", "multiplicative_expression"),
+        ("call_expression", "prefix_expression"),
+        ("call_expression", "try_expression"),
+        ("navigation_expression", "additive_expression"),
+        ("navigation_expression", "multiplicative_expression"),
+        ("navigation_expression", "prefix_expression"),
+        ("navigation_expression", "try_expression"),
+        ("postfix_expression", "additive_expression"),
+        ("postfix_expression", "multiplicative_expression"),
+        ("postfix_expression", "prefix_expression"),
+        ("postfix_expression", "try_expression"),
+    ],
     ..Spec::PLAIN
 });

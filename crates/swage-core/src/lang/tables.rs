@@ -25,6 +25,8 @@ pub struct Tables {
     silent_in: Vec<(u16, u16)>,
     /// For nodes of each kind the part that may stand for them.
     wraps: Vec<Option<Inner>>,
+    /// Kinds of nodes, and of operations that aren't their first child in whole.
+    bound_too_tight: Vec<(u16, u16)>,
     /// The kinds of nodes that a pattern's take, too: those of the pattern first.
     also: Vec<(u16, u16)>,
     /// Whether the children of nodes of each kind count as those of the node around it.
@@ -159,6 +161,7 @@ impl Tables {
             found
         };
         let (also, optional_in, silent_in) = (pairs(spec.also), pairs(spec.optional_in), pairs(spec.silent_in));
+        let bound_too_tight = pairs(spec.bound_too_tight);
         let mut wraps = vec![None; grammar.node_kind_count()];
         for (kind, inner) in spec.wraps {
             kinds_named(kind).into_iter().for_each(|id| wraps[usize::from(id)] = Some(*inner));
@@ -202,6 +205,7 @@ impl Tables {
             optional_in,
             silent_in,
             wraps,
+            bound_too_tight,
             also,
             flattened,
             quoted,
@@ -284,6 +288,22 @@ impl Tables {
                     .is_some_and(|last| last.kind() == sign)
             }),
         }
+    }
+
+    /// The last operand of an operation that is the first child of a node of some kind, where the language lets only the
+    /// operand be it.
+    pub(crate) fn own_operand<'t>(
+        &self,
+        parent: u16,
+        operation: tree_sitter::Node<'t>,
+    ) -> Option<tree_sitter::Node<'t>> {
+        let is_too_tight = |node: &tree_sitter::Node<'t>| self.bound_too_tight.contains(&(parent, node.kind_id()));
+        // What comes before a name with a full stop is no operation, and what follows its operand isn't bound to others.
+        let last = |node: &tree_sitter::Node<'t>| {
+            let last = node.child(node.child_count().checked_sub(1)?)?;
+            (is_too_tight(node) && last.is_named() && node.child(0)?.kind() != ".").then_some(last)
+        };
+        std::iter::successors(last(&operation), last).last()
     }
 
     /// Whether some signs say nothing in nodes of a kind, so that what is left isn't all of their text.

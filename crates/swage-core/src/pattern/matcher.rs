@@ -61,7 +61,10 @@ impl Matching<'_> {
         }
         let mut bound = vec![None; holes];
         if let [root] = roots {
-            return self.node(root, node, &mut bound).then(|| (bound, node.byte_range()));
+            return self.node(root, node, &mut bound).then(|| {
+                let start = self.start_of(root, node, &bound);
+                (bound, start..node.end_byte())
+            });
         }
         // A run of siblings, from this node on. Most runs end at their first node, before the others are gathered.
         if self.probe.is_none() && !self.node(roots.first()?, node, &mut bound.clone()) {
@@ -72,7 +75,23 @@ impl Matching<'_> {
         let siblings = self.siblings_from(node, most);
         let taken = self.list(roots, &siblings, &mut bound, false)?;
         let end = siblings.get(taken.checked_sub(1)?)?.end_byte();
-        Some((bound, node.start_byte()..end))
+        let start = self.start_of(roots.first()?, node, &bound);
+        Some((bound, start..end))
+    }
+
+    /// Where a match begins: with the operand where the grammar takes a whole operation for the node's first child.
+    fn start_of(&self, pattern: &PatternNode, node: Node<'_>, bound: &Bindings) -> usize {
+        let start = node.start_byte();
+        match pattern {
+            PatternNode::Hole(index) => bound[*index].as_ref().map_or(start, |taken| taken.start),
+            PatternNode::Inner { kind, children, .. } if *kind == node.kind_id() => {
+                let (Some(first), Some(child)) = (children.first(), node.child(0)) else { return start };
+                let operand =
+                    self.language.tables().own_operand(*kind, child).filter(|_| first.kind() != Some(child.kind_id()));
+                self.start_of(first, operand.unwrap_or(child), bound)
+            }
+            _ => start,
+        }
     }
 
     /// A node and its next siblings that take part in matching, no more than `most` together.
@@ -148,6 +167,14 @@ impl Matching<'_> {
                     && let Some((object, name)) = member_of(self.source, node, self.language)
                 {
                     return self.is_member(children, object, name, bound);
+                }
+                if let Some(operand) = node.child(0).and_then(|first| self.language.tables().own_operand(*kind, first))
+                {
+                    let mut nodes = relevant_children(node, self.language);
+                    nodes[0] = operand;
+                    if tentatively(bound, |taken| self.list(children, &nodes, taken, true).is_some()) {
+                        return true;
+                    }
                 }
                 // Most nodes of a kind differ from the pattern in their first child already.
                 if let (Some(first), Some(child)) = (children.first(), node.child(0))
