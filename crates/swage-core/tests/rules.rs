@@ -579,7 +579,7 @@ fn what_cannot_be_examined_says_so() {
         (
             "a.yml",
             &format!("a:{}1\n", " ".repeat(16_383)),
-            "it has 16383 blanks in a row or more, which the grammar of yaml can't count",
+            "it has 16383 blanks in a row or more, which the grammar of yaml misreads",
         ),
         // A program has made this, so the packs have nothing to say of it.
         ("a.js", &format!("var a=1;{}", "if(a==a)debugger;".repeat(400)), "examined"),

@@ -1,6 +1,6 @@
 //! Bash and other shells of its kind.
 
-use super::{Class, Language, Spec, Translation};
+use super::{Blanks, Class, CodeLanguage, Embedded, Language, Spec, Translation};
 
 pub(super) static BASH: Language = Language::new(Spec {
     name: "bash",
@@ -44,12 +44,22 @@ pub(super) static BASH: Language = Language::new(Spec {
     stand_ins: &["HOLE;", "HOLE) ;;"],
     words_have_parts: true,
     lone_cr_ends_lines: false,
-    translations: &[Translation::SplicedLines, Translation::QuotedWords],
+    translations: &[
+        Translation::SplicedLines(Blanks::Nowhere),
+        Translation::KeptLineEnds,
+        Translation::NestedCommands,
+        Translation::QuotedWords,
+    ],
     optional_in: &[("command", "variable_assignment"), ("command", "file_redirect")],
     embedding_signs: *b"{(`",
     starters: &[
         "sudo", "doas", "env", "command", "builtin", "exec", "nohup", "nice", "ionice", "time", "timeout", "setsid",
-        "stdbuf", "xargs",
+        "stdbuf", "xargs", "coproc",
     ],
+    embedded: &[Embedded {
+        around: "heredoc_redirect",
+        code: "heredoc_body",
+        language: CodeLanguage::Substituted("bash"),
+    }],
     ..Spec::PLAIN
 });

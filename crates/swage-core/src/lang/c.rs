@@ -1,7 +1,7 @@
 //! C, and what C++ shares with it.
 
 #[cfg(feature = "c")]
-use super::{Class, Indirect, Inner, Language, Spec, Tokens, Translation};
+use super::{Blanks, Class, Indirect, Inner, Language, Spec, Tokens, Translation, misread};
 
 #[cfg(feature = "c")]
 pub(super) const WRAPPERS: &[(&str, &str)] = &[
@@ -82,10 +82,11 @@ pub(super) static C: Language = Language::new(Spec {
     for_declaration: Some("w_ HOLE"),
     optional: &["storage_class_specifier"],
     has_known_paths: true,
-    translations: &[Translation::SplicedLines],
+    translations: &[Translation::SplicedLines(Blanks::Between), Translation::EmptyMacros],
     wraps: &[("parenthesized_expression", Inner::Only)],
     macros: &[("preproc_def", Tokens::Body, "preproc_arg"), ("preproc_function_def", Tokens::Body, "preproc_arg")],
     signs: SIGNS,
     indirect: &[Indirect::Through("pointer_expression")],
+    misread: misread::c,
     ..Spec::PLAIN
 });

@@ -1,7 +1,7 @@
 //! C++.
 
 use super::c::{CODE_SIGNS, STAND_INS};
-use super::{Class, Indirect, Inner, Language, Spec, Tokens, Translation};
+use super::{Blanks, Class, Indirect, Inner, Language, Spec, Tokens, Translation, misread};
 
 pub(super) static CPP: Language = Language::new(Spec {
     name: "cpp",
@@ -54,7 +54,7 @@ pub(super) static CPP: Language = Language::new(Spec {
     for_declaration: Some("w_ HOLE"),
     optional: &["storage_class_specifier", "virtual", "virtual_specifier", "explicit_function_specifier"],
     has_known_paths: true,
-    translations: &[Translation::SplicedLines],
+    translations: &[Translation::SplicedLines(Blanks::Between), Translation::EmptyMacros],
     wraps: &[
         ("parenthesized_expression", Inner::Only),
         ("template_function", Inner::First),
@@ -65,5 +65,6 @@ pub(super) static CPP: Language = Language::new(Spec {
     macros: &[("preproc_def", Tokens::Body, "preproc_arg"), ("preproc_function_def", Tokens::Body, "preproc_arg")],
     signs: super::c::SIGNS,
     indirect: &[Indirect::Through("pointer_expression")],
+    misread: misread::c,
     ..Spec::PLAIN
 });

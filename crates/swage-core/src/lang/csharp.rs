@@ -1,6 +1,6 @@
 //! C#.
 
-use super::{Class, Inner, Language, Spec, Translation};
+use super::{Class, Inner, Language, Spec, Translation, misread};
 
 pub(super) static CSHARP: Language = Language::new(Spec {
     name: "csharp",
@@ -108,7 +108,13 @@ pub(super) static CSHARP: Language = Language::new(Spec {
     for_declaration: Some("w_ HOLE"),
     optional: &["modifier", "attribute_list"],
     has_known_paths: true,
-    translations: &[Translation::UnicodeLineEnds, Translation::EscapedNames, Translation::IgnorableCharacters],
+    translations: &[
+        Translation::UnicodeLineEnds,
+        Translation::TextOfDirectives,
+        Translation::DoubledBraces,
+        Translation::EscapedNames,
+        Translation::IgnorableCharacters,
+    ],
     wraps: &[
         ("parenthesized_expression", Inner::Only),
         ("generic_name", Inner::First),
@@ -118,17 +124,11 @@ pub(super) static CSHARP: Language = Language::new(Spec {
     flattened: &["member_binding_expression"],
     optional_in: &[("conditional_access_expression", "?")],
     plain_name: |name| name.strip_prefix(b"@").unwrap_or(name),
-    uncounted: quotes,
+    bound_too_tight: &[
+        ("invocation_expression", "prefix_unary_expression"),
+        ("member_access_expression", "prefix_unary_expression"),
+        ("element_access_expression", "prefix_unary_expression"),
+    ],
+    misread: misread::csharp,
     ..Spec::PLAIN
 });
-
-/// How many signs in a row open a string at most, since the scanner has one byte for it.
-const MOST_QUOTES: usize = 255;
-
-/// Signs in a row that open a string or a hole in it, as many as close it.
-fn quotes(text: &[u8], _: &tree_sitter::Tree) -> Option<String> {
-    let counted = |sign: &u8| b"$\"{}".contains(sign);
-    let runs = || text.chunk_by(|a, b| a == b && counted(a));
-    let run = runs().find(|run| run.len() >= MOST_QUOTES)?;
-    Some(format!("it has {MOST_QUOTES} `{}` in a row or more", run[0] as char))
-}

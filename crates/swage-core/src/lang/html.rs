@@ -1,6 +1,6 @@
 //! HTML, with the scripts and styles in it.
 
-use super::{Class, CodeLanguage, Embedded, Items, Keyed, Language, Listed, Spec};
+use super::{Class, CodeLanguage, Embedded, Items, Keyed, Language, Listed, Spec, Translation};
 
 pub(super) static HTML: Language = Language::new(Spec {
     name: "html",
@@ -17,7 +17,7 @@ pub(super) static HTML: Language = Language::new(Spec {
     embedded: &[
         Embedded { around: "script_element", code: "raw_text", language: CodeLanguage::Always("javascript") },
         Embedded { around: "style_element", code: "raw_text", language: CodeLanguage::Always("css") },
-        Embedded { around: "attribute", code: "attribute_value", language: CodeLanguage::InAttribute("javascript") },
+        Embedded { around: "attribute", code: "attribute_value", language: CodeLanguage::InAttribute },
     ],
     keyed: &[
         Keyed { node: "start_tag", key: "tag_name" },
@@ -27,6 +27,7 @@ pub(super) static HTML: Language = Language::new(Spec {
     depth: Some(depth),
     wrappers: &[("", "")],
     part_wrappers: &[("<w ", "></w>"), ("<w>", "</w>")],
+    translations: &[Translation::PlainTexts],
     names_in_any_case: true,
     listed: &[
         Listed::new(Items::Attributes, "start_tag", "attribute", ""),

@@ -8,8 +8,6 @@
 mod bash;
 #[cfg(any(feature = "c", feature = "cpp"))]
 mod c;
-#[cfg(any(feature = "scala", feature = "yaml"))]
-mod counts;
 #[cfg(feature = "cpp")]
 mod cpp;
 #[cfg(feature = "csharp")]
@@ -52,6 +50,7 @@ mod typescript;
 mod yaml;
 
 mod definitions;
+mod misread;
 mod parse;
 mod quoting;
 #[cfg_attr(not(feature = "languages"), allow(dead_code, reason = "some of it only languages have that are left out"))]
@@ -72,7 +71,7 @@ use quoting::without_backticks;
     allow(unused_imports, reason = "only languages that are left out use them")
 )]
 pub(crate) use spec::{
-    Arguments, CodeLanguage, Embedded, Indirect, Inner, Items, Keyed, Listed, TestMark, Tokens, Translation,
+    Arguments, Blanks, CodeLanguage, Embedded, Indirect, Inner, Items, Keyed, Listed, TestMark, Tokens, Translation,
 };
 pub use spec::{Class, Spec};
 pub use tables::Tables;

@@ -69,8 +69,8 @@ pub(crate) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, 
     if swage_grammars::forgot() {
         return Err(format!("it has more open at one place than the grammar of {} can remember", language.name));
     }
-    match (language.uncounted)(source, &tree) {
-        Some(why) => Err(format!("{why}, which the grammar of {} can't count", language.name)),
+    match (language.misread)(source, &tree) {
+        Some(what) => Err(format!("{what}, which the grammar of {} misreads", language.name)),
         None => Ok(tree),
     }
 }

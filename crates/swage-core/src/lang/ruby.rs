@@ -1,6 +1,6 @@
 //! Ruby.
 
-use super::{Arguments, Class, Indirect, Inner, Items, Language, Listed, Spec};
+use super::{Arguments, Class, Indirect, Inner, Items, Language, Listed, Spec, misread};
 
 pub(super) static RUBY: Language = Language::new(Spec {
     name: "ruby",
@@ -72,29 +72,6 @@ pub(super) static RUBY: Language = Language::new(Spec {
         Indirect::Named("__send__", Arguments::After(0)),
         Indirect::Method("call", Arguments::After(0)),
     ],
-    uncounted: nested_delimiters,
+    misread: misread::ruby,
     ..Spec::PLAIN
 });
-
-/// How deep brackets nest in a string at most, since the scanner has one byte for it.
-const MOST_NESTED: usize = 254;
-
-/// Brackets in a string of Ruby between brackets of the same kind: `%(a (b) c)`.
-fn nested_delimiters(text: &[u8], tree: &tree_sitter::Tree) -> Option<String> {
-    let mut at = 0;
-    while let Some(found) = memchr::memchr(b'%', &text[at..]) {
-        let start = at + found;
-        at = start + 1;
-        let letter = usize::from(text.get(at).is_some_and(u8::is_ascii_alphabetic));
-        let Some(open) = text.get(at + letter).filter(|sign| b"([{<".contains(sign)) else { continue };
-        // A wrong count ends the string too early or too late, and until then all is read as it is.
-        let Some(string) = tree.root_node().descendant_for_byte_range(start, at + letter + 1) else { continue };
-        // The sign that opens it begins where it does.
-        let Some(string) = string.parent().filter(|string| string.start_byte() == start) else { continue };
-        if memchr::memchr_iter(*open, &text[string.byte_range()]).count() > MOST_NESTED {
-            let line = string.start_position().row + 1;
-            return Some(format!("a string on line {line} has more than {MOST_NESTED} `{}`", *open as char));
-        }
-    }
-    None
-}

@@ -1,6 +1,6 @@
 //! Scala.
 
-use super::{Class, Inner, Language, Spec, counts, without_backticks};
+use super::{Class, Inner, Language, Spec, misread, without_backticks};
 
 pub(super) static SCALA: Language = Language::new(Spec {
     name: "scala",
@@ -55,6 +55,6 @@ pub(super) static SCALA: Language = Language::new(Spec {
     optional_fields: &["return_type", "type"],
     wraps: &[("parenthesized_expression", Inner::Only), ("generic_function", Inner::First)],
     plain_name: without_backticks,
-    uncounted: counts::blanks,
+    misread: misread::outline,
     ..Spec::PLAIN
 });

@@ -168,8 +168,8 @@ pub struct Spec {
     /// How deep a text nests at most, found without parsing it: for grammars whose own scanner remembers everything
     /// that is open at each step, so that depth costs more than length.
     pub(crate) depth: Option<fn(&[u8]) -> usize>,
-    /// What of a text is more than the grammar's own scanner has the bytes to count.
-    pub(crate) uncounted: fn(&[u8], &tree_sitter::Tree) -> Option<String>,
+    /// Why the grammar may read a text otherwise than the language does, where no error shows it.
+    pub(crate) misread: fn(&[u8], &tree_sitter::Tree) -> Option<String>,
 }
 
 /// Which part of a node may stand for it.
@@ -238,8 +238,18 @@ pub(crate) enum Translation {
     EscapesAnywhere,
     /// Escapes such as `\62 ` and `\z` are characters wherever they are (CSS Syntax Module Level 3, section 4.3.7).
     StyleEscapes,
-    /// A backslash before a line's end joins the lines.
-    SplicedLines,
+    /// A backslash before a line's end joins the lines, wherever blanks may stand.
+    SplicedLines(Blanks),
+    /// A backslash before a backtick begins and ends a command in a command.
+    NestedCommands,
+    /// A backslash before a CR joins nothing.
+    KeptLineEnds,
+    /// Macros that the file defines as nothing say nothing.
+    EmptyMacros,
+    /// The text of some directives holds no comments.
+    TextOfDirectives,
+    /// Doubled braces in a string stand for one, also before a hole.
+    DoubledBraces,
     /// `/*!` and `*/` stand around code that runs.
     ExecutableComments,
     /// Names may be written with escapes.
@@ -252,6 +262,17 @@ pub(crate) enum Translation {
     QuotedWords,
     /// An annotation before the `...` of a parameter says nothing, since the grammar doesn't know it there.
     AnnotatedVarargs,
+    /// What is in comments and in some elements of a page is text, and ends where browsers let it end.
+    PlainTexts,
+}
+
+/// Where blanks may stand between a backslash and the line's end.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Blanks {
+    /// Between the two.
+    Between,
+    /// Nowhere: after it they are what it escapes.
+    Nowhere,
 }
 
 /// What stands side by side in a list.
@@ -324,12 +345,14 @@ pub(crate) struct Embedded {
 
 /// How the language of embedded code is recognised.
 pub(crate) enum CodeLanguage {
+    /// It is this one between backticks, where the node that says when the text ends has no quotes.
+    Substituted(&'static str),
     /// By the text of the first node of this kind.
     NamedBy(&'static str),
     /// It is always this one.
     Always(&'static str),
-    /// It is this one in attributes that handle events, and in addresses that are scripts.
-    InAttribute(&'static str),
+    /// It is JavaScript in attributes that handle events and in addresses that are scripts, and HTML in pages of frames.
+    InAttribute,
 }
 
 impl Spec {
@@ -389,6 +412,6 @@ impl Spec {
         macros: &[],
         signs: &[],
         depth: None,
-        uncounted: |_, _| None,
+        misread: |_, _| None,
     };
 }

@@ -1,6 +1,6 @@
 //! Swift.
 
-use super::{Class, Inner, Language, Spec, without_backticks};
+use super::{Class, Inner, Language, Spec, misread, without_backticks};
 
 pub(super) static SWIFT: Language = Language::new(Spec {
     name: "swift",
@@ -94,5 +94,6 @@ pub(super) static SWIFT: Language = Language::new(Spec {
         ("postfix_expression", "prefix_expression"),
         ("postfix_expression", "try_expression"),
     ],
+    misread: misread::swift,
     ..Spec::PLAIN
 });

@@ -1,7 +1,7 @@
 //! TypeScript and TSX: two grammars over one table.
 
 use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, INDIRECT, LISTED, LOOPS, PARTS, WRAPPERS};
-use super::{Class, Inner, Language, Spec, Translation};
+use super::{Class, Inner, Language, Spec, Translation, misread};
 
 const CLASSES: &[(Class, &[&str])] = &[
     (Class::Function, FUNCTIONS),
@@ -102,6 +102,7 @@ const fn typescript(
         optional_fields: &["type_arguments"],
         listed: LISTED,
         indirect: INDIRECT,
+        misread: misread::javascript,
         ..Spec::PLAIN
     })
 }

@@ -1,6 +1,6 @@
 //! YAML.
 
-use super::{Class, Items, Keyed, Language, Listed, Spec, Translation, counts};
+use super::{Class, Items, Keyed, Language, Listed, Spec, Translation, misread};
 
 pub(super) static YAML: Language = Language::new(Spec {
     name: "yaml",
@@ -26,6 +26,6 @@ pub(super) static YAML: Language = Language::new(Spec {
         Listed::new(Items::Entries, "block_mapping", "block_mapping_pair", "key"),
         Listed::new(Items::Entries, "flow_mapping", "flow_pair", "key"),
     ],
-    uncounted: counts::blanks,
+    misread: misread::outline,
     ..Spec::PLAIN
 });

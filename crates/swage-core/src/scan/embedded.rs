@@ -1,15 +1,21 @@
 //! Code inside of other text: fenced code in Markdown, scripts and styles in HTML. It is scanned as a file of its own
 //! language, and its hits are moved to where it stands.
 
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::ops::Range;
 
-use bstr::ByteSlice;
 use tree_sitter::{Node, Tree};
 
-use super::{Fact, FileScan, Hit, Span};
-use crate::lang::{CodeLanguage, Language};
+use super::translate::{with_characters, without_percents};
+use super::{Fact, FileScan, Hit, Lines, Span};
+use crate::ids::RuleId;
+use crate::lang::{CodeLanguage, Embedded, Language};
 use crate::pattern::{Children, preorder};
 use crate::position::{Column, LineNumber};
+
+/// Where in a list the hit of a rule at a place is.
+pub(super) type Known = HashMap<(RuleId, Option<Span>), usize>;
 
 /// How deep code may be embedded in embedded code.
 pub(super) const DEEPEST: u8 = 3;
@@ -28,7 +34,13 @@ pub(super) struct Part {
 /// The embedded code of a file, in order.
 pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> Vec<Part> {
     let mut found = Vec::new();
+    let mut places = Places::new(source);
+    // Where the drawing ends that was met last.
+    let mut drawing = 0;
     preorder(tree.root_node(), |node| {
+        if node.kind() == "element" && node.end_byte() > drawing && is_drawing(source, node) {
+            drawing = node.end_byte();
+        }
         let Some(embedded) = language.embedded.iter().find(|e| e.around == node.kind()) else { return true };
         // An attribute's value may have quotes around it.
         let code = descendant(node, embedded.code);
@@ -38,54 +50,89 @@ pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> 
             CodeLanguage::NamedBy(kind) => descendant(node, kind)
                 .and_then(|n| std::str::from_utf8(source.get(n.byte_range())?).ok())
                 .and_then(Language::by_word),
-            CodeLanguage::InAttribute(name) => {
-                let script = code.and_then(|code| script_of(source, node, code.byte_range()));
-                let language = Language::by_name(name);
-                found.extend(script.zip(language).and_then(|(range, inner)| attribute(source, range, inner)));
+            CodeLanguage::Substituted(name) => {
+                let is_plain = |start: Node<'_>| !source[start.byte_range()].iter().any(|b| b"'\"\\".contains(b));
+                if let (Some(code), Some(inner)) = (code, Language::by_name(name))
+                    && child(node, "heredoc_start").is_some_and(is_plain)
+                {
+                    let commands = between_backticks(source, code.byte_range());
+                    found.extend(commands.into_iter().filter_map(|command| places.part(command, inner)));
+                }
+                return true;
+            }
+            CodeLanguage::InAttribute => {
+                found.extend(code.and_then(|code| attribute(&mut places, node, code.byte_range())));
                 return true;
             }
         };
-        found.extend(code.zip(inner).and_then(|(code, inner)| part(source, code.byte_range(), inner)));
+        let mut own = code.zip(inner).and_then(|(code, inner)| places.part(code.byte_range(), inner));
+        if let Some(part) = &mut own
+            && node.start_byte() < drawing
+        {
+            part.translate(with_characters);
+        }
+        found.extend(own);
         // The tag of a script has attributes of its own.
         true
     });
     found
 }
 
-/// Where an attribute holds a script: all of its value where it handles an event, what comes after the scheme where the
-/// value is the address of a script (HTML Living Standard, sections 8.1.8.1 and 7.4.2.3.2).
-fn script_of(source: &[u8], attribute: Node<'_>, value: Range<usize>) -> Option<Range<usize>> {
-    let name = source.get(child(attribute, "attribute_name")?.byte_range())?;
-    if name.len() > 2 && name[..2].eq_ignore_ascii_case(b"on") && name.iter().all(u8::is_ascii_alphabetic) {
-        return Some(value);
-    }
-    const SCHEME: &[u8] = b"javascript:";
-    let text = source.get(value.clone())?;
-    let blanks = text.len() - text.trim_ascii_start().len();
-    let begins = text.get(blanks..blanks + SCHEME.len())?.eq_ignore_ascii_case(SCHEME);
-    begins.then(|| value.start + blanks + SCHEME.len()..value.end)
+/// The ranges between the backticks of a text that no backslash stands before.
+fn between_backticks(source: &[u8], text: Range<usize>) -> Vec<Range<usize>> {
+    let escapes = |at: usize| source[text.start..at].iter().rev().take_while(|b| **b == b'\\').count() % 2 == 1;
+    let all = memchr::memchr_iter(b'`', &source[text.clone()]).map(|at| text.start + at);
+    let marks: Vec<usize> = all.filter(|at| !escapes(*at)).collect();
+    marks.chunks_exact(2).map(|pair| pair[0] + 1..pair[1]).collect()
 }
 
-/// The script of an attribute, with quotes for the references to characters that stand for them.
-fn attribute(source: &[u8], range: Range<usize>, language: &'static Language) -> Option<Part> {
-    const QUOTES: [(&[u8], u8); 6] = [
-        (b"&quot;", b'"'),
-        (b"&#34;", b'"'),
-        (b"&#x22;", b'"'),
-        (b"&apos;", b'\''),
-        (b"&#39;", b'\''),
-        (b"&#x27;", b'\''),
-    ];
-    let mut found = part(source, range, language)?;
-    for (reference, quote) in QUOTES {
-        let places: Vec<usize> = found.text.find_iter(reference).collect();
-        for at in places {
-            // Blanks keep the places of what comes after it; in a text they do no harm.
-            found.text[at..at + reference.len()].fill(b' ');
-            found.text[at] = quote;
+/// Whether a text may hold code of another language.
+pub(super) fn may_be_in(text: &[u8], language: &Language) -> bool {
+    let is_possible = |embedded: &Embedded| match embedded.language {
+        CodeLanguage::Substituted(_) => {
+            memchr::memchr(b'`', text).is_some() && memchr::memmem::find(text, b"<<").is_some()
+        }
+        _ => true,
+    };
+    language.embedded.iter().any(is_possible)
+}
+
+/// What an attribute holds: a script where it handles an event or its value is the address of one, a page where it is one of a
+/// frame (HTML Living Standard, sections 8.1.8.1, 7.4.2.3.2 and 4.8.5).
+fn attribute(places: &mut Places<'_>, attribute: Node<'_>, value: Range<usize>) -> Option<Part> {
+    let name = places.source.get(child(attribute, "attribute_name")?.byte_range())?;
+    let handles = name.len() > 2 && name[..2].eq_ignore_ascii_case(b"on") && name.iter().all(u8::is_ascii_alphabetic);
+    let is_page = name.eq_ignore_ascii_case(b"srcdoc");
+    let mut part = places.part(value, Language::by_name(if is_page { "html" } else { "javascript" })?)?;
+    part.translate(with_characters);
+    if !handles && !is_page {
+        let scheme = scheme_of_script(&part.text)?;
+        part.text[..scheme].iter_mut().filter(|b| **b != b'\n').for_each(|b| *b = b' ');
+        part.translate(without_percents);
+    }
+    Some(part)
+}
+
+/// How long the scheme of an address is, when it is that of a script. Control characters before it and the ends of lines in it
+/// don't count (URL Living Standard, section 4.4).
+fn scheme_of_script(address: &[u8]) -> Option<usize> {
+    const SCHEME: &[u8] = b"javascript:";
+    let mut read = 0;
+    for (at, byte) in address.iter().enumerate() {
+        match SCHEME.get(read) {
+            None => return Some(at),
+            Some(_) if matches!(byte, b'\t' | b'\n' | b'\r') || *byte <= b' ' && read == 0 => {}
+            Some(next) if next.eq_ignore_ascii_case(byte) => read += 1,
+            Some(_) => return None,
         }
     }
-    Some(found)
+    (read == SCHEME.len()).then_some(address.len())
+}
+
+/// Whether an element is a drawing, which is XML: references stand for characters in its scripts.
+fn is_drawing(source: &[u8], element: Node<'_>) -> bool {
+    let name = child(element, "start_tag").and_then(|tag| child(tag, "tag_name"));
+    name.and_then(|name| source.get(name.byte_range())).is_some_and(|name| name.eq_ignore_ascii_case(b"svg"))
 }
 
 /// The first child of a kind.
@@ -98,24 +145,52 @@ fn descendant<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
     child(node, kind).or_else(|| Children::all(node).find_map(|c| child(c, kind)))
 }
 
-/// A piece of code with what it takes to move its findings; `None` when it lies beyond what a place can say.
-fn part(source: &[u8], code: Range<usize>, language: &'static Language) -> Option<Part> {
-    let Range { start, end } = code;
-    let text = source.get(start..end)?;
-    let line_start = source[..start].iter().rposition(|b| *b == b'\n').map_or(0, |at| at + 1);
-    let line = u32::try_from(memchr::memchr_iter(b'\n', &source[..line_start]).count()).ok()?;
-    let before = String::from_utf8_lossy(&source[line_start..start]).chars().count() as u32;
-    // Something else is before it on its line, such as a tag: it is taken as it is.
-    if line_start < start && !source[line_start..start].iter().all(is_margin) {
-        return Some(Part { text: text.to_vec(), language, line, columns: (before, 0) });
+/// Where pieces of code stand in a source. They come nearly in order, so that columns are counted from the last one: all of a
+/// page may be one line.
+struct Places<'t> {
+    source: &'t [u8],
+    lines: Lines<'t>,
+    /// The last offset that was asked for, with its line (0-based) and the characters before it on that line.
+    last: (usize, usize, usize),
+}
+
+impl<'t> Places<'t> {
+    fn new(source: &'t [u8]) -> Self {
+        Self { source, lines: Lines::new(source), last: (0, 0, 0) }
     }
-    // Whole lines: in a list or a quotation all of them have the same margin.
-    let lines = source[line_start..end].split_inclusive(|b| *b == b'\n');
-    let filled = lines.clone().filter(|l| !l.trim_ascii().is_empty());
-    let margin = filled.map(|l| l.iter().take_while(|b| is_margin(b)).count()).min().unwrap_or(0);
-    let without = lines.flat_map(|l| l.get(margin..).unwrap_or(b"\n"));
-    let columns = (margin as u32, margin as u32);
-    Some(Part { text: without.copied().collect(), language, line, columns })
+
+    /// How many characters are before an offset on its line.
+    fn column(&mut self, at: usize, line: usize, line_start: usize) -> usize {
+        let characters = |range: Range<usize>| String::from_utf8_lossy(&self.source[range]).chars().count();
+        let column = match self.last {
+            (last, same, column) if same == line && last <= at => column + characters(last..at),
+            (last, same, column) if same == line => column.saturating_sub(characters(at..last)),
+            _ => characters(line_start..at),
+        };
+        self.last = (at, line, column);
+        column
+    }
+
+    /// A piece of code with what it takes to move its findings; `None` when it lies beyond what a place can say.
+    fn part(&mut self, code: Range<usize>, language: &'static Language) -> Option<Part> {
+        let Range { start, end } = code;
+        let text = self.source.get(start..end)?;
+        let index = self.lines.line_of(start);
+        let line = u32::try_from(index).ok()?;
+        let line_start = self.lines.range(index)?.start;
+        let columns = (self.column(start, index, line_start) as u32, 0);
+        // Something else is before it on its line, such as a tag: it is taken as it is.
+        if line_start < start && !self.source[line_start..start].iter().all(is_margin) {
+            return Some(Part { text: text.to_vec(), language, line, columns });
+        }
+        // Whole lines: in a list or a quotation all of them have the same margin.
+        let lines = self.source[line_start..end].split_inclusive(|b| *b == b'\n');
+        let filled = lines.clone().filter(|l| !l.trim_ascii().is_empty());
+        let margin = filled.map(|l| l.iter().take_while(|b| is_margin(b)).count()).min().unwrap_or(0);
+        let without = lines.flat_map(|l| l.get(margin..).unwrap_or(b"\n"));
+        let columns = (margin as u32, margin as u32);
+        Some(Part { text: without.copied().collect(), language, line, columns })
+    }
 }
 
 /// What may be before each line of fenced code in a list or a quotation.
@@ -124,8 +199,16 @@ fn is_margin(byte: &u8) -> bool {
 }
 
 impl Part {
-    /// Takes the part's hits and facts into those of the file around it, each place of a rule once.
-    pub fn merge(&self, inner: FileScan, into: &mut Vec<Hit>, facts: &mut Vec<Fact>) {
+    /// Puts characters in the place of what stands for them; the text stays as long.
+    fn translate(&mut self, step: fn(&[u8]) -> Option<Vec<u8>>) {
+        if let Some(plain) = step(&self.text) {
+            self.text = plain;
+        }
+    }
+
+    /// Takes the part's hits and facts into those of the file around it, each place of a rule once: `known` has the place of
+    /// each hit.
+    pub fn merge(&self, inner: FileScan, into: &mut Vec<Hit>, known: &mut Known, facts: &mut Vec<Fact>) {
         let column = |line: LineNumber, column: Column| {
             column + if line == LineNumber::FIRST { self.columns.0 } else { self.columns.1 }
         };
@@ -143,9 +226,15 @@ impl Part {
             hit.fix = None;
             hit.definition = hit.definition.map(lines);
             // An expression may have found the same place in the text around it.
-            match into.iter_mut().find(|other| other.rule == hit.rule && other.span == hit.span) {
-                Some(other) => other.suppressed = other.suppressed.take().or(hit.suppressed),
-                None => into.push(hit),
+            match known.entry((hit.rule.clone(), hit.span)) {
+                Entry::Occupied(other) => {
+                    let other = &mut into[*other.get()];
+                    other.suppressed = other.suppressed.take().or(hit.suppressed);
+                }
+                Entry::Vacant(place) => {
+                    place.insert(into.len());
+                    into.push(hit);
+                }
             }
         }
     }

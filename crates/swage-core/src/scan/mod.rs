@@ -32,6 +32,7 @@ mod trial;
 mod walk;
 mod words;
 
+use std::collections::HashMap;
 use std::ops::Range;
 
 use sha2::{Digest, Sha256};
@@ -98,7 +99,7 @@ impl Scan<'_> {
         let own = set.prefilters.iter().any(|gate| wanted[gate.rule]);
         // Where no other rule looks there is nothing to allow, so nothing is missed.
         let missed = set.prefilters.iter().any(|gate| wanted[gate.rule] && !gate.is_about_suppressions);
-        let holds_code = language.is_some_and(|l| !l.embedded.is_empty()) && depth < embedded::DEEPEST;
+        let holds_code = depth < embedded::DEEPEST && language.is_some_and(|l| embedded::may_be_in(content, l));
         if !own && !holds_code || !missed && language.is_none() {
             return FileScan::without_hits(Status::NotWanted);
         }
@@ -168,6 +169,10 @@ impl Scan<'_> {
                 }
             }
         }
+        let mut known = HashMap::new();
+        if !parts.is_empty() {
+            known.extend(hits.iter().enumerate().map(|(at, hit)| ((hit.rule.clone(), hit.span), at)));
+        }
         for part in parts {
             let inner = self.nested(&part.text, Some(part.language), depth + 1);
             match &inner.status {
@@ -175,7 +180,7 @@ impl Scan<'_> {
                 Status::Examined => status = Status::Examined,
                 Status::NotWanted => {}
             }
-            part.merge(inner, &mut hits, &mut facts);
+            part.merge(inner, &mut hits, &mut known, &mut facts);
         }
         // Parts were found after the code around them.
         hits.sort_by_key(|h| h.span);

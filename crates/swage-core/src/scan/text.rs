@@ -54,14 +54,14 @@ pub(super) fn unreadable(text: &[u8], language: &'static Language) -> Option<Str
     if memchr::memchr(0, text).is_some() {
         return Some(format!("it is named like {} and holds NUL bytes", language.name));
     }
-    // Python Language Reference, section 2.1.4: in a comment of the first or the second line.
+    // In a comment of the first or the second line (Python Language Reference, section 2.1.4); Ruby has the same form.
     static CODING: LazyLock<Option<Regex>> = LazyLock::new(|| {
         Regex::new(r"(?-u)\A(?:[^\n\r]*[\n\r]+)?[ \t\x0c]*#[^\n\r]*?coding[:=][ \t]*([-_.a-zA-Z0-9]+)").ok()
     });
-    let coding = CODING.as_ref().filter(|_| language.name == "python")?;
+    let coding = CODING.as_ref().filter(|_| matches!(language.name, "python" | "ruby"))?;
     let name = coding.captures(text)?.get(1)?.as_bytes().to_ascii_lowercase();
     // What writes ASCII as ASCII; others may spell code as something else.
-    const PLAIN: [&[u8]; 14] = [
+    const PLAIN: [&[u8]; 17] = [
         b"utf-8",
         b"utf8",
         b"ascii",
@@ -76,6 +76,9 @@ pub(super) fn unreadable(text: &[u8], language: &'static Language) -> Option<Str
         b"cp850",
         b"mac",
         b"l1",
+        b"euc",
+        b"gb2312",
+        b"binary",
     ];
     let name_of = |name: &[u8]| name.iter().map(|b| if *b == b'_' { b'-' } else { *b }).collect::<Vec<u8>>();
     let plain = PLAIN.iter().any(|known| name_of(&name).starts_with(known));
@@ -121,7 +124,9 @@ mod tests {
             ),
             ("python", "\n# coding=utf-7\n", Some("it declares the encoding utf-7, which isn't read")),
             ("python", "a = 1\nb = 2\n# coding: utf-7\n", None),
-            ("ruby", "# coding: utf-7\n", None),
+            ("ruby", "# encoding: shift_jis\n", Some("it declares the encoding shift_jis, which isn't read")),
+            ("ruby", "# coding: EUC-JP\n", None),
+            ("bash", "# coding: utf-7\n", None),
             ("bash", "exit 0\n\0", Some("it is named like bash and holds NUL bytes")),
         ];
         for (language, text, expected) in cases {

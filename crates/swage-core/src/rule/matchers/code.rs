@@ -6,7 +6,7 @@ use std::sync::{Arc, OnceLock};
 use tree_sitter::Node;
 
 use super::{Compiled, Match, Matcher, NodeFinder, OnMatch, ParsedFile, Plan, Reader, TooMany, need_languages};
-use crate::lang::{LANGUAGES, Language};
+use crate::lang::{CodeLanguage, LANGUAGES, Language};
 use crate::pattern::{Bindings, Hole, Matching, Pattern, PatternError, PatternNode, Stands, names_in_capitals};
 use crate::rule::keys::{Holds, Key};
 use crate::rule::problem::Problems;
@@ -149,7 +149,8 @@ pub(in crate::rule) fn read_code(
     let found = CodeMatch::new(code.value.clone(), holes, stands);
     for language in languages.filter(|_| !p.shipped).unwrap_or_default() {
         if let Err(error) = found.pattern(language) {
-            let several = languages.is_some_and(|l| l.len() > 1) && !language.embedded.is_empty();
+            let holds_others = language.embedded.iter().any(|e| !matches!(e.language, CodeLanguage::Substituted(_)));
+            let several = languages.is_some_and(|l| l.len() > 1) && holds_others;
             let remedy = if several {
                 format!(
                     "name the language of the pattern alone: its code inside of {} is examined as that language",

@@ -6,7 +6,11 @@
 //! at a file, would have to know of them. What becomes shorter is filled with blanks, so that lines and the offsets of
 //! everything else stay as they are.
 
+mod pages;
+mod references;
+
 use std::borrow::Cow;
+use std::collections::HashSet;
 use std::ops::Range;
 use std::sync::LazyLock;
 
@@ -14,8 +18,10 @@ use regex::bytes::Regex;
 use unicode_normalization::UnicodeNormalization;
 
 use crate::invisible::is_invisible;
-use crate::lang::{Class, Language, Translation, parse, unquoted};
+use crate::lang::{Blanks, Class, Language, Translation, parse, unquoted};
 use crate::pattern::preorder;
+
+pub(super) use references::{with_characters, without_percents};
 
 /// The text as its language reads it, as long as before.
 pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>) -> Cow<'t, [u8]> {
@@ -32,9 +38,15 @@ pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>
             Translation::EscapedLineEnds => with_line_escapes(&plain),
             Translation::EscapesAnywhere => with_escapes(&plain),
             Translation::StyleEscapes => with_style_escapes(&plain),
-            Translation::SplicedLines => without_splices(&plain),
+            Translation::SplicedLines(blanks) => without_splices(&plain, *blanks),
+            Translation::KeptLineEnds => with_kept_line_ends(&plain),
+            Translation::NestedCommands => with_nested_commands(&plain, language),
+            Translation::EmptyMacros => without_empty_macros(&plain),
             Translation::ExecutableComments => with_executable_comments(&plain),
             Translation::AnnotatedVarargs => without_varargs_annotations(&plain),
+            Translation::TextOfDirectives => with_text_of_directives(&plain),
+            Translation::DoubledBraces => without_doubled_braces(&plain),
+            Translation::PlainTexts => pages::with_plain_texts(&plain),
             Translation::EscapedNames
             | Translation::IgnorableCharacters
             | Translation::CompatibleNames
@@ -134,7 +146,8 @@ fn replaced(text: &[u8], escapes: impl Iterator<Item = (Range<usize>, u8)>) -> O
             run.extend_from_slice(&text[from..escape.start]);
             run.push(byte);
             (from, lines) = (escape.end, lines + line_ends(&escape));
-            end = space_from(from);
+            // An escape may end in white space.
+            end = if from < end { end } else { space_from(from) };
         }
         run.extend_from_slice(&text[from..end]);
         fill(&mut plain, start..end, &run);
@@ -143,12 +156,16 @@ fn replaced(text: &[u8], escapes: impl Iterator<Item = (Range<usize>, u8)>) -> O
     Some(plain)
 }
 
-/// Joins names, and the signs of comments, that a backslash before a line's end parts (ISO/IEC 9899:2024, section 5.1.1.2;
-/// the shell removes it as well). The backslash and the line's end come after what they parted.
-fn without_splices(text: &[u8]) -> Option<Vec<u8>> {
-    let mut splices = memchr::memmem::find_iter(text, b"\\\n").map(|at| (at, at + 2)).collect::<Vec<_>>();
-    splices.extend(memchr::memmem::find_iter(text, b"\\\r\n").map(|at| (at, at + 3)));
-    splices.sort_unstable();
+/// Joins names, and the signs of comments, that a backslash before a line's end parts (ISO/IEC 9899:2024, section 5.1.1.2, where
+/// compilers let blanks come between; the shell removes it as well). The backslash and the line's end come after what they
+/// parted.
+fn without_splices(text: &[u8], blanks: Blanks) -> Option<Vec<u8>> {
+    static SPLICES: LazyLock<Option<Regex>> = LazyLock::new(|| Regex::new(r"(?-u)\\[ \t\x0b\x0c]*\r?\n").ok());
+    memchr::memchr(b'\\', text)?;
+    let splices: Vec<(usize, usize)> = match blanks {
+        Blanks::Between => SPLICES.as_ref()?.find_iter(text).map(|found| (found.start(), found.end())).collect(),
+        Blanks::Nowhere => memchr::memmem::find_iter(text, b"\\\n").map(|at| (at, at + 2)).collect(),
+    };
     let mut plain: Option<Vec<u8>> = None;
     let mut done = 0;
     for (start, end) in splices.iter().copied().filter(|(start, _)| *start > 0) {
@@ -180,6 +197,101 @@ fn without_splices(text: &[u8]) -> Option<Vec<u8>> {
         if !joined.is_empty() {
             joined.extend_from_slice(&parted);
             plain.get_or_insert_with(|| text.to_vec())[start..start + joined.len()].copy_from_slice(&joined);
+        }
+    }
+    plain
+}
+
+/// A letter for a backslash before a CR, which the shell takes for the name of that character, so that the line ends.
+fn with_kept_line_ends(text: &[u8]) -> Option<Vec<u8>> {
+    let mut found = memchr::memmem::find_iter(text, b"\\\r\n").filter(|at| begins_escape(text, *at)).peekable();
+    found.peek()?;
+    let mut plain = text.to_vec();
+    found.for_each(|at| plain[at] = b'r');
+    Some(plain)
+}
+
+/// `$(` and `)` for backticks with a backslash before them, which stand around a command in a command of the shell.
+fn with_nested_commands(text: &[u8], language: &'static Language) -> Option<Vec<u8>> {
+    memchr::memmem::find(text, b"\\`")?;
+    // Whatever needs the tree of a file reports that it can't be parsed.
+    let tree = parse(text, language).ok()?;
+    let mut plain: Option<Vec<u8>> = None;
+    preorder(tree.root_node(), |node| {
+        let command = &text[node.byte_range()];
+        let is_command = node.kind() == "command_substitution" && command.starts_with(b"`");
+        if is_command {
+            let marks = memchr::memmem::find_iter(command, b"\\`").filter(|at| begins_escape(command, *at));
+            for (at, sign) in marks.zip([b"$(", b" )"].into_iter().cycle()) {
+                let at = node.start_byte() + at;
+                plain.get_or_insert_with(|| text.to_vec())[at..at + 2].copy_from_slice(sign);
+            }
+        }
+        !is_command
+    });
+    plain
+}
+
+/// Blanks for macros that the file defines as nothing, between a name and a bracket: `bad EMPTY (1)` is a call.
+fn without_empty_macros(text: &[u8]) -> Option<Vec<u8>> {
+    static EMPTY: LazyLock<Option<Regex>> =
+        LazyLock::new(|| Regex::new(r"(?m-u)^[ \t]*#[ \t]*define[ \t]+([A-Za-z_]\w*)[ \t]*\r?$").ok());
+    memchr::memmem::find(text, b"define")?;
+    let definitions: Vec<Range<usize>> =
+        EMPTY.as_ref()?.captures_iter(text).filter_map(|d| Some(d.get(1)?.range())).collect();
+    let names: HashSet<&[u8]> = definitions.iter().map(|name| &text[name.clone()]).collect();
+    names.iter().next()?;
+    let mut plain: Option<Vec<u8>> = None;
+    let mut at = 0;
+    while let Some(start) = text[at..].iter().position(in_name).map(|found| at + found) {
+        let end = start + text[start..].iter().take_while(|b| in_name(b)).count();
+        at = end;
+        let is_between = || {
+            text[end..].trim_ascii_start().starts_with(b"(")
+                && text[..start].trim_ascii_end().last().is_some_and(in_name)
+        };
+        if names.contains(&text[start..end]) && is_between() {
+            plain.get_or_insert_with(|| text.to_vec())[start..end].fill(b' ');
+        }
+    }
+    plain
+}
+
+/// Blanks for what would begin a comment in the text of a directive of C#, which has none (C# specification, section 6.5).
+fn with_text_of_directives(text: &[u8]) -> Option<Vec<u8>> {
+    static COMMENTS: LazyLock<Option<Regex>> = LazyLock::new(|| {
+        Regex::new(r"(?m-u)^[ \t]*#[ \t]*(?:region|endregion|pragma|nullable)\b[^\r\n]*?(/\*[^\r\n]*)").ok()
+    });
+    memchr::memmem::find(text, b"/*")?;
+    let mut plain: Option<Vec<u8>> = None;
+    for comment in COMMENTS.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
+        plain.get_or_insert_with(|| text.to_vec())[comment.range()].fill(b' ');
+    }
+    plain
+}
+
+/// Blanks for doubled braces right before a hole in a string of C#, which the grammar takes for all of them: `$"{{{low}}}"`.
+fn without_doubled_braces(text: &[u8]) -> Option<Vec<u8>> {
+    /// How far before it the string may begin.
+    const NEAR: usize = 1024;
+    let mut plain: Option<Vec<u8>> = None;
+    let mut at = 0;
+    while let Some(found) = memchr::memmem::find(&text[at..], b"{{{") {
+        let start = at + found;
+        let run = text[start..].iter().take_while(|b| **b == b'{').count();
+        at = start + run;
+        let before = &text[start.saturating_sub(NEAR)..start];
+        // The nearest string with one dollar sign, and no quotes that end it.
+        let opened = memchr::memmem::rfind(before, b"$\"").map(|at| at + 2);
+        let opened = opened.max(memchr::memmem::rfind(before, b"$@\"").map(|at| at + 3));
+        let opened = opened.max(memchr::memmem::rfind(before, b"@$\"").map(|at| at + 3));
+        let is_inside = opened.is_some_and(|opened| {
+            let inside = &before[opened..];
+            let quotes = memchr::memchr_iter(b'"', inside).filter(|at| begins_escape(inside, *at)).count();
+            !inside.starts_with(b"\"\"") && quotes % 2 == 0
+        });
+        if is_inside && run % 2 == 1 {
+            plain.get_or_insert_with(|| text.to_vec())[start..start + run - 1].fill(b' ');
         }
     }
     plain

@@ -1,0 +1,275 @@
+//! What a page holds as text, in the place of what would look like markup to the grammar.
+//!
+//! Browsers end comments in more ways than one, know more elements than scripts and styles whose content is text, and read
+//! drawings by the rules of XML (HTML Living Standard, section 13.2). The grammar knows little of it, so that a script could be
+//! in what it takes for a comment, a style or a title.
+
+use std::ops::Range;
+
+use super::fill;
+
+/// Elements whose content is text up to their end tag, other than scripts and styles (sections 13.2.6.2 and 13.2.6.4).
+const TEXTS: [&[u8]; 6] = [b"title", b"textarea", b"xmp", b"iframe", b"noembed", b"noframes"];
+
+/// Elements of drawings in which pages go on (section 13.2.6.5).
+const PAGES_IN_DRAWINGS: [&[u8]; 4] = [b"foreignobject", b"desc", b"title", b"annotation-xml"];
+
+/// Elements that end a drawing (section 13.2.6.5).
+const ENDS_OF_DRAWINGS: [&[u8]; 44] = [
+    b"b",
+    b"big",
+    b"blockquote",
+    b"body",
+    b"br",
+    b"center",
+    b"code",
+    b"dd",
+    b"div",
+    b"dl",
+    b"dt",
+    b"em",
+    b"embed",
+    b"h1",
+    b"h2",
+    b"h3",
+    b"h4",
+    b"h5",
+    b"h6",
+    b"head",
+    b"hr",
+    b"i",
+    b"img",
+    b"li",
+    b"listing",
+    b"menu",
+    b"meta",
+    b"nobr",
+    b"ol",
+    b"p",
+    b"pre",
+    b"ruby",
+    b"s",
+    b"small",
+    b"span",
+    b"strong",
+    b"strike",
+    b"sub",
+    b"sup",
+    b"table",
+    b"tt",
+    b"u",
+    b"ul",
+    b"var",
+];
+
+/// A page as browsers read it, as long as before; `None` when it stays as it is.
+pub(super) fn with_plain_texts(text: &[u8]) -> Option<Vec<u8>> {
+    let mut page = Page { text, plain: None, drawings: Vec::new(), known: Vec::new(), closed: 0 };
+    let mut at = 0;
+    while let Some(found) = memchr::memchr(b'<', text.get(at..)?) {
+        at = page.after(at + found);
+    }
+    page.plain
+}
+
+struct Page<'t> {
+    text: &'t [u8],
+    plain: Option<Vec<u8>>,
+    /// For each drawing or page in a drawing that is open, whether it is a drawing.
+    drawings: Vec<bool>,
+    /// For each name of an element, the last content whose end was looked for.
+    known: Vec<(Vec<u8>, Range<usize>)>,
+    /// Where the last text for browsers without scripts ends.
+    closed: usize,
+}
+
+impl Page<'_> {
+    /// Reads what begins at a `<`, and says where to go on.
+    fn after(&mut self, at: usize) -> usize {
+        let text = self.text;
+        let rest = &text[at..];
+        if rest.starts_with(b"<!--") {
+            return self.after_comment(at);
+        }
+        let closes = rest.get(1) == Some(&b'/');
+        let from = at + 1 + usize::from(closes);
+        if !text.get(from).is_some_and(u8::is_ascii_alphabetic) {
+            // A lone sign, or a comment of another form, which ends at the first `>`.
+            let is_comment = closes || matches!(rest.get(1), Some(b'!' | b'?'));
+            let end = memchr::memchr(b'>', rest).filter(|_| is_comment);
+            return end.map_or(at + 1, |end| at + end + 1);
+        }
+        let is_end = |b: &u8| b.is_ascii_whitespace() || matches!(b, b'/' | b'>');
+        let length = text[from..].iter().position(is_end).unwrap_or(text.len() - from);
+        let name = text[from..from + length].to_ascii_lowercase();
+        let end = end_of_tag(text, from + length);
+        let in_drawing = self.drawings.last() == Some(&true);
+        if closes {
+            if matches!(&name[..], b"svg" | b"math") || PAGES_IN_DRAWINGS.contains(&&name[..]) {
+                self.drawings.pop();
+            }
+            return end;
+        }
+        match &name[..] {
+            // An element of XML without content.
+            _ if in_drawing && text[..end].ends_with(b"/>") => {}
+            b"svg" | b"math" => self.drawings.push(true),
+            b"style" if in_drawing => self.rename_style(from, end),
+            b"script" => return self.script(end),
+            b"style" => return self.content(end, &name).end,
+            b"noscript" => self.close_in_time(end),
+            b"plaintext" => return self.blank(end..text.len()),
+            name if in_drawing && PAGES_IN_DRAWINGS.contains(&name) => self.drawings.push(false),
+            name if in_drawing && ENDS_OF_DRAWINGS.contains(&name) => {
+                while self.drawings.pop_if(|is_drawing| *is_drawing).is_some() {}
+            }
+            name if TEXTS.contains(&name) => {
+                let inside = self.content(end, name);
+                return self.blank(inside);
+            }
+            _ => {}
+        }
+        end
+    }
+
+    /// A comment ends with `-->` or `--!>`, and at once as `<!-->` and `<!--->`.
+    fn after_comment(&mut self, at: usize) -> usize {
+        let rest = &self.text[at + 4..];
+        let empty = if rest.starts_with(b">") { 5 } else { 6 };
+        if rest.starts_with(b">") || rest.starts_with(b"->") {
+            fill(self.plain(), at..at + empty, b"");
+            return at + empty;
+        }
+        let (usual, other) = (memchr::memmem::find(rest, b"-->"), memchr::memmem::find(rest, b"--!>"));
+        let start = at + 4;
+        match (usual, other) {
+            (usual, Some(other)) if usual.is_none_or(|usual| other < usual) => {
+                self.plain()[start + other..start + other + 4].copy_from_slice(b" -->");
+                start + other + 4
+            }
+            (Some(usual), _) => start + usual + 3,
+            // All the rest is in it. The grammar would look for an end at each further one.
+            (None, _) => self.blank(start..self.text.len()),
+        }
+    }
+
+    /// Where a script ends. In `<!--`, another `<script` takes the next end tag with it (section 13.2.5.4).
+    fn script(&mut self, start: usize) -> usize {
+        let (mut is_escaped, mut is_inner, mut at) = (false, false, start);
+        while let Some(found) = memchr::memchr2(b'<', b'-', &self.text[at..]) {
+            at += found;
+            let rest = &self.text[at..];
+            if rest.starts_with(b"-->") {
+                (is_escaped, is_inner) = (false, false);
+            } else if rest.starts_with(b"<!--") {
+                is_escaped = true;
+            } else if is_escaped && is_tag(rest, b"<script") {
+                is_inner = true;
+            } else if is_tag(rest, b"</script") {
+                if !is_inner {
+                    return at;
+                }
+                is_inner = false;
+                fill(self.plain(), at..at + b"</script".len(), b"");
+            }
+            at += 1;
+        }
+        self.text.len()
+    }
+
+    /// In a drawing a style holds elements, which the grammar doesn't look for in what has this name.
+    fn rename_style(&mut self, name: usize, end: usize) {
+        let inside = self.content(end, b"style");
+        if memchr::memchr(b'<', &self.text[inside.clone()]).is_some() {
+            fill(self.plain(), name..name + 5, b"style".map(|b| if b == b'e' { b'x' } else { b }).as_slice());
+            if inside.end + 7 <= self.text.len() {
+                self.plain()[inside.end + 6] = b'x';
+            }
+        }
+    }
+
+    /// Where browsers run scripts, what is for those that don't is text: nothing in it reaches beyond its end.
+    fn close_in_time(&mut self, start: usize) {
+        const OPENERS: [(&[u8], &[u8]); 5] = [
+            (b"<!--", b"-->"),
+            (b"<script", b"</script"),
+            (b"<style", b"</style"),
+            (b"<title", b"</title"),
+            (b"<textarea", b"</textarea"),
+        ];
+        // What is in another one is read with it.
+        if start < self.closed {
+            return;
+        }
+        let inside = self.content(start, b"noscript");
+        self.closed = inside.end;
+        for (opener, closer) in OPENERS {
+            let text = &self.text[inside.clone()];
+            let last = tags(text, opener).last().filter(|at| tags(&text[*at..], closer).next().is_none());
+            if let Some(at) = last {
+                self.plain()[inside.start + at] = b' ';
+            }
+        }
+    }
+
+    /// Blanks for what would begin a tag.
+    fn blank(&mut self, inside: Range<usize>) -> usize {
+        for at in memchr::memchr_iter(b'<', &self.text[inside.clone()]) {
+            self.plain()[inside.start + at] = b' ';
+        }
+        inside.end
+    }
+
+    /// What stands between the end of a start tag and its end tag, or the rest of the text. The end is looked for once.
+    fn content(&mut self, start: usize, name: &[u8]) -> Range<usize> {
+        if let Some((_, known)) = self.known.iter().find(|(of, known)| of == name && known.contains(&start)) {
+            return start..known.end;
+        }
+        let closer = [b"</", name].concat();
+        let end = tags(&self.text[start..], &closer).next().map_or(self.text.len(), |end| start + end);
+        self.known.retain(|(of, _)| of != name);
+        self.known.push((name.to_vec(), start..end));
+        start..end
+    }
+
+    fn plain(&mut self) -> &mut Vec<u8> {
+        self.plain.get_or_insert_with(|| self.text.to_vec())
+    }
+}
+
+/// Where a tag ends, with its `>`. In the value of an attribute, quotes may hold one.
+fn end_of_tag(text: &[u8], mut at: usize) -> usize {
+    let (mut has_name, mut is_value) = (false, false);
+    while let Some(byte) = text.get(at) {
+        at += 1;
+        match byte {
+            b'>' => return at,
+            quote @ (b'"' | b'\'') if is_value => {
+                at += memchr::memchr(*quote, &text[at..]).map_or(text.len() - at, |end| end + 1);
+                is_value = false;
+            }
+            byte if byte.is_ascii_whitespace() => {}
+            _ if is_value => {
+                // A value without quotes may hold some.
+                let ends = |b: &u8| b.is_ascii_whitespace() || *b == b'>';
+                at += text[at..].iter().position(ends).unwrap_or(text.len() - at);
+                is_value = false;
+            }
+            b'=' if has_name => (has_name, is_value) = (false, true),
+            byte => has_name = *byte != b'/',
+        }
+    }
+    at
+}
+
+/// Whether a text begins with a tag: its name is followed by what ends one. Comments have no name.
+fn is_tag(text: &[u8], tag: &[u8]) -> bool {
+    let is_end = |b: &u8| b.is_ascii_whitespace() || matches!(b, b'/' | b'>');
+    text.get(..tag.len()).is_some_and(|found| found.eq_ignore_ascii_case(tag))
+        && (tag.ends_with(b"-") || tag.ends_with(b">") || text.get(tag.len()).is_none_or(is_end))
+}
+
+/// Where a tag, or a sign of a comment, stands in a text.
+fn tags<'t>(text: &'t [u8], tag: &'t [u8]) -> impl Iterator<Item = usize> + 't {
+    memchr::memchr_iter(tag[0], text).filter(move |at| is_tag(&text[*at..], tag))
+}
