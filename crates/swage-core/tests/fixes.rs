@@ -166,6 +166,19 @@ const CASES: &[(&str, &str, &str, &str)] = &[
         "\u{feff}if x:\r\n    a()\r\n    new(1)\r\n",
     ),
     ("python", "code = 'log(X)', holes.X = {}, fix = { remove = 'statement' }", "a()\nlog(1)", "a()\n"),
+    // The grammar takes the operator before a call for a part of what is called.
+    (
+        "swift",
+        "code = 'old(X)', holes.X = {}, fix = { rewrite = 'new({X})' }",
+        "let a = 1 + old(!old(2))\n",
+        "let a = 1 + new(!new(2))\n",
+    ),
+    (
+        "kotlin",
+        "code = 'A.old(X)', holes = { A = {}, X = {} }, fix = { rewrite = 'new({A}, {X})' }",
+        "val a = !b.old(1)\n",
+        "val a = !new(b, 1)\n",
+    ),
     ("python", "text = 'colour', fix = { rewrite = 'color' }", "x = 1  # colour, colour\n", "x = 1  # color, color\n"),
 ];
 

@@ -138,6 +138,17 @@ impl Keys {
         let own = own.map(|key| key.holds.inner());
         own.or_else(|| self.variants.iter().find_map(|variant| variant.inner(name, asked)))
     }
+
+    /// The key whose table has a key of this name, for what stands one level too high.
+    pub(super) fn holder_of(&self, name: &str) -> Option<&'static str> {
+        let holds = |key: &&&'static Key| key.holds.inner().is_some_and(|keys| keys.has(name));
+        let own = (self.keys)().iter().find(holds).map(|key| key.name);
+        own.or_else(|| self.variants.iter().find_map(|variant| variant.holder_of(name)))
+    }
+
+    fn has(&self, name: &str) -> bool {
+        (self.keys)().iter().any(|key| key.name == name) || self.variants.iter().any(|variant| variant.has(name))
+    }
 }
 
 /// The words of a list of words with their meanings.
