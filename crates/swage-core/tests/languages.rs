@@ -355,15 +355,21 @@ fn names_in_their_roles() {
 fn code_in_other_text_is_scanned_as_its_own() {
     let markdown = "# Quays\n\n`go(0)`\n\n```python\ndef f():\n    go(1)  # go(2)\n```\n\n- how:\n  ```js\n  go(3)\n  ```\n\n> ```py\n> if x:\n>     go(4)\n> ```\n\n```\ngo(5)\n```\n";
     let html = "<p>go(0)</p><script>go(1);\n  go(2); // go(3)\n</script><style>p { color: go(4) }</style>\n";
+    let php = "<p>\n<?php $a = \"<script>go(1)</script>\"; ?>\n<script>var a = <?= go(2) ?>;\n  go(3);</script><?php if ($a) { ?><b onclick=\"go(4)\"><?php } ?>\n";
+    let shell = "cat <<A\n`go 1` \\`go 2\\`\nA\ncat <<'A'\n`go 3`\nA\nx=`go 4`\n";
     let cases = [
         ("a.md", markdown, "python", "7:5 17:7"),
         ("a.md", markdown, "javascript", "12:3"),
         ("a.md", markdown, "go", ""),
         ("a.html", html, "javascript", "1:21 2:3"),
         ("a.html", html, "css", "3:28"),
+        ("a.php", php, "javascript", "4:3 4:48"),
+        ("a.php", php, "php", "3:21"),
+        ("a.sh", shell, "bash", "2:2 7:4"),
     ];
     for (path, code, language, expected) in cases {
-        let matcher = "{ code = \"go(A)\", holes.A = {} }";
+        let call = if language == "bash" { "go A" } else { "go(A)" };
+        let matcher = &format!("{{ code = \"{call}\", holes.A = {{}} }}");
         let found = find(language, path, matcher, "m", code);
         let places: Vec<_> = found.iter().filter_map(|f| f.split(' ').next()).collect();
         assert_eq!(places.join(" "), expected, "{path} {language}");

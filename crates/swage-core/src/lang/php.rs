@@ -1,6 +1,6 @@
 //! PHP.
 
-use super::{Arguments, Class, Indirect, Inner, Items, Language, Listed, Spec};
+use super::{Arguments, Class, CodeLanguage, Embedded, Indirect, Inner, Items, Language, Listed, Spec};
 
 pub(super) static PHP: Language = Language::new(Spec {
     name: "php",
@@ -114,5 +114,6 @@ pub(super) static PHP: Language = Language::new(Spec {
         Indirect::Named("call_user_func", Arguments::After(0)),
         Indirect::Named("call_user_func_array", Arguments::After(0)),
     ],
+    embedded: &[Embedded { around: "program", code: "text", language: CodeLanguage::InPage("html") }],
     ..Spec::PLAIN
 });

@@ -347,6 +347,8 @@ pub(crate) struct Embedded {
 pub(crate) enum CodeLanguage {
     /// It is this one between backticks, where the node that says when the text ends has no quotes.
     Substituted(&'static str),
+    /// The nodes of the code's kind are a page between the code, and it is what the scripts and styles of that page are.
+    InPage(&'static str),
     /// By the text of the first node of this kind.
     NamedBy(&'static str),
     /// It is always this one.

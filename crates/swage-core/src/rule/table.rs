@@ -209,13 +209,14 @@ impl<'t, 'i> Table<'t, 'i> {
             if !self.known.contains(&name) {
                 let renamed = RENAMED.iter().find(|(old, new)| *old == name && self.known.contains(new));
                 let word = renamed.map_or(name, |(_, new)| new);
-                let holder = self.keys.holder_of(name).filter(|_| renamed.is_none());
+                let holder = self.keys.holder_of(name);
+                let near = near(word, self.known.iter().copied()).filter(|_| holder.is_none());
                 let hint = match holder {
                     Some(holder) => format!("`{name}` is a key of `{holder}`"),
                     None => nearest(word, self.known.iter().copied()),
                 };
                 // What is misspelt isn't missing as well.
-                if let Some(meant) = near(word, self.known.iter().copied()).filter(|_| holder.is_none()) {
+                if let Some(meant) = near {
                     p.withdraw(self.at, &format!("needs `{meant}`"));
                 }
                 p.at(key.span().start, format!("unknown key `{name}`"), Some(hint));

@@ -7,10 +7,10 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Tree};
 
-use super::translate::{with_characters, without_percents};
+use super::translate::{translated, with_characters, without_percents};
 use super::{Fact, FileScan, Hit, Lines, Span};
 use crate::ids::RuleId;
-use crate::lang::{CodeLanguage, Embedded, Language};
+use crate::lang::{CodeLanguage, Embedded, Language, parse};
 use crate::pattern::{Children, preorder};
 use crate::position::{Column, LineNumber};
 
@@ -32,8 +32,12 @@ pub(super) struct Part {
 }
 
 /// The embedded code of a file, in order.
-pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> Vec<Part> {
+///
+/// # Errors
+/// When a page between code can't be parsed, and why.
+pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> Result<Vec<Part>, String> {
     let mut found = Vec::new();
+    let mut fault = None;
     let mut places = Places::new(source);
     // Where the drawing ends that was met last.
     let mut drawing = 0;
@@ -60,6 +64,14 @@ pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> 
                 }
                 return true;
             }
+            CodeLanguage::InPage(name) => {
+                match Language::by_name(name).map(|page| in_page(source, node, embedded.code, page)) {
+                    Some(Ok(inner)) => found = inner,
+                    Some(Err(why)) => fault = Some(why),
+                    None => {}
+                }
+                return false;
+            }
             CodeLanguage::InAttribute => {
                 found.extend(code.and_then(|code| attribute(&mut places, node, code.byte_range())));
                 return true;
@@ -75,7 +87,25 @@ pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> 
         // The tag of a script has attributes of its own.
         true
     });
-    found
+    fault.map_or(Ok(found), Err)
+}
+
+/// The scripts and styles of a page that has code of another language in it: blanks take its place. Rules on the page itself
+/// don't look there, since the code decides what of it is shown.
+fn in_page(source: &[u8], program: Node<'_>, kind: &str, language: &'static Language) -> Result<Vec<Part>, String> {
+    let mut page: Vec<u8> = source.iter().map(|b| if *b == b'\n' { b'\n' } else { b' ' }).collect();
+    preorder(program, |node| {
+        let range = node.byte_range();
+        if node.kind() == kind {
+            page[range.clone()].copy_from_slice(&source[range]);
+        }
+        true
+    });
+    if memchr::memchr(b'<', &page).is_none() {
+        return Ok(Vec::new());
+    }
+    let page = translated(&page, Some(language));
+    parts(&page, language, &parse(&page, language)?)
 }
 
 /// The ranges between the backticks of a text that no backslash stands before.

@@ -143,7 +143,10 @@ impl Scan<'_> {
             return given_up(why);
         }
         let syntax = run.syntax();
-        let parts = if holds_code { run.parts() } else { Vec::new() };
+        let parts = match if holds_code { run.parts() } else { Ok(Vec::new()) } {
+            Ok(parts) => parts,
+            Err(why) => return given_up(why),
+        };
         let mut suppressions = if allows { run.suppressions() } else { Vec::new() };
         if let Err(why) = run.find(set, &possible, &words) {
             return FileScan { syntax, ..FileScan::without_hits(Status::NotExamined(why)) };

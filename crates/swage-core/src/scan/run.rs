@@ -83,10 +83,13 @@ impl<'a> Run<'a> {
     }
 
     /// Code of other languages in the file.
-    pub fn parts(&self) -> Vec<Part> {
+    ///
+    /// # Errors
+    /// When a page between code can't be parsed, and why.
+    pub fn parts(&self) -> Result<Vec<Part>, String> {
         match (self.language, &self.tree) {
             (Some(language), Some(tree)) => embedded::parts(self.content, language, tree),
-            _ => Vec::new(),
+            _ => Ok(Vec::new()),
         }
     }
 

@@ -2,7 +2,7 @@
 //!
 //! Byte order marks are taken off, and UTF-16 and UTF-32 are decoded (Unicode Standard, section 23.8). What can't be read
 //! for sure is said to be unreadable, so that nothing is taken for a comment that is code. How a language translates the
-//! text after that is in `translate.rs`.
+//! text after that is in `translate/`.
 
 use std::borrow::Cow;
 use std::sync::LazyLock;
