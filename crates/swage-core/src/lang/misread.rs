@@ -2,13 +2,24 @@
 //! has two meanings of which they know one. Code could hide there, so such a text counts as one that can't be read. Each of
 //! these is far from what people write.
 
+#![cfg_attr(
+    not(all(
+        feature = "c",
+        feature = "csharp",
+        feature = "javascript",
+        feature = "ruby",
+        feature = "swift",
+        feature = "yaml"
+    )),
+    allow(dead_code, unused_imports, reason = "languages that aren't built in need none of it")
+)]
+
 use tree_sitter::{Node, Tree};
 
 /// Two of these fit two bytes with a sign: a column and the blanks after it.
 const MOST_BLANKS: usize = i16::MAX as usize / 2;
 
 /// White space and empty lines in a row, of which the scanners of outlines count columns and lines.
-#[cfg(any(feature = "scala", feature = "yaml"))]
 pub(super) fn outline(text: &[u8], _: &Tree) -> Option<String> {
     let is_beyond = text.len() > MOST_BLANKS
         && String::from_utf8_lossy(text).split(|c: char| !c.is_whitespace()).any(|run| run.len() >= MOST_BLANKS);
@@ -26,7 +37,6 @@ fn node_at(tree: &Tree, start: usize, end: usize) -> Option<Node<'_>> {
 }
 
 /// JavaScript: a first line for the system that one of its own line ends ends (ECMAScript 2025, section 12.5).
-#[cfg(any(feature = "javascript", feature = "typescript"))]
 pub(super) fn javascript(text: &[u8], _: &Tree) -> Option<String> {
     let line = text.split(|b| matches!(b, b'\n' | b'\r')).next().filter(|line| line.starts_with(b"#!"))?;
     let ends = ["\u{2028}", "\u{2029}"].iter().any(|end| memchr::memmem::find(line, end.as_bytes()).is_some());
@@ -34,7 +44,6 @@ pub(super) fn javascript(text: &[u8], _: &Tree) -> Option<String> {
 }
 
 /// C and C++: `??/`, which some versions of them read as a backslash (ISO/IEC 9899:2018, section 5.2.1.1).
-#[cfg(any(feature = "c", feature = "cpp"))]
 pub(super) fn c(text: &[u8], tree: &Tree) -> Option<String> {
     let matters = |at: &usize| matches!(text.get(at + 3), Some(b'\\' | b'"' | b'\'' | b'\n' | b'\r'));
     let at = memchr::memmem::find_iter(text, b"??/").find(matters)?;
@@ -43,7 +52,6 @@ pub(super) fn c(text: &[u8], tree: &Tree) -> Option<String> {
 
 /// C#: more signs in a row around a string than one byte counts, and comments and strings that hold the end of the condition
 /// that they stand under: where it doesn't hold, they are none (C# specification, section 6.5.6).
-#[cfg(feature = "csharp")]
 pub(super) fn csharp(text: &[u8], tree: &Tree) -> Option<String> {
     const MOST: usize = u8::MAX as usize;
     let counted = |sign: &u8| b"$\"{}".contains(sign);
@@ -83,7 +91,6 @@ pub(super) fn csharp(text: &[u8], tree: &Tree) -> Option<String> {
 
 /// Swift: operators that a comment begins in, and regular expressions with the sign that ends them inside (The Swift
 /// Programming Language, Lexical Structure).
-#[cfg(feature = "swift")]
 pub(super) fn swift(text: &[u8], tree: &Tree) -> Option<String> {
     let comments = memchr::memmem::find_iter(text, b"/*").chain(memchr::memmem::find_iter(text, b"//"));
     // Most comments come after a blank.
@@ -104,10 +111,8 @@ pub(super) fn swift(text: &[u8], tree: &Tree) -> Option<String> {
     Some(format!("a regular expression on {} has its end in it", line_of(literal.into_iter().next()?)))
 }
 
-#[cfg(feature = "ruby")]
 pub(super) use ruby::ruby;
 
-#[cfg(feature = "ruby")]
 mod ruby {
     use std::collections::HashMap;
 
