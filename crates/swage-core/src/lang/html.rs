@@ -1,6 +1,6 @@
 //! HTML, with the scripts and styles in it.
 
-use super::{Class, CodeLanguage, Embedded, Items, Keyed, Language, Listed, Spec, Translation};
+use super::{Class, CodeLanguage, Embedded, Items, Keyed, Language, Listed, Spec, Translation, misread};
 
 pub(super) static HTML: Language = Language::new(Spec {
     name: "html",
@@ -33,6 +33,7 @@ pub(super) static HTML: Language = Language::new(Spec {
         Listed::new(Items::Attributes, "start_tag", "attribute", ""),
         Listed::new(Items::Attributes, "self_closing_tag", "attribute", ""),
     ],
+    misread: misread::html,
     ..Spec::PLAIN
 });
 

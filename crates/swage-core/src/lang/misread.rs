@@ -50,6 +50,46 @@ pub(super) fn c(text: &[u8], tree: &Tree) -> Option<String> {
     Some(format!("`??/` on {} may stand for a backslash", line_of(node_at(tree, at, at + 1)?)))
 }
 
+/// HTML: scripts in styles, and scripts that hold the end of an element of text around them. Whether they run depends on what
+/// surrounds them, of which the grammar knows little.
+pub(super) fn html(text: &[u8], tree: &Tree) -> Option<String> {
+    const TEXTS: [&[u8]; 7] =
+        [b"</title", b"</textarea", b"</xmp", b"</iframe", b"</noembed", b"</noframes", b"</noscript"];
+    let holds = |text: &[u8], wanted: &[u8]| {
+        memchr::memchr_iter(wanted[0], text)
+            .any(|at| text[at..].get(..wanted.len()).is_some_and(|t| t.eq_ignore_ascii_case(wanted)))
+    };
+    let mut cursor = tree.walk();
+    loop {
+        let node = cursor.node();
+        let inside = &text[node.byte_range()];
+        let found = match node.kind() {
+            "style_element" => holds(inside, b"<script").then_some("a style"),
+            "script_element" => {
+                let ends = TEXTS.iter().filter(|end| holds(inside, end));
+                let around = || std::iter::successors(node.parent(), Node::parent).take(8);
+                let is_around = |end: &&[u8]| {
+                    around()
+                        .any(|n| holds(text[n.byte_range()].get(..16).unwrap_or_default(), &[b"<", &end[2..]].concat()))
+                };
+                ends.copied().find(|end| is_around(end)).map(|_| "a script")
+            }
+            _ => None,
+        };
+        if let Some(what) = found {
+            return Some(format!("{what} on {} holds tags", line_of(node)));
+        }
+        if cursor.goto_first_child() {
+            continue;
+        }
+        while !cursor.goto_next_sibling() {
+            if !cursor.goto_parent() {
+                return None;
+            }
+        }
+    }
+}
+
 /// C#: more signs in a row around a string than one byte counts, and comments and strings that hold the end of the condition
 /// that they stand under: where it doesn't hold, they are none (C# specification, section 6.5.6).
 pub(super) fn csharp(text: &[u8], tree: &Tree) -> Option<String> {

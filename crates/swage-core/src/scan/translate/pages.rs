@@ -88,16 +88,24 @@ impl Page<'_> {
     fn after(&mut self, at: usize) -> usize {
         let text = self.text;
         let rest = &text[at..];
+        // It is taken for text already.
+        if self.plain.as_ref().is_some_and(|plain| plain[at] != b'<') {
+            return at + 1;
+        }
         if rest.starts_with(b"<!--") {
             return self.after_comment(at);
         }
         let closes = rest.get(1) == Some(&b'/');
         let from = at + 1 + usize::from(closes);
         if !text.get(from).is_some_and(u8::is_ascii_alphabetic) {
-            // A lone sign, or a comment of another form, which ends at the first `>`.
+            // A lone sign, text of a drawing, or a comment of another form, which ends at the first `>`.
             let is_comment = closes || matches!(rest.get(1), Some(b'!' | b'?'));
-            let end = memchr::memchr(b'>', rest).filter(|_| is_comment);
-            return end.map_or(at + 1, |end| at + end + 1);
+            let is_text = self.drawings.last() == Some(&true) && rest.starts_with(b"<![CDATA[");
+            let end = if is_text { memchr::memmem::find(rest, b"]]>") } else { memchr::memchr(b'>', rest) };
+            return match end.filter(|_| is_comment) {
+                Some(end) => self.blank(at + 1..at + end),
+                None => at + 1,
+            };
         }
         let is_end = |b: &u8| b.is_ascii_whitespace() || matches!(b, b'/' | b'>');
         let length = text[from..].iter().position(is_end).unwrap_or(text.len() - from);
@@ -105,8 +113,12 @@ impl Page<'_> {
         let end = end_of_tag(text, from + length);
         let in_drawing = self.drawings.last() == Some(&true);
         if closes {
-            if matches!(&name[..], b"svg" | b"math") || PAGES_IN_DRAWINGS.contains(&&name[..]) {
-                self.drawings.pop();
+            if matches!(&name[..], b"svg" | b"math") {
+                while self.drawings.pop() == Some(false) {}
+            } else if PAGES_IN_DRAWINGS.contains(&&name[..]) {
+                self.drawings.pop_if(|is_drawing| !*is_drawing);
+            } else if in_drawing && matches!(&name[..], b"p" | b"br") {
+                self.leave_drawing();
             }
             return end;
         }
@@ -117,16 +129,11 @@ impl Page<'_> {
             b"style" if in_drawing => self.rename_style(from, end),
             b"script" => return self.script(end),
             b"style" => return self.content(end, &name).end,
-            b"noscript" => self.close_in_time(end),
+            b"noscript" => self.close_in_time(end, &name),
             b"plaintext" => return self.blank(end..text.len()),
             name if in_drawing && PAGES_IN_DRAWINGS.contains(&name) => self.drawings.push(false),
-            name if in_drawing && ENDS_OF_DRAWINGS.contains(&name) => {
-                while self.drawings.pop_if(|is_drawing| *is_drawing).is_some() {}
-            }
-            name if TEXTS.contains(&name) => {
-                let inside = self.content(end, name);
-                return self.blank(inside);
-            }
+            name if in_drawing && ENDS_OF_DRAWINGS.contains(&name) => self.leave_drawing(),
+            name if TEXTS.contains(&name) => self.close_in_time(end, name),
             _ => {}
         }
         end
@@ -188,28 +195,45 @@ impl Page<'_> {
         }
     }
 
-    /// Where browsers run scripts, what is for those that don't is text: nothing in it reaches beyond its end.
-    fn close_in_time(&mut self, start: usize) {
-        const OPENERS: [(&[u8], &[u8]); 5] = [
-            (b"<!--", b"-->"),
-            (b"<script", b"</script"),
-            (b"<style", b"</style"),
-            (b"<title", b"</title"),
-            (b"<textarea", b"</textarea"),
-        ];
+    /// In an element of text nothing reaches beyond its end. Scripts in it are left to be looked at, since in some places browsers
+    /// pass over the tag that begins such an element.
+    fn close_in_time(&mut self, start: usize, name: &[u8]) {
         // What is in another one is read with it.
         if start < self.closed {
             return;
         }
-        let inside = self.content(start, b"noscript");
+        let inside = self.content(start, name);
         self.closed = inside.end;
-        for (opener, closer) in OPENERS {
-            let text = &self.text[inside.clone()];
-            let last = tags(text, opener).last().filter(|at| tags(&text[*at..], closer).next().is_none());
-            if let Some(at) = last {
-                self.plain()[inside.start + at] = b' ';
+        // Where scripts don't run, this is a page as well.
+        let is_page = name == b"noscript";
+        let text = &self.text[..inside.end];
+        let closed = |closer| tags(&text[start..], closer).last().map_or(0, |at| start + at);
+        let (comments, styles) = (closed(b"-->"), closed(b"</style"));
+        // Where the last tag ends.
+        let mut tag = start;
+        for at in memchr::memchr_iter(b'<', &text[start..]).map(|at| start + at) {
+            let rest = &text[at..];
+            if is_tag(rest, b"<script") || is_tag(rest, b"</script") || is_page && at < tag {
+                continue;
+            }
+            let reaches_beyond = match rest {
+                _ if !is_page || tag == inside.end => true,
+                [b'<', b'!', b'-', b'-', ..] => at >= comments,
+                _ if is_tag(rest, b"<style") => at >= styles,
+                _ => {
+                    tag = end_of_tag(text, at + 1);
+                    tag == inside.end && !text.ends_with(b">")
+                }
+            };
+            if reaches_beyond {
+                self.plain()[at] = b' ';
             }
         }
+    }
+
+    /// Back to the page around the drawings that are open.
+    fn leave_drawing(&mut self) {
+        while self.drawings.pop_if(|is_drawing| *is_drawing).is_some() {}
     }
 
     /// Blanks for what would begin a tag.
