@@ -102,10 +102,8 @@ impl Page<'_> {
             let is_comment = closes || matches!(rest.get(1), Some(b'!' | b'?'));
             let is_text = self.drawings.last() == Some(&true) && rest.starts_with(b"<![CDATA[");
             let end = if is_text { memchr::memmem::find(rest, b"]]>") } else { memchr::memchr(b'>', rest) };
-            return match end.filter(|_| is_comment) {
-                Some(end) => self.blank(at + 1..at + end),
-                None => at + 1,
-            };
+            // Without an end all the rest is in it.
+            return if is_comment { self.blank(at + 1..end.map_or(text.len(), |end| at + end)) } else { at + 1 };
         }
         let is_end = |b: &u8| b.is_ascii_whitespace() || matches!(b, b'/' | b'>');
         let length = text[from..].iter().position(is_end).unwrap_or(text.len() - from);
