@@ -472,7 +472,91 @@ fn plain_name(name: &[u8], language: &Language) -> Option<Vec<u8>> {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
+    use crate::lang::LANGUAGES;
+
+    /// Pieces of what is translated.
+    const PIECES: [&str; 60] = [
+        "<",
+        ">",
+        "<!--",
+        "-->",
+        "--!>",
+        "<!",
+        "<![CDATA[",
+        "]]>",
+        "<svg>",
+        "</svg>",
+        "<title>",
+        "</title>",
+        "<style>",
+        "<p ",
+        "</style>",
+        "<script>",
+        "</script",
+        "<noscript>",
+        "</noscript>",
+        "<textarea",
+        "<a b='",
+        "\"",
+        "'",
+        "=",
+        "/",
+        "&#98;",
+        "&lpar",
+        "{{{",
+        "$\"",
+        "$@\"",
+        "\n#define A\n",
+        "\n#region /*",
+        "a A (",
+        "\\\n",
+        "\\ \r\n",
+        "\\\r\n",
+        "`",
+        "\\`",
+        "\\",
+        "\\u000a",
+        "\\62 ",
+        "/*!5",
+        "*/",
+        "b\\u0061d",
+        "\u{2028}",
+        "ｅ",
+        "\u{200d}",
+        "x",
+        " ",
+        "\n",
+        "$(",
+        "<<A\n",
+        "A\n",
+        "%62",
+        "...",
+        "@B ",
+        "\r",
+        "(",
+        "a",
+        "é",
+    ];
+
+    proptest! {
+        /// Whatever a text is, it stays as long as it was, and so does what is decoded of it.
+        #[test]
+        fn no_step_changes_the_length(pieces in prop::collection::vec(prop::sample::select(&PIECES[..]), 0..40)) {
+            let text = pieces.concat();
+            for language in LANGUAGES {
+                let plain = translated(text.as_bytes(), Some(language));
+                prop_assert_eq!(plain.len(), text.len(), "{}", language.name);
+                // Nor does asking for what a grammar misreads end in a panic.
+                _ = parse(&plain, language);
+            }
+            for step in [with_characters, without_percents] {
+                prop_assert!(step(text.as_bytes()).is_none_or(|plain| plain.len() == text.len()));
+            }
+        }
+    }
 
     #[test]
     fn a_text_is_what_its_language_reads() {

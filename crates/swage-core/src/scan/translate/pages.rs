@@ -9,64 +9,64 @@ use std::ops::Range;
 use super::fill;
 
 /// Elements whose content is text up to their end tag, other than scripts and styles (sections 13.2.6.2 and 13.2.6.4).
-const TEXTS: [&[u8]; 6] = [b"title", b"textarea", b"xmp", b"iframe", b"noembed", b"noframes"];
+const TEXTS: [&str; 6] = ["title", "textarea", "xmp", "iframe", "noembed", "noframes"];
 
 /// Elements of drawings in which pages go on (section 13.2.6.5).
-const PAGES_IN_DRAWINGS: [&[u8]; 4] = [b"foreignobject", b"desc", b"title", b"annotation-xml"];
+const PAGES_IN_DRAWINGS: [&str; 4] = ["foreignobject", "desc", "title", "annotation-xml"];
 
 /// Elements that end a drawing (section 13.2.6.5).
-const ENDS_OF_DRAWINGS: [&[u8]; 44] = [
-    b"b",
-    b"big",
-    b"blockquote",
-    b"body",
-    b"br",
-    b"center",
-    b"code",
-    b"dd",
-    b"div",
-    b"dl",
-    b"dt",
-    b"em",
-    b"embed",
-    b"h1",
-    b"h2",
-    b"h3",
-    b"h4",
-    b"h5",
-    b"h6",
-    b"head",
-    b"hr",
-    b"i",
-    b"img",
-    b"li",
-    b"listing",
-    b"menu",
-    b"meta",
-    b"nobr",
-    b"ol",
-    b"p",
-    b"pre",
-    b"ruby",
-    b"s",
-    b"small",
-    b"span",
-    b"strong",
-    b"strike",
-    b"sub",
-    b"sup",
-    b"table",
-    b"tt",
-    b"u",
-    b"ul",
-    b"var",
+const ENDS_OF_DRAWINGS: [&str; 44] = [
+    "b",
+    "big",
+    "blockquote",
+    "body",
+    "br",
+    "center",
+    "code",
+    "dd",
+    "div",
+    "dl",
+    "dt",
+    "em",
+    "embed",
+    "h1",
+    "h2",
+    "h3",
+    "h4",
+    "h5",
+    "h6",
+    "head",
+    "hr",
+    "i",
+    "img",
+    "li",
+    "listing",
+    "menu",
+    "meta",
+    "nobr",
+    "ol",
+    "p",
+    "pre",
+    "ruby",
+    "s",
+    "small",
+    "span",
+    "strong",
+    "strike",
+    "sub",
+    "sup",
+    "table",
+    "tt",
+    "u",
+    "ul",
+    "var",
 ];
 
 /// A page as browsers read it, as long as before; `None` when it stays as it is.
 pub(super) fn with_plain_texts(text: &[u8]) -> Option<Vec<u8>> {
     let mut page = Page { text, plain: None, drawings: Vec::new(), known: Vec::new(), closed: 0 };
     let mut at = 0;
-    while let Some(found) = memchr::memchr(b'<', text.get(at..)?) {
+    while let Some(found) = memchr::memchr(b'<', text.get(at..).unwrap_or_default()) {
         at = page.after(at + found);
     }
     page.plain
@@ -113,7 +113,7 @@ impl Page<'_> {
         if closes {
             if matches!(&name[..], b"svg" | b"math") {
                 while self.drawings.pop() == Some(false) {}
-            } else if PAGES_IN_DRAWINGS.contains(&&name[..]) {
+            } else if is_one_of(&PAGES_IN_DRAWINGS, &name) {
                 self.drawings.pop_if(|is_drawing| !*is_drawing);
             } else if in_drawing && matches!(&name[..], b"p" | b"br") {
                 self.leave_drawing();
@@ -129,9 +129,9 @@ impl Page<'_> {
             b"style" => return self.content(end, &name).end,
             b"noscript" => self.close_in_time(end, &name),
             b"plaintext" => return self.blank(end..text.len()),
-            name if in_drawing && PAGES_IN_DRAWINGS.contains(&name) => self.drawings.push(false),
-            name if in_drawing && ENDS_OF_DRAWINGS.contains(&name) => self.leave_drawing(),
-            name if TEXTS.contains(&name) => self.close_in_time(end, name),
+            name if in_drawing && is_one_of(&PAGES_IN_DRAWINGS, name) => self.drawings.push(false),
+            name if in_drawing && is_one_of(&ENDS_OF_DRAWINGS, name) => self.leave_drawing(),
+            name if is_one_of(&TEXTS, name) => self.close_in_time(end, name),
             _ => {}
         }
         end
@@ -257,6 +257,10 @@ impl Page<'_> {
     fn plain(&mut self) -> &mut Vec<u8> {
         self.plain.get_or_insert_with(|| self.text.to_vec())
     }
+}
+
+fn is_one_of(names: &[&str], name: &[u8]) -> bool {
+    names.iter().any(|known| known.as_bytes() == name)
 }
 
 /// Where a tag ends, with its `>`. In the value of an attribute, quotes may hold one.
