@@ -8,8 +8,8 @@
 //! nothing or a part.
 //!
 //! What they write is taken into a larger buffer here, and handed on as far as it can be read back. What is open beyond that is
-//! forgotten, so that the text may be read as another one: [`forgot`] says so. The tables of the grammars are used as they are. This is the one place of
-//! the workspace with unsafe code, since the scanners are called by pointers.
+//! forgotten, so that the text may be read as another one: [`forgot`] says so. The tables of the grammars are used as they are.
+//! This is the one place of the workspace with unsafe code, since the scanners are called by pointers.
 #![expect(
     unsafe_code,
     reason = "scanners are functions of C, which are called by pointers in the tables of the grammars"

@@ -16,6 +16,10 @@
 
 use tree_sitter::{Node, Tree};
 
+/// Elements of a page whose content is text up to their end tag, other than scripts and styles (HTML Living Standard, sections
+/// 13.2.6.2 and 13.2.6.4).
+pub(crate) const TEXTS: [&str; 6] = ["title", "textarea", "xmp", "iframe", "noembed", "noframes"];
+
 /// Two of these fit two bytes with a sign: a column and the blanks after it.
 const MOST_BLANKS: usize = i16::MAX as usize / 2;
 
@@ -53,8 +57,6 @@ pub(super) fn c(text: &[u8], tree: &Tree) -> Option<String> {
 /// HTML: scripts in styles, and scripts that hold the end of an element of text around them. Whether they run depends on what
 /// surrounds them, of which the grammar knows little.
 pub(super) fn html(text: &[u8], tree: &Tree) -> Option<String> {
-    const TEXTS: [&[u8]; 7] =
-        [b"</title", b"</textarea", b"</xmp", b"</iframe", b"</noembed", b"</noframes", b"</noscript"];
     let holds = |text: &[u8], wanted: &[u8]| {
         memchr::memchr_iter(wanted[0], text)
             .any(|at| text[at..].get(..wanted.len()).is_some_and(|t| t.eq_ignore_ascii_case(wanted)))
@@ -66,13 +68,14 @@ pub(super) fn html(text: &[u8], tree: &Tree) -> Option<String> {
         let found = match node.kind() {
             "style_element" => holds(inside, b"<script").then_some("a style"),
             "script_element" => {
-                let ends = TEXTS.iter().filter(|end| holds(inside, end));
+                let ended = |name: &&str| holds(inside, &["</", name].concat().into_bytes());
                 let around = || std::iter::successors(node.parent(), Node::parent).take(8);
-                let is_around = |end: &&[u8]| {
-                    around()
-                        .any(|n| holds(text[n.byte_range()].get(..16).unwrap_or_default(), &[b"<", &end[2..]].concat()))
+                let is_around = |name: &&str| {
+                    let tag = ["<", name].concat().into_bytes();
+                    around().any(|n| holds(text[n.byte_range()].get(..16).unwrap_or_default(), &tag))
                 };
-                ends.copied().find(|end| is_around(end)).map(|_| "a script")
+                let texts = TEXTS.iter().copied().chain(["noscript"]);
+                texts.filter(ended).find(is_around).map(|_| "a script")
             }
             _ => None,
         };

@@ -290,20 +290,18 @@ impl Tables {
         }
     }
 
-    /// The last operand of an operation that is the first child of a node of some kind, where the language lets only the
-    /// operand be it.
-    pub(crate) fn own_operand<'t>(
-        &self,
-        parent: u16,
-        operation: tree_sitter::Node<'t>,
-    ) -> Option<tree_sitter::Node<'t>> {
-        let is_too_tight = |node: &tree_sitter::Node<'t>| self.bound_too_tight.contains(&(parent, node.kind_id()));
+    /// The last operand of an operation that is the first child of a node, where the language lets only the operand be it. The
+    /// node counts as one of `kind`.
+    pub(crate) fn own_operand<'t>(&self, kind: u16, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
+        // Most languages have no such kinds, and matching asks at each node.
+        self.bound_too_tight.iter().find(|(of, _)| *of == kind)?;
         // What comes before a name with a full stop is no operation, and what follows its operand isn't bound to others.
-        let last = |node: &tree_sitter::Node<'t>| {
-            let last = node.child(node.child_count().checked_sub(1)?)?;
-            (is_too_tight(node) && last.is_named() && node.child(0)?.kind() != ".").then_some(last)
+        let last = |operation: &tree_sitter::Node<'t>| {
+            self.bound_too_tight.contains(&(kind, operation.kind_id())).then_some(())?;
+            let last = operation.child(operation.child_count().checked_sub(1)?)?;
+            (last.is_named() && operation.child(0)?.kind() != ".").then_some(last)
         };
-        std::iter::successors(last(&operation), last).last()
+        std::iter::successors(last(&node.child(0)?), last).last()
     }
 
     /// Whether some signs say nothing in nodes of a kind, so that what is left isn't all of their text.

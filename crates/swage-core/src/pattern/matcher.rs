@@ -87,7 +87,7 @@ impl Matching<'_> {
             PatternNode::Inner { kind, children, .. } if *kind == node.kind_id() => {
                 let (Some(first), Some(child)) = (children.first(), node.child(0)) else { return start };
                 let operand =
-                    self.language.tables().own_operand(*kind, child).filter(|_| first.kind() != Some(child.kind_id()));
+                    self.language.tables().own_operand(*kind, node).filter(|_| first.kind() != Some(child.kind_id()));
                 self.start_of(first, operand.unwrap_or(child), bound)
             }
             _ => start,
@@ -168,8 +168,7 @@ impl Matching<'_> {
                 {
                     return self.is_member(children, object, name, bound);
                 }
-                if let Some(operand) = node.child(0).and_then(|first| self.language.tables().own_operand(*kind, first))
-                {
+                if let Some(operand) = self.language.tables().own_operand(*kind, node) {
                     let mut nodes = relevant_children(node, self.language);
                     nodes[0] = operand;
                     if tentatively(bound, |taken| self.list(children, &nodes, taken, true).is_some()) {

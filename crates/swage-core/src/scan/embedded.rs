@@ -7,7 +7,7 @@ use std::ops::Range;
 
 use tree_sitter::{Node, Tree};
 
-use super::translate::{translated, with_characters, without_percents};
+use super::translate::{is_unescaped, translated, with_characters, without_percents};
 use super::{Fact, FileScan, Hit, Lines, Span};
 use crate::ids::RuleId;
 use crate::lang::{CodeLanguage, Embedded, Language, parse};
@@ -110,10 +110,9 @@ fn in_page(source: &[u8], program: Node<'_>, kind: &str, language: &'static Lang
 
 /// The ranges between the backticks of a text that no backslash stands before.
 fn between_backticks(source: &[u8], text: Range<usize>) -> Vec<Range<usize>> {
-    let escapes = |at: usize| source[text.start..at].iter().rev().take_while(|b| **b == b'\\').count() % 2 == 1;
-    let all = memchr::memchr_iter(b'`', &source[text.clone()]).map(|at| text.start + at);
-    let marks: Vec<usize> = all.filter(|at| !escapes(*at)).collect();
-    marks.chunks_exact(2).map(|pair| pair[0] + 1..pair[1]).collect()
+    let inside = &source[text.clone()];
+    let marks: Vec<usize> = memchr::memchr_iter(b'`', inside).filter(|at| is_unescaped(inside, *at)).collect();
+    marks.chunks_exact(2).map(|pair| text.start + pair[0] + 1..text.start + pair[1]).collect()
 }
 
 /// Whether a text may hold code of another language.
@@ -122,6 +121,8 @@ pub(super) fn may_be_in(text: &[u8], language: &Language) -> bool {
         CodeLanguage::Substituted(_) => {
             memchr::memchr(b'`', text).is_some() && memchr::memmem::find(text, b"<<").is_some()
         }
+        // Nothing but code, from the first line to the last.
+        CodeLanguage::InPage(_) => !text.starts_with(b"<?php") || memchr::memmem::find(text, b"?>").is_some(),
         _ => true,
     };
     language.embedded.iter().any(is_possible)

@@ -77,8 +77,8 @@ fn with_line_ends(text: &[u8]) -> Option<Vec<u8>> {
     Some(plain)
 }
 
-/// Whether a backslash at an offset begins an escape: after another one it doesn't.
-fn begins_escape(text: &[u8], at: usize) -> bool {
+/// Whether no backslash escapes what is at an offset; one that another escapes does nothing.
+pub(super) fn is_unescaped(text: &[u8], at: usize) -> bool {
     text[..at].iter().rev().take_while(|b| **b == b'\\').count() % 2 == 0
 }
 
@@ -88,7 +88,7 @@ fn with_line_escapes(text: &[u8]) -> Option<Vec<u8>> {
     static ESCAPES: LazyLock<Option<Regex>> = LazyLock::new(|| Regex::new(r"(?-u)\\u+000[aAdD]").ok());
     memchr::memmem::find(text, b"\\u")?;
     let mut plain = text.to_vec();
-    for found in ESCAPES.as_ref()?.find_iter(text).filter(|found| begins_escape(text, found.start())) {
+    for found in ESCAPES.as_ref()?.find_iter(text).filter(|found| is_unescaped(text, found.start())) {
         plain[found.range()].fill(b' ');
         plain[found.end() - 1] = b'\n';
     }
@@ -102,7 +102,7 @@ fn with_escapes(text: &[u8]) -> Option<Vec<u8>> {
     let escapes = ESCAPES.as_ref()?.captures_iter(text).filter_map(|escape| {
         let digits = std::str::from_utf8(escape.get(1)?.as_bytes()).ok()?;
         let range = escape.get(0)?.range();
-        begins_escape(text, range.start).then_some((range, u8::from_str_radix(digits, 16).ok()?))
+        is_unescaped(text, range.start).then_some((range, u8::from_str_radix(digits, 16).ok()?))
     });
     replaced(text, escapes)
 }
@@ -123,7 +123,7 @@ fn with_style_escapes(text: &[u8]) -> Option<Vec<u8>> {
         let is_inside = range.start > 0 && (range.start == last || in_name(&text[range.start - 1]));
         let is_letter = byte.is_ascii_alphabetic() || byte == b'_';
         let is_meant = is_letter || is_inside && (byte.is_ascii_digit() || byte == b'-');
-        let found = (is_meant && begins_escape(text, range.start)).then_some((range.clone(), byte))?;
+        let found = (is_meant && is_unescaped(text, range.start)).then_some((range.clone(), byte))?;
         last = range.end;
         Some(found)
     });
@@ -204,7 +204,7 @@ fn without_splices(text: &[u8], blanks: Blanks) -> Option<Vec<u8>> {
 
 /// A letter for a backslash before a CR, which the shell takes for the name of that character, so that the line ends.
 fn with_kept_line_ends(text: &[u8]) -> Option<Vec<u8>> {
-    let mut found = memchr::memmem::find_iter(text, b"\\\r\n").filter(|at| begins_escape(text, *at)).peekable();
+    let mut found = memchr::memmem::find_iter(text, b"\\\r\n").filter(|at| is_unescaped(text, *at)).peekable();
     found.peek()?;
     let mut plain = text.to_vec();
     found.for_each(|at| plain[at] = b'r');
@@ -221,7 +221,7 @@ fn with_nested_commands(text: &[u8], language: &'static Language) -> Option<Vec<
         let command = &text[node.byte_range()];
         let is_command = node.kind() == "command_substitution" && command.starts_with(b"`");
         if is_command {
-            let marks = memchr::memmem::find_iter(command, b"\\`").filter(|at| begins_escape(command, *at));
+            let marks = memchr::memmem::find_iter(command, b"\\`").filter(|at| is_unescaped(command, *at));
             for (at, sign) in marks.zip([b"$(", b" )"].into_iter().cycle()) {
                 let at = node.start_byte() + at;
                 plain.get_or_insert_with(|| text.to_vec())[at..at + 2].copy_from_slice(sign);
@@ -287,7 +287,7 @@ fn without_doubled_braces(text: &[u8]) -> Option<Vec<u8>> {
         let opened = opened.max(memchr::memmem::rfind(before, b"@$\"").map(|at| at + 3));
         let is_inside = opened.is_some_and(|opened| {
             let inside = &before[opened..];
-            let quotes = memchr::memchr_iter(b'"', inside).filter(|at| begins_escape(inside, *at)).count();
+            let quotes = memchr::memchr_iter(b'"', inside).filter(|at| is_unescaped(inside, *at)).count();
             !inside.starts_with(b"\"\"") && quotes % 2 == 0
         });
         if is_inside && run % 2 == 1 {

@@ -7,9 +7,7 @@
 use std::ops::Range;
 
 use super::fill;
-
-/// Elements whose content is text up to their end tag, other than scripts and styles (sections 13.2.6.2 and 13.2.6.4).
-const TEXTS: [&str; 6] = ["title", "textarea", "xmp", "iframe", "noembed", "noframes"];
+use crate::lang::TEXTS;
 
 /// Elements of drawings in which pages go on (section 13.2.6.5).
 const PAGES_IN_DRAWINGS: [&str; 4] = ["foreignobject", "desc", "title", "annotation-xml"];
