@@ -13,7 +13,7 @@ pub(super) static CONFIGURATION: Keys =
     });
 static CONFIGURATION_KEYS: [Key; 15] = [
     Key::new("target", Holds::String, "The branch that changes want to enter."),
-    Key::new("packs", Holds::Strings, "The packs that are on; `leftovers`, `robustness` and `logic` when left out."),
+    Key::new("packs", Holds::Strings, "The packs that are on; `blockers`, `robustness` and `logic` when left out."),
     Key::new("extends", Holds::Strings, "Rule files under this one: paths from it, or git:PATH@COMMIT."),
     Key::new("generated", Holds::Strings, "Files that are generated; packs skip them."),
     Key::new("vendored", Holds::Strings, "Files that come from elsewhere; packs skip them."),

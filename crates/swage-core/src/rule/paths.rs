@@ -152,9 +152,11 @@ pub fn usually_generated() -> Option<PathSet> {
 }
 
 /// Where code that comes from elsewhere lies, when the configuration doesn't say.
-const USUALLY_VENDORED: [&str; 2] = [
+const USUALLY_VENDORED: [&str; 4] = [
     "**/{node_modules,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
     "**/{third,3rd}{-,_,}party/**",
+    "**/{cextern,gnulib}/**",
+    "**/{ez_setup,distribute_setup,versioneer}.py",
 ];
 
 /// The files that usually come from elsewhere.
@@ -177,6 +179,8 @@ mod tests {
             ("web/vendored_libs/tide.py", true),
             ("external_libs/tide/low.h", true),
             ("quay/static_dependencies/tide.py", true),
+            ("gnulib/lib/tide.c", true),
+            ("ez_setup.py", true),
             ("ext/tide.c", false),
             ("web/modules/tide.js", false),
             ("src/party/tide.c", false),

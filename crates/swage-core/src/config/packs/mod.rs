@@ -24,19 +24,20 @@ pub static INTEGRITY: Pack =
     Pack::new("integrity", "What would keep a change from being judged", true, include_str!("integrity.toml"));
 
 /// All packs that a project can switch on and off.
-pub static PACKS: [Pack; 14] = [
-    Pack::new("leftovers", "What was put in to try something and forgotten", true, include_str!("leftovers.toml")),
+pub static PACKS: [Pack; 15] = [
+    Pack::new("blockers", "What must never be merged", true, include_str!("blockers.toml")),
     Pack::new("robustness", "Failures that are waiting to happen", true, include_str!("robustness.toml")),
     Pack::new("logic", "Conditions and statements that can't do what they say", true, include_str!("logic.toml")),
     Pack::new("resources", "What is taken and not given back on every path", false, include_str!("resources.toml")),
     Pack::new("changes", "What is wrong with a change rather than with its code", false, include_str!("changes.toml")),
     Pack::new("data", "Data from outside that reaches where it does harm", false, include_str!("data.toml")),
     Pack::new("docs", "Public definitions without documentation", false, include_str!("docs.toml")),
+    Pack::new("leftovers", "What was put in to try something and forgotten", false, include_str!("leftovers.toml")),
     Pack::new("links", "What doesn't fit together across files", false, include_str!("links.toml")),
     Pack::new("names", "Names at odds with their definitions", false, include_str!("names.toml")),
     Pack::new("secrets", "Secrets that every reader of the code can use", false, include_str!("secrets.toml")),
     Pack::new("sizes", "Definitions that have grown too large", false, include_str!("sizes.toml")),
-    Pack::new("smells", "What is mostly a slip, and sometimes meant", false, include_str!("smells.toml")),
+    Pack::new("smells", "What is a slip about every second time", false, include_str!("smells.toml")),
     Pack::new("tests", "Tests that prove nothing", false, include_str!("tests.toml")),
     Pack::new("web", "Pages that not everybody can use", false, include_str!("web.toml")),
 ];
