@@ -467,3 +467,31 @@ fn nothing_that_stays_open_ends_the_program() {
         }
     });
 }
+
+#[test]
+fn every_language_has_the_same_abilities() {
+    for language in LANGUAGES {
+        let grammar = &language.tables().grammar;
+        let known = |kind: &str| {
+            (0..grammar.node_kind_count() as u16)
+                .any(|id| grammar.node_kind_is_named(id) && grammar.node_kind_for_id(id) == Some(kind))
+        };
+        let unknown: Vec<_> = language.kinds().filter(|k| !known(k)).collect();
+        assert!(unknown.is_empty(), "{}: {unknown:?}", language.name);
+        assert_eq!(Language::of(format!("x.{}", language.extensions[0]).as_bytes(), b""), Some(*language));
+    }
+    let abilities = LANGUAGES.iter().map(|l| format!("{}: {}\n", l.name, l.abilities().collect::<Vec<_>>().join(" ")));
+    insta::assert_snapshot!("abilities", abilities.collect::<String>());
+    let by_first_line = [
+        ("run", "#!/usr/bin/env python3.12\n", Some("python")),
+        ("run", "#!/usr/bin/node\n", Some("javascript")),
+        ("run", "#!/bin/sh\n", Some("bash")),
+        ("run", "#!/bin/awk -f\n", None),
+        ("page", "<?php echo 1;", Some("php")),
+        ("page", "<!DOCTYPE html>", Some("html")),
+        ("run.txt", "#!/usr/bin/python\n", None),
+    ];
+    for (path, first, name) in by_first_line {
+        assert_eq!(Language::of(path.as_bytes(), first.as_bytes()).map(|l| l.name), name, "{first}");
+    }
+}

@@ -72,6 +72,7 @@ pub(super) static C: Language = Language::new(Spec {
     ],
     parts: &["case_statement"],
     wrappers: WRAPPERS,
+    comment_wrappers: 1,
     part_wrappers: PART_WRAPPERS,
     implicit_parameters: &["void"],
     line_markers: &["//"],

@@ -44,6 +44,7 @@ pub(super) static CPP: Language = Language::new(Spec {
         ("", " {}\n"),
         ("void w_(", ");"),
     ],
+    comment_wrappers: 1,
     part_wrappers: &[("w_<", "> w_;"), ("w_::w_() ", " {}"), ("#include ", "\n")],
     implicit_parameters: &["void"],
     line_markers: &["//"],

@@ -45,6 +45,7 @@ pub(super) static GO: Language = Language::new(Spec {
         ("package p\nfunc w_() { select {\n", "\n} }"),
         ("package p\nfunc w_() { switch w_.(type) {\n", "\n} }"),
     ],
+    comment_wrappers: 1,
     part_wrappers: &[
         ("package p\nvar w_ = w_{", "}\n"),
         ("package p\nfunc w_(", ") {}\n"),

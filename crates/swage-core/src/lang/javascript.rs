@@ -81,6 +81,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     ],
     parts: PARTS,
     wrappers: WRAPPERS,
+    comment_wrappers: 1,
     part_wrappers: PART_WRAPPERS,
     name_fields: &["name"],
     not_parameters: &[],

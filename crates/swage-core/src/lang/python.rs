@@ -52,6 +52,7 @@ pub(super) static PYTHON: Language = Language::new(Spec {
         ("try:\n pass\n", ""),
         ("", "\ndef w_(): pass"),
     ],
+    comment_wrappers: 1,
     part_wrappers: &[("w_ = {", "}"), ("w_(", ")"), ("def w_(", "): pass"), ("match w_:\n ", "")],
     stand_ins: &["w_: HOLE", "HOLE,"],
     name_fields: &["name"],

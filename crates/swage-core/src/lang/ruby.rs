@@ -51,6 +51,7 @@ pub(super) static RUBY: Language = Language::new(Spec {
     ],
     parts: &["elsif", "when", "in_clause", "rescue"],
     wrappers: &[("begin\n", "\nend"), ("", "\n"), ("class W_\n", "\nend"), ("case x\n", "\nend"), ("", "\nend")],
+    comment_wrappers: 1,
     part_wrappers: &[("w_(", ")"), ("{", "}"), ("class W_ ", "\nend")],
     stand_ins: &["h_HOLE", "w_: HOLE"],
     line_markers: &["#"],

@@ -32,6 +32,7 @@ pub(super) static RUST: Language = Language::new(Spec {
         ("", "{}"),
         ("", " fn w_() {}"),
     ],
+    comment_wrappers: 1,
     part_wrappers: &[
         ("fn w_(", ") {}"),
         ("struct w_ {", "}"),

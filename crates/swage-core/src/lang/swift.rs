@@ -50,6 +50,7 @@ pub(super) static SWIFT: Language = Language::new(Spec {
         ("", " func w_() {}\n"),
         ("", " {}\n"),
     ],
+    comment_wrappers: 1,
     part_wrappers: &[
         ("protocol w_ {\n", "\n}"),
         ("func w_(", ") {}\n"),

@@ -59,6 +59,7 @@ const fn typescript(
         classes: CLASSES,
         parts: PARTS,
         wrappers: WRAPPERS,
+        comment_wrappers: 1,
         part_wrappers: PART_WRAPPERS,
         name_fields: &["name"],
         not_parameters: &[],

@@ -90,6 +90,7 @@ fn read_clause(
     };
     let filters = read_filters(table, languages.as_deref(), p).into_iter().map(Arc::new).collect();
     let fix = read_fix(table, p);
+    // What a fix may name is known only once the match is.
     if let (Some(fix), Some(matcher)) = (&fix, &matcher) {
         check_fix(fix, &matcher.placeholders(), p);
     }
@@ -110,6 +111,7 @@ fn read_clause(
 fn refuse(table: &mut Table<'_, '_>, given: &[&Reader], name: &str, p: &mut Problems<'_>) {
     // So that they aren't called unknown as well.
     READERS.iter().flat_map(|reader| reader.keys).for_each(|key| table.note(key.name));
+    // In the order of the manual.
     let quoted = |reader: &Reader| format!("`{}`", reader.key());
     let (what, hint) = if given.is_empty() {
         let all = READERS.iter().map(quoted).collect::<Vec<_>>().join(", ");

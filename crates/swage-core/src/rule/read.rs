@@ -203,6 +203,7 @@ pub(crate) fn digest(rule: &Rule) -> [u8; 32] {
         hash.update(name);
         hash.update([0]);
     }
+    // The match as it was written, without its layout and comments.
     hash.update(rule.definition);
     hash.finalize().into()
 }

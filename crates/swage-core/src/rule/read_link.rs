@@ -111,6 +111,7 @@ pub(super) fn read_link(
             });
         }
         let names = names.unwrap_or_default();
+        // A hole that only some ways have would leave the others' facts without a file.
         if let Some(named) = file.as_ref().filter(|f| f.value != OWN && !names.contains(&f.value)) {
             let hint = format!("write \"{OWN}\" for the file of the fact itself, or name a hole that holds its name");
             p.at(named.at, format!("the hole `{}` isn't in all of `{word}`", named.value), Some(hint));
@@ -159,6 +160,7 @@ pub(super) fn read_link(
     let find = |key: &'static str, table: &mut Table<'_, '_>, p: &mut Problems<'_>| {
         table.string(key, p).and_then(|word| named(&word, p))
     };
+    // Said here and not by the reader of keys, which doesn't know the rule's name.
     if !table.has("each") {
         let hint = "name the collection whose facts are judged".to_owned();
         p.at(table.at, format!("{name} collects facts and needs `each`"), Some(hint));
@@ -167,6 +169,7 @@ pub(super) fn read_link(
     let (must, must_not) = (find("must_meet", table, p), find("must_not_meet", table, p));
     let unique = table.flag("unique", p).unwrap_or(false);
     let unless = table.strings("unless_meets", p).unwrap_or_default();
+    // A misspelt excuse is a mistake: left out, it would excuse nothing.
     let unless: Vec<usize> = unless.iter().filter_map(|word| named(word, p)).collect();
     // Exactly one demand; two would contradict or repeat each other.
     let demand = match (must, must_not, unique) {
@@ -183,6 +186,7 @@ pub(super) fn read_link(
     let within = read_within(table, p).unwrap_or(Within::Tree);
     let max_files = table.number("max_files", p).map(|n| n.value);
     let on = table.strings("on", p);
+    // From here on everything that is named exists.
     if p.list.len() > before {
         return None;
     }
@@ -195,6 +199,7 @@ pub(super) fn read_link(
     let with_texts = unless.iter().copied().filter(|index| !collections[*index].of_file_only);
     let others: Vec<usize> = [Some(each), must, must_not].into_iter().flatten().chain(with_texts).collect();
     let shared = |hole: &String| others.iter().all(|index| holes[*index].contains(hole));
+    // `./berths` and `../quay/berths` are texts that differ and may be one file.
     let of_files: Vec<&String> = files.iter().flatten().map(|f| &f.value).filter(|name| *name != OWN).collect();
     let on: Vec<String> = match on {
         // Left out, everything that all have joins; what names a file is compared as a file.

@@ -31,6 +31,7 @@ pub(crate) fn parse<'s>(p: &mut Problems<'s>) -> Spanned<DeTable<'s>> {
 
 /// A table in the course of being read: what was asked for is what it may hold.
 pub(crate) struct Table<'t, 'i> {
+    /// As the parser gives it, each key and value with its place.
     table: &'t DeTable<'i>,
     /// Byte offset for mistakes about the table as a whole.
     pub at: usize,
@@ -81,6 +82,7 @@ impl<'t, 'i> Table<'t, 'i> {
             p.at(self.at, format!("{what} needs `{key}`"), None);
             return None;
         }
+        // Blanks count as nothing: a title of them would print as an empty line.
         let value = self.string(key, p)?;
         if value.value.trim().is_empty() {
             p.at(value.at, format!("`{key}` is empty"), None);
@@ -94,6 +96,7 @@ impl<'t, 'i> Table<'t, 'i> {
         let value = self.get(key, Asked::Strings)?;
         match value.get_ref() {
             DeValue::Array(list) => Some(list.iter().filter_map(|item| as_string(item, key, STRINGS, p)).collect()),
+            // Most lists of rules have one item, and brackets around it say nothing.
             DeValue::String(_) => Some(as_string(value, key, STRINGS, p).into_iter().collect()),
             other => {
                 wrong_type(value, key, STRINGS, other, p);
@@ -156,6 +159,7 @@ impl<'t, 'i> Table<'t, 'i> {
 
     /// A list of tables; one table alone is a list of one.
     pub fn tables(&mut self, key: &'static str, p: &mut Problems<'_>) -> Vec<Table<'t, 'i>> {
+        // Left out and empty are the same for lists of tables.
         let Some(value) = self.get(key, Asked::Tables) else { return Vec::new() };
         let keys = self.inner(key, Asked::Tables);
         match value.get_ref() {
@@ -207,6 +211,7 @@ impl<'t, 'i> Table<'t, 'i> {
         for key in self.table.keys() {
             let name = key.get_ref().as_ref();
             if !self.known.contains(&name) {
+                // An older spelling says more than the nearest word, which may be another key altogether.
                 let renamed = RENAMED.iter().find(|(old, new)| *old == name && self.known.contains(new));
                 let word = renamed.map_or(name, |(_, new)| new);
                 let holder = self.keys.holder_of(name);
@@ -286,11 +291,13 @@ fn end_of(value: &Spanned<DeValue<'_>>) -> usize {
         DeValue::Array(list) => list.iter().map(end_of).max(),
         _ => None,
     };
+    // The last of what is in it, since TOML lets tables be written in any order.
     inside.unwrap_or(0).max(value.span().end)
 }
 
 /// Writes a value so that no two values give the same text: lengths before strings, keys in order.
 fn write_canonical(value: &DeValue<'_>, out: &mut String) {
+    // Without the length a text could end like one value and begin like the next.
     let string = |text: &str, out: &mut String| *out += &format!("{}:{text}", text.len());
     match value {
         DeValue::String(text) => string(text, out),

@@ -55,6 +55,7 @@ static HOLE_KEYS: [Key; 4] = [
 pub(crate) fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<&'static Language>> {
     let at = table.at;
     let names = table.strings("languages", p)?;
+    // It would switch the rule off, which nobody writes down on purpose.
     if names.is_empty() {
         p.at(at, "`languages` is empty", Some("leave it out for all languages".into()));
     }
@@ -68,6 +69,7 @@ pub(crate) fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Opti
 pub(crate) fn skipped_areas(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<Area>> {
     let words = table.strings("skip_areas", p)?;
     let mut areas: Vec<Area> = words.iter().filter_map(|word| one_of(word, "area", Area::ALL, p)).collect();
+    // The order in which they are written must not change the digest of a rule.
     areas.sort_unstable();
     areas.dedup();
     Some(areas)
@@ -97,6 +99,7 @@ pub(crate) fn regex(text: &At<String>, p: &mut Problems<'_>) -> Option<Regex> {
 /// Notes what is wrong with an expression: the last line of the library's message, without its drawing.
 pub(crate) fn bad_regex(text: &At<String>, error: &regex::Error, p: &mut Problems<'_>) {
     let why = error.to_string();
+    // The lines before it draw the expression with a mark under it, which needs a terminal's width.
     let why = why.lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned();
     p.at(text.at, format!("`{}` is no regular expression: {why}", text.value), None);
 }
@@ -155,6 +158,7 @@ pub(crate) fn size(table: &mut Table<'_, '_>, key: &'static str, p: &mut Problem
 /// Reads a size such as `2 MiB`; units are B, KiB, MiB and GiB (powers of 1024).
 fn parse_size(text: &str) -> Option<u64> {
     let text = text.trim();
+    // A fraction of a byte means nothing, so there is no decimal point.
     let digits = text.find(|c: char| !c.is_ascii_digit()).unwrap_or(text.len());
     let number: u64 = text[..digits].parse().ok()?;
     let unit = match text[digits..].trim() {
@@ -164,5 +168,6 @@ fn parse_size(text: &str) -> Option<u64> {
         "GiB" => 1 << 30,
         _ => return None,
     };
+    // More than 64 bits is a mistake like any other, not a small number.
     number.checked_mul(unit)
 }

@@ -24,6 +24,7 @@ pub(super) const DEEPEST: u8 = 3;
 pub(super) struct Part {
     /// Its text, without what is before each of its lines.
     pub text: Vec<u8>,
+    /// What it is written in.
     pub language: &'static Language,
     /// Lines before it.
     line: u32,
@@ -42,6 +43,7 @@ pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> 
     // Where the drawing ends that was met last.
     let mut drawing = 0;
     preorder(tree.root_node(), |node| {
+        // The outermost drawing counts: what is in it is in XML, whatever nests.
         if node.kind() == "element" && node.end_byte() > drawing && is_drawing(source, node) {
             drawing = node.end_byte();
         }
@@ -55,6 +57,7 @@ pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> 
                 .and_then(|n| std::str::from_utf8(source.get(n.byte_range())?).ok())
                 .and_then(Language::by_word),
             CodeLanguage::Substituted(name) => {
+                // Quotes around the word that ends a document keep the shell from running what is in it.
                 let is_plain = |start: Node<'_>| !source[start.byte_range()].iter().any(|b| b"'\"\\".contains(b));
                 if let (Some(code), Some(inner)) = (code, Language::by_name(name))
                     && child(node, "heredoc_start").is_some_and(is_plain)
@@ -65,6 +68,7 @@ pub(super) fn parts(source: &[u8], language: &'static Language, tree: &Tree) -> 
                 return true;
             }
             CodeLanguage::InPage(name) => {
+                // The whole file is one page, however many pieces of code part it.
                 match Language::by_name(name).map(|page| in_page(source, node, embedded.code, page)) {
                     Some(Ok(inner)) => found = inner,
                     Some(Err(why)) => fault = Some(why),
@@ -101,6 +105,7 @@ fn in_page(source: &[u8], program: Node<'_>, kind: &str, language: &'static Lang
         }
         true
     });
+    // Most such files have no page at all, and parsing one takes as long as parsing the code.
     if memchr::memchr(b'<', &page).is_none() {
         return Ok(Vec::new());
     }
@@ -117,6 +122,7 @@ fn between_backticks(source: &[u8], text: Range<usize>) -> Vec<Range<usize>> {
 
 /// Whether a text may hold code of another language.
 pub(super) fn may_be_in(text: &[u8], language: &Language) -> bool {
+    // Asked before anything is parsed, so it may say yes for nothing and never no.
     let is_possible = |embedded: &Embedded| match embedded.language {
         CodeLanguage::Substituted(_) => {
             memchr::memchr(b'`', text).is_some() && memchr::memmem::find(text, b"<<").is_some()
@@ -138,6 +144,7 @@ fn attribute(places: &mut Places<'_>, attribute: Node<'_>, value: Range<usize>) 
     part.translate(with_characters);
     if !handles && !is_page {
         let scheme = scheme_of_script(&part.text)?;
+        // As a label it would parse, too, and a pattern for a whole statement would miss what is after it.
         part.text[..scheme].iter_mut().filter(|b| **b != b'\n').for_each(|b| *b = b' ');
         part.translate(without_percents);
     }
@@ -179,7 +186,9 @@ fn descendant<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
 /// Where pieces of code stand in a source. They come nearly in order, so that columns are counted from the last one: all of a
 /// page may be one line.
 struct Places<'t> {
+    /// All of the text around them.
     source: &'t [u8],
+    /// Where its lines begin.
     lines: Lines<'t>,
     /// The last offset that was asked for, with its line (0-based) and the characters before it on that line.
     last: (usize, usize, usize),
@@ -192,6 +201,7 @@ impl<'t> Places<'t> {
 
     /// How many characters are before an offset on its line.
     fn column(&mut self, at: usize, line: usize, line_start: usize) -> usize {
+        // Columns count characters, offsets count bytes.
         let characters = |range: Range<usize>| String::from_utf8_lossy(&self.source[range]).chars().count();
         let column = match self.last {
             (last, same, column) if same == line && last <= at => column + characters(last..at),
@@ -215,7 +225,9 @@ impl<'t> Places<'t> {
             return Some(Part { text: text.to_vec(), language, line, columns });
         }
         // Whole lines: in a list or a quotation all of them have the same margin.
+        // Python reads its indentation, so the margin of the text around it must go.
         let lines = self.source[line_start..end].split_inclusive(|b| *b == b'\n');
+        // Editors take the blanks off empty lines.
         let filled = lines.clone().filter(|l| !l.trim_ascii().is_empty());
         let margin = filled.map(|l| l.iter().take_while(|b| is_margin(b)).count()).min().unwrap_or(0);
         let without = lines.flat_map(|l| l.get(margin..).unwrap_or(b"\n"));
@@ -240,6 +252,7 @@ impl Part {
     /// Takes the part's hits and facts into those of the file around it, each place of a rule once: `known` has the place of
     /// each hit.
     pub fn merge(&self, inner: FileScan, into: &mut Vec<Hit>, known: &mut Known, facts: &mut Vec<Fact>) {
+        // Only the first line may have text before the code.
         let column = |line: LineNumber, column: Column| {
             column + if line == LineNumber::FIRST { self.columns.0 } else { self.columns.1 }
         };
@@ -260,6 +273,7 @@ impl Part {
             match known.entry((hit.rule.clone(), hit.span)) {
                 Entry::Occupied(other) => {
                     let other = &mut into[*other.get()];
+                    // A comment of either language may suppress it.
                     other.suppressed = other.suppressed.take().or(hit.suppressed);
                 }
                 Entry::Vacant(place) => {

@@ -29,6 +29,7 @@ pub(super) fn is_explained(
     let is_beside = |comment: &Range<usize>| {
         comment.start >= place.start && (first.contains(&comment.start) || last.contains(&comment.start))
     };
+    // They are in order, and a file may have a hundred thousand of them.
     let from = comments.partition_point(|comment| comment.start < first.start);
     let upto = comments.partition_point(|comment| comment.start < last.end);
     comments[from..upto].iter().any(|comment| is_beside(comment) && says(comment))
@@ -45,10 +46,12 @@ fn comments_above<'c>(
     let (mut line, mut rest, mut left) = (line, comments, LINES_ABOVE);
     std::iter::from_fn(move || {
         loop {
+            // Farther up, words are about more than this place.
             left = left.checked_sub(1)?;
             let above = line_around(source, line.checked_sub(1)?);
             let text = source[above.clone()].trim_ascii();
             if let Some((last, before)) = rest.split_last().filter(|(last, _)| above.contains(&(last.end - 1))) {
+                // A comment of several lines begins higher up.
                 let begins = line_around(source, last.start).start;
                 if !source[begins..last.start].trim_ascii().is_empty() {
                     return None;
@@ -56,6 +59,7 @@ fn comments_above<'c>(
                 (line, rest) = (begins, before);
                 return Some(last);
             }
+            // What marks a definition belongs to it, so words above the mark are about the definition.
             if !text.starts_with(b"@") && !text.starts_with(b"#[") {
                 return None;
             }

@@ -15,6 +15,7 @@ use crate::rule::{Clause, CodeMatch, Filter, NodeTest, ParsedFile, Place, Relati
 /// Whether a text is one that the clause must not match.
 pub(super) fn is_excused(clause: &Clause, text: &[u8]) -> bool {
     // Where nothing is parsed, texts alone can be asked.
+    // All other filters look at nodes around the match, and there are none.
     let mut places = clause.filters.iter().filter(|f| f.relation == Relation::Unless).flat_map(|f| &f.any);
     places.any(|place| matches!(&place.what, NodeTest::Text(regex) if regex.is_match(text)))
 }
@@ -105,6 +106,7 @@ impl<'a> Search<'a> {
         let around = self.around(node);
         let is_function = |n: &&Node<'a>| self.file.language.tables().is(n.kind_id(), Class::Function);
         let function = around.iter().rev().find(is_function).copied().unwrap_or(self.file.root());
+        // What comes before the function runs at another time.
         let mut inside = around.iter().skip_while(|n| **n != function);
         // From the function inwards: on each level the children that ended before.
         let is_earlier = inside.any(|outer| {
@@ -134,6 +136,7 @@ impl<'a> Search<'a> {
             NodeTest::Code(_) | NodeTest::Text(_) => true,
         };
         filter.any.iter().any(|place| {
+            // Innermost first, so that `nearest` ends at the first of its kind.
             let mut nodes = around.iter().filter(|n| is_of_kind(place, n));
             let most = if place.nearest { 1 } else { usize::MAX };
             nodes.by_ref().take(most).any(|n| self.is_place(place, *n, given))
@@ -167,6 +170,7 @@ impl<'a> Search<'a> {
         let mut found = false;
         let visited = walk(node, Which::All, &mut |step| {
             let Step::Enter { node: n, .. } = step else { return false };
+            // A filter in a filter goes through the same nodes again for each node that the outer one tries.
             let left = self.file.steps.get().saturating_sub(1);
             self.file.steps.set(left);
             if left == 0 {
@@ -179,6 +183,7 @@ impl<'a> Search<'a> {
                 });
             !found
         });
+        // Nothing was found there, which isn't the same as nothing being there.
         if visited.is_err() {
             self.too_deep.set(true);
         }

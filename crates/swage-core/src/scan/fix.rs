@@ -57,8 +57,10 @@ pub(super) fn propose(
             EditAction::InsertAfter(text) => proposal.insert_after(range, text)?,
         });
     }
+    // A template lists them as its author thought of them.
     edits.sort_by_key(|edit| (edit.range.start, edit.range.end));
     // Two edits of the same bytes have no order that gives a certain result.
+    // Checked on the sorted list, where only neighbours can overlap.
     let apart = edits.windows(2).all(|pair| pair[0].range.end <= pair[1].range.start);
     let title = proposal.fill(&template.title, "");
     apart.then_some(ProposedFix { title, edits })
@@ -74,9 +76,13 @@ fn line_end(source: &[u8]) -> &'static str {
 
 /// What a template's edits are made from.
 struct Proposal<'a, 't> {
+    /// The place, and what the holes took.
     m: &'a Match<'a>,
+    /// The text that is edited.
     source: &'a [u8],
+    /// Its tree; missing where nothing was parsed.
     file: Option<&'a ParsedFile<'t>>,
+    /// Lines that are put in end as the file's own do.
     line_end: &'static str,
 }
 
@@ -170,6 +176,7 @@ impl<'t> Proposal<'_, 't> {
     /// A captured text whose further lines are indented for a place whose line begins with `indent`. Lines inside of
     /// strings stay as they are.
     fn reindented(&self, range: &Range<usize>, indent: &str) -> String {
+        // The first line goes where the template says; only further ones carry the old indentation.
         let own = self.indent(range.start);
         let text = self.text(range);
         if own == indent || !text.contains('\n') {
@@ -245,6 +252,7 @@ impl<'t> Proposal<'_, 't> {
         let file = self.file?;
         let mut node = file.around(&range);
         // The root has no place of its own.
+        // Grammars wrap an expression in a statement, and that in a list of one.
         while let Some(parent) = node.parent().filter(|parent| parent.parent().is_some()) {
             // An expression and the statement that it is differ by the semicolon only.
             let rest = self.source.get(node.end_byte()..parent.end_byte()).unwrap_or_default();
@@ -343,6 +351,7 @@ impl<'t> Proposal<'_, 't> {
             if is_import(node) {
                 return self.without_statement(node.byte_range());
             }
+            // A comma after the last name of a list isn't a sign of another one.
             let separated = |next: Option<Node<'t>>, beyond: fn(&Node<'t>) -> Option<Node<'t>>| {
                 next.filter(|n| n.kind() == ",").and_then(|n| beyond(&n)).is_some_and(|n| n.is_named() && !n.is_extra())
             };
@@ -359,6 +368,7 @@ impl<'t> Proposal<'_, 't> {
         let file = self.file?;
         let node = file.around(&range);
         // Each grammar has one of these words in its kinds.
+        // No class of nodes names them, since rules ask for them by pattern.
         let words = ["attribute", "decorator", "annotation"];
         let is_attribute = |n: &Node<'_>| words.iter().any(|w| n.kind().contains(w)) && !n.kind().contains("value");
         // Grammars put the attribute into a list of them; the list goes when it holds one.

@@ -22,10 +22,13 @@ pub(super) struct Found {
     pub range: Range<usize>,
     /// The message with its gaps filled in; empty for facts.
     message: String,
+    /// The definitions around it.
     scope: Scope,
     /// What runs took, in order.
     varying: Vec<Range<usize>>,
+    /// What was measured, for measures.
     figure: Option<Figure>,
+    /// What the rule proposes.
     fix: Option<ProposedFix>,
     /// The collection that takes it, and what was captured.
     fact: Option<(usize, Vec<(String, String)>)>,
@@ -54,6 +57,7 @@ impl Found {
         if let Some(collection) = clause.collection {
             // There are many facts and few become findings, so the words about them are left for then.
             let mut texts: Vec<_> = m.captures.iter().map(|(name, range)| ((*name).to_owned(), text(range))).collect();
+            // Facts meet across files only under the name that the defining file uses.
             let imported = rule.link().and_then(|link| link.collections[collection].imported.as_deref());
             if let (Some(hole), Some(file)) = (imported, file) {
                 name_at_its_origin(&mut texts, hole, file);
@@ -155,8 +159,10 @@ fn name_at_its_origin(texts: &mut Vec<(String, String)>, hole: &str, file: &Pars
 /// Takes texts that overlap a secret out of the messages of other rules.
 fn hide_secrets(found: &mut [Found], rules: &RuleSet) {
     let is_secret = |f: &&Found| rules.rules()[f.rule].secret;
+    // Few files have any, so comparing each finding with each of them costs nothing.
     let secrets: Vec<Range<usize>> = found.iter().filter(is_secret).map(|f| f.range.clone()).collect();
     for f in found.iter_mut() {
+        // Its own message masks it; an edit would show what it replaces.
         if rules.rules()[f.rule].secret {
             f.fix = None;
             continue;
@@ -179,6 +185,7 @@ fn kept_values(
 ) -> Option<Vec<String>> {
     let link = rule.link()?;
     let values = link.kept.iter().map(|name| match name.as_str() {
+        // A fact is kept in the cache, and a whole function in each would fill it.
         "match" => Some(shorten(&String::from_utf8_lossy(text))),
         name => captured.iter_mut().find(|(own, _)| own == name).map(|(_, text)| std::mem::take(text)),
     });
@@ -202,6 +209,7 @@ impl Scope {
     pub fn of(language: &Language, source: &[u8], root: Node<'_>, node: Node<'_>) -> Self {
         let tables = language.tables();
         let around = ancestors(root, node);
+        // A finding on a definition itself is in that definition.
         let definitions = around.into_iter().chain([node]).filter(|n| tables.is_definition(n.kind_id()));
         let named: Vec<_> = definitions.filter_map(|n| Some((language.definition_name(n, source)?, n))).collect();
         let names = named.iter().map(|(name, _)| *name).collect::<Vec<_>>().join(".");
@@ -226,6 +234,7 @@ pub(super) fn surroundings(
 ) -> Option<(Vec<Around>, Vec<allow::Suppression>)> {
     // Outside programs find things in files of any kind; without a tree there are no definitions.
     let tree = language.map(|language| parse(source, language)).transpose().ok()?;
+    // Comments suppress what other programs found, as they do findings of rules.
     let suppressions = allow::find(source, language, tree.as_ref());
     let lines = Lines::new(source);
     let scope = |span: Span| {

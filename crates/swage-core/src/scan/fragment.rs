@@ -61,6 +61,7 @@ pub fn scan_fragment(
     found.hits.retain(|hit| hit.span.is_some_and(is_inside));
     for hit in &mut found.hits {
         let first = LineNumber::from_index(lines);
+        // Only on the fragment's first line something that was made up may stand before it.
         let column = |line: LineNumber, column: Column| if line == first { column - columns } else { column };
         hit.span = hit.span.map(|span| Span {
             start_line: span.start_line - lines,
@@ -83,6 +84,7 @@ fn complete(fragment: &[u8], language: &'static Language) -> Completed {
         let start = [head.as_bytes(), &before].concat();
         let own = start.len()..start.len() + fragment.len();
         let source = [&start, fragment, &after, tail.as_bytes()].concat();
+        // What can't be parsed in time is worse than anything that can.
         let errors = parse(&source, language).map_or(u32::MAX, |tree| Syntax::of(&tree, &source).errors);
         if best.as_ref().is_none_or(|(least, _)| errors < *least) {
             best = Some((errors, Completed { source, own, errors }));
@@ -97,6 +99,7 @@ fn complete(fragment: &[u8], language: &'static Language) -> Completed {
 
 /// Heads for blocks that were begun before the fragment, and a statement for one that has none.
 fn indented(fragment: &[u8]) -> (Vec<u8>, Vec<u8>) {
+    // An empty line says nothing of the block that it stands in.
     let mut lines = fragment.split(|b| *b == b'\n').filter(|line| !line.trim_ascii().is_empty());
     let indent = |line: &[u8]| line.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
     // Where lines go back to less indentation than any before: each needs a block that was begun before the fragment. Its
@@ -196,6 +199,7 @@ fn bracketed(fragment: &[u8], language: &Language) -> (Vec<u8>, Vec<u8>) {
 
 /// What opens a bracket, by what comes after its other half.
 fn head(opener: u8, after: &[u8], parenthesised: bool) -> Vec<u8> {
+    // A bracket may close a loop, a branch or a handler, and what follows must fit its head.
     let next = after.trim_ascii_start();
     let head: &[u8] = match opener {
         b'(' => b"w_(",
@@ -214,7 +218,9 @@ fn string_end(text: &[u8], quote: u8) -> usize {
     let mut at = 1;
     while let Some(&byte) = text.get(at) {
         match byte {
+            // What a backslash escapes ends nothing.
             b'\\' => at += 1,
+            // An apostrophe in a text, or a string whose other half the fragment lacks.
             b'\n' if quote != b'`' => return 0,
             b if b == quote => return at,
             _ => {}

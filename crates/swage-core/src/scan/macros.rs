@@ -42,6 +42,7 @@ pub(super) fn parsed(
     macros: &[Node<'_>],
     wanted: &dyn Fn(&Range<usize>) -> bool,
 ) -> Result<Vec<Parsed>, String> {
+    // Bodies need no second look: the macros in them are written as calls before they are parsed.
     let mut found = bodies(source, language, macros, wanted)?;
     let mut places: Vec<Place> = macros.iter().filter_map(|node| Place::of(*node, language, wanted)).collect();
     if places.is_empty() {
@@ -49,6 +50,7 @@ pub(super) fn parsed(
     }
     let mut text = source.to_vec();
     let mut tree = tree.clone();
+    // Each round looks one level deeper: macros in the arguments of macros become nodes only once those are parsed.
     for _ in 0..DEEPEST {
         places.iter().for_each(|place| place.rewrite(&mut text, &mut tree));
         let ranges: Vec<Range<usize>> = places.into_iter().map(|place| place.tokens).collect();
@@ -97,6 +99,7 @@ impl Place {
         let inner = tokens_of(node, language, Tokens::Arguments)?;
         let tokens = inner.byte_range();
         let points = node.start_position()..inner.end_position();
+        // Two bytes are the brackets alone.
         (tokens.len() > 2 && wanted(&tokens)).then(|| Self { name: node.start_byte()..tokens.start, tokens, points })
     }
 
@@ -133,6 +136,7 @@ fn bodies(
     let parse_body = |body: Node<'_>| {
         let inside = body.byte_range();
         // Brackets of its own become those of a block; else they take the places of what parts it from what is around it.
+        // In Rust the tokens have brackets of their own, in C the body is what is left of the line.
         let has_brackets = matches!(source.get(inside.start), Some(b'{' | b'(' | b'[')) && body.child_count() > 0;
         let range = if has_brackets { inside.clone() } else { inside.start.saturating_sub(1)..inside.end + 1 };
         for at in inside.clone() {
@@ -158,8 +162,10 @@ fn bodies(
 /// Makes one name of two with `##` between them (ISO/IEC 9899, 6.10.4.3).
 fn join_names(text: &mut [u8]) {
     let in_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
+    // Looked for first, since a joined name no longer shows where its signs were.
     let joins: Vec<usize> = memchr::memmem::find_iter(text, b"##").collect();
     for at in joins {
+        // Blanks around the sign go with it.
         let before = text[..at].trim_ascii_end().len();
         let after = text.len() - text[at + 2..].trim_ascii_start().len();
         if text[..before].last().is_some_and(in_name) && text.get(after).is_some_and(in_name) {
@@ -189,6 +195,7 @@ fn write_call(name: &Range<usize>, tokens: &Range<usize>, text: &mut [u8]) {
         return;
     }
     let sign = text[name.clone()].iter().rposition(|b| *b == b'!');
+    // `name!(a)` becomes `name (a)`, which is as long.
     sign.into_iter().for_each(|at| text[name.start + at] = b' ');
     (text[tokens.start], text[tokens.end - 1]) = (b'(', b')');
 }

@@ -83,6 +83,7 @@ pub fn scan(
 /// What stays the same for a file and the code inside of it.
 struct Scan<'a> {
     rules: &'a RuleSet,
+    /// For each rule, whether it looks at the path.
     wanted: &'a [bool],
     limits: &'a Limits,
     markers: Markers,
@@ -95,6 +96,7 @@ impl Scan<'_> {
     /// work; they share what the ones before found, which makes this long.
     fn nested(&self, content: &[u8], language: Option<&'static Language>, depth: u8) -> FileScan {
         let Scan { rules, wanted, limits, markers, .. } = *self;
+        // Compiled once a language and shared by all files and threads.
         let set = rules.for_language(language);
         let own = set.prefilters.iter().any(|gate| wanted[gate.rule]);
         // Where no other rule looks there is nothing to allow, so nothing is missed.
@@ -116,6 +118,7 @@ impl Scan<'_> {
             }
             return given_up(format!("it has {} bytes, and the limit file_size is {most}", content.len()));
         }
+        // Bytes that no parser of the language takes, such as a NUL in code.
         if let Some(why) = language.and_then(|l| text::unreadable(content, l)) {
             // It can't be parsed, and what expressions find without that is found all the same.
             let plain = self.nested(content, None, depth);
@@ -129,6 +132,7 @@ impl Scan<'_> {
         }
         let source = translated(content, language);
         let source = source.as_ref();
+        // The one pass over the bytes; all that follows asks it instead of the text.
         let words = Words::find(source, set);
         let possible = set.prefilters.iter().zip(0u32..);
         let possible = possible.filter(|(gate, _)| looks(gate) && set.prefilters.is_open(gate, |word| words.has(word)));
@@ -139,6 +143,7 @@ impl Scan<'_> {
         let needs_tree = run.search_text(set, &possible);
         let tree_wanted = holds_code || allows && language.is_some() || needs_tree;
         // A parser that gives up leaves the file unexamined, and that is reported.
+        // Parsing takes most of the time of a scan, so it is put off until somebody needs the tree.
         if tree_wanted && let Err(why) = run.parse() {
             return given_up(why);
         }
@@ -151,12 +156,14 @@ impl Scan<'_> {
         if let Err(why) = run.find(set, &possible, &words) {
             return FileScan { syntax, ..FileScan::without_hits(Status::NotExamined(why)) };
         }
+        // A file may hold code of a language that rules want, and be of one that none wants.
         let mut status = if own { Status::Examined } else { Status::NotWanted };
         let (mut hits, mut facts) = run.hits();
         if !suppressions.is_empty() {
             allow::apply(&mut suppressions, &mut hits, &mut facts, rules);
             let lines = Lines::new(content);
             // For the hint of a suppression that names a rule which doesn't look here.
+            // A rule that skips this path can't have been meant.
             let known = rules.rules().iter().zip(wanted).filter(|(_, wanted)| **wanted);
             let known: Vec<&str> = known.map(|(rule, _)| rule.id.as_str()).collect();
             for &index in &possible {
@@ -177,6 +184,7 @@ impl Scan<'_> {
             known.extend(hits.iter().enumerate().map(|(at, hit)| ((hit.rule.clone(), hit.span), at)));
         }
         for part in parts {
+            // With the same steps, from its words on: a part is a file to its rules.
             let inner = self.nested(&part.text, Some(part.language), depth + 1);
             match &inner.status {
                 Status::NotExamined(_) => return FileScan { syntax, ..FileScan::without_hits(inner.status) },
@@ -231,6 +239,7 @@ pub(crate) fn settle(content: &[u8], language: Option<&'static Language>, hits: 
     let Some((scopes, mut suppressions)) = found::surroundings(content, language, hits.iter().map(|h| h.span)) else {
         return;
     };
+    // In the order in which they were asked for.
     hits.iter_mut().zip(scopes).for_each(|(hit, (scope, definition))| {
         (hit.scope, hit.definition) = (scope, definition);
     });

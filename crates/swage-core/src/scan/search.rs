@@ -32,7 +32,9 @@ pub(super) struct Search<'a> {
     pub file: ParsedFile<'a>,
     /// Whether its text is the file byte for byte.
     editable: bool,
+    /// All rules, for what is said of a finding.
     rules: &'a RuleSet,
+    /// What is compiled of them for the language.
     set: &'a LanguageSet,
     /// The entries that may find something, in order.
     possible: &'a [u32],
@@ -137,6 +139,7 @@ impl<'a> Search<'a> {
     /// Whether matches at a node count.
     fn counts(&self, node: Node<'_>) -> bool {
         // A definition in a macro lacks what the macro adds to it, such as its documentation.
+        // Asked last, since nearly all searches are of whole files.
         let is_definition = || self.file.language.tables().is_definition(node.kind_id());
         let is_within = |ranges: &Vec<Range<usize>>| !is_definition() && is_in(&node.byte_range(), ranges);
         self.file.is_known(node) && self.within.as_ref().is_none_or(is_within)
@@ -177,6 +180,7 @@ impl<'a> Search<'a> {
         });
         found.retain(|found| {
             let rule = &self.rules.rules()[found.rule];
+            // Asked of what was found, since that is little and comments are many.
             let is_left = rule.skip_explained && is_explained(&found.range, &comments, source, language)
                 || rule.skip_areas.contains(&Area::Tests) && self.is_in_test(&found.range);
             !is_left
@@ -190,6 +194,7 @@ impl<'a> Search<'a> {
         let is_comment = |node: &Node<'_>| file.language.tables().is(node.kind_id(), Class::Comment);
         let is_marked = |item: &Node<'_>| {
             let before = std::iter::successors(item.prev_named_sibling(), Node::prev_named_sibling);
+            // Several marks may stand above an item, with comments between.
             let marks = before.filter(|node| !is_comment(node)).take_while(|node| node.kind() == mark.kind);
             marks.into_iter().any(|node| (mark.says_so)(file.text(node)))
         };
@@ -320,6 +325,7 @@ impl<'a> Search<'a> {
             }
             true
         };
+        // Expressions alone need no walk.
         if wanted.anything {
             // Depth is bounded; what nests deeper isn't looked at, and that is reported.
             let deep = walk(file.root(), wanted.nodes, &mut visit).is_err();
@@ -336,6 +342,7 @@ impl<'a> Search<'a> {
         find: impl FnOnce(&mut dyn FnMut(Node<'a>, Match<'_>)) -> Result<(), TooMany>,
     ) {
         // A query that begins in very many places at once would take memory without end.
+        // What it found until then is dropped with the file.
         if find(&mut |node, m| self.report(entry, node, m, found)).is_err() {
             self.overrun.set(Some(entry));
         }
@@ -376,6 +383,7 @@ impl<'a> Search<'a> {
     /// The plans that look at the whole tree.
     fn files(&self, gathered: &Gathered<'a>, found: &mut Vec<Found>) {
         for (index, plan) in self.plans() {
+            // They come after the walk, which gathered comments and scopes for them.
             if let Plan::File { finder, .. } = plan {
                 self.try_entry(index, found, |found| finder.find(&self.file, gathered, found));
             }
@@ -397,6 +405,7 @@ impl<'a> Search<'a> {
     fn lines(&self, text: TextMatches, zones: &[(Range<usize>, Zone)], found: &mut Vec<Found>) {
         for (index, range) in text {
             let Plan::Lines(finder) = &self.entry(index).plan else { continue };
+            // Expressions ran before parsing; what their groups took is asked for only now.
             let Some(m) = finder.at(self.file.source, &range) else { continue };
             let node = self.file.around(&m.range);
             // Where the zone isn't sure, neither is the match.
@@ -430,6 +439,7 @@ impl<'a> Search<'a> {
             }
         }
         // Filters may look from a node around what the finding is about.
+        // The definition around a finding is that of its own place.
         let is_around = node.start_byte() < m.range.start || m.range.end < node.end_byte();
         let range = m.range.clone();
         let place = || if is_around { file.around(&range) } else { node };

@@ -57,6 +57,7 @@ pub(super) enum Shape {
 
 /// The shape of a statement in a language of which paths are known.
 pub(super) fn shape(node: Node<'_>, language: &'static Language) -> Shape {
+    // Classes first; kinds by name decide what they leave open.
     let is = |class: Class| language.tables().is(node.kind_id(), class);
     match node.kind() {
         "block"
@@ -82,6 +83,7 @@ pub(super) fn shape(node: Node<'_>, language: &'static Language) -> Shape {
         | "default_case"
         | "unsafe_statement"
         | "checked_statement" => Shape::Sequence,
+        // Which of these is compiled isn't known here.
         "preproc_if" | "preproc_ifdef" | "preproc_else" | "preproc_elif" | "preproc_elifdef" => Shape::Jump,
         "if_statement" | "elif_clause" => Shape::Branch,
         "for_statement"
@@ -98,6 +100,7 @@ pub(super) fn shape(node: Node<'_>, language: &'static Language) -> Shape {
         | "type_switch_statement"
         | "select_statement" => Shape::Switch,
         "try_statement" | "try_with_resources_statement" => Shape::Try,
+        // What they hold is given back at their end, on every path.
         "with_statement" | "using_statement" | "synchronized_statement" | "lock_statement" => Shape::Guarded,
         "return_statement" | "raise_statement" | "throw_statement" => Shape::Return,
         // Without a label; with one it leaves a loop further out.
@@ -105,6 +108,7 @@ pub(super) fn shape(node: Node<'_>, language: &'static Language) -> Shape {
         "break_statement" | "continue_statement" | "goto_statement" | "labeled_statement" | "yield_statement" => {
             Shape::Jump
         }
+        // After the kinds above: none of those is a definition, and asking for a class costs a table.
         _ if is(Class::Function) || is(Class::Class) => Shape::Definition,
         _ => Shape::Plain,
     }
@@ -112,6 +116,7 @@ pub(super) fn shape(node: Node<'_>, language: &'static Language) -> Shape {
 
 /// Whether a statement begins with a call that never returns.
 pub(super) fn never_returns(text: &[u8]) -> bool {
+    // By the text, since a grammar has a call as any other call.
     NEVER_RETURN.iter().any(|call| text.starts_with(call.as_bytes()))
 }
 
@@ -140,11 +145,13 @@ pub(super) fn ends_by_itself(case: Node<'_>) -> bool {
 
 /// Whether a case is taken when no other one is.
 pub(super) fn is_default(case: Node<'_>, text: &[u8]) -> bool {
+    // Some grammars have one kind for all cases, so the word decides there.
     case.kind().contains("default") || text.starts_with(b"default") || text.starts_with(b"case _:")
 }
 
 /// What is before the body of a statement, or before the cases of one that has no body around them.
 pub(super) fn heads(node: Node<'_>) -> impl Iterator<Item = Node<'_>> {
+    // By its id: comparing whole nodes would compare their trees as well.
     let body = node.child_by_field_name("body").map(|body| body.id());
     Children::named(node).take_while(move |child| Some(child.id()) != body && !is_case(child))
 }

@@ -55,6 +55,7 @@ pub struct Miss {
 pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch) -> Result<Trial, String> {
     let pattern = code.pattern(language).map_err(ToString::to_string)?;
     let lines = Lines::new(source);
+    // As a scan reads it, or trying would show what scanning doesn't find.
     let source = &*translated(source, Some(language));
     let tree = parse(source, language)?;
     let text = |range: Range<usize>| shorten(&String::from_utf8_lossy(&source[range]));
@@ -62,6 +63,7 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
     let mut trial = Trial { matches: Vec::new(), nearest: None };
     let mut nearest: Option<Failure> = None;
     let mut look = |node: Node<'_>, within: &[Range<usize>]| {
+        // A pattern may be an expression, a member or a statement, and each reading is tried.
         for reading in &pattern.readings {
             let kind = reading.first().and_then(PatternNode::kind);
             let counts = within.is_empty() || is_in(&node.byte_range(), within);
@@ -83,6 +85,7 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
             if let Some((bound, range)) =
                 matched.or_else(|| matching(Some(&probe)).reading(reading, pattern.holes, node))
             {
+                // In the order in which the rule declares them.
                 let taken = code.holes.iter().zip(bound);
                 trial.matches.push(TrialMatch {
                     span: lines.span(range.clone()),
@@ -92,6 +95,7 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
                 break;
             }
             let failure = probe.worst();
+            // Of misses that are equally near, the first one in the file is shown.
             if failure.as_ref().is_some_and(|f| nearest.as_ref().is_none_or(|n| f.progress > n.progress)) {
                 nearest = failure;
             }

@@ -1,4 +1,4 @@
-//! One rule from its text, and what it finds.
+//! Rules from their text, and what they find.
 #![allow(dead_code, reason = "each test file uses its part")]
 
 use std::sync::Arc;
@@ -20,6 +20,14 @@ pub fn rule_saying(message: &str, keys: &str) -> Arc<Rule> {
     let file = read_rules("r.toml", &source, FileRole::Rules);
     let file = file.unwrap_or_else(|p| panic!("{}{source}", p.iter().map(|p| format!("{p}\n")).collect::<String>()));
     Arc::new(file.rules.into_iter().next().expect("a rule").0)
+}
+
+/// The rules of a TOML text, or its mistakes as text.
+pub fn rules(source: &str) -> Result<Vec<Arc<Rule>>, String> {
+    match read_rules("rules.toml", source, FileRole::Configuration) {
+        Ok(file) => Ok(file.rules.into_iter().map(|(r, _)| Arc::new(r)).collect()),
+        Err(problems) => Err(problems.iter().map(|p| format!("{p}\n")).collect()),
+    }
 }
 
 /// `line:column message` of everything that a rule finds.

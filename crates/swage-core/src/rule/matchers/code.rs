@@ -76,6 +76,7 @@ impl Matcher for CodeMatch {
         self.holes.iter().filter(|hole| !hole.many).map(|hole| hole.name.as_str()).collect()
     }
 
+    /// What a run took can be shown, though.
     fn placeholders(&self) -> Vec<&str> {
         self.holes.iter().map(|hole| hole.name.as_str()).collect()
     }
@@ -91,6 +92,7 @@ impl Matcher for CodeMatch {
         let words = self.words(pattern, language);
         let mut kinds: Vec<u16> =
             pattern.readings.iter().filter_map(|reading| reading.first().and_then(PatternNode::kind)).collect();
+        // Kinds that the language counts as the same, such as a call with `?.`.
         let instead: Vec<u16> = kinds.iter().flat_map(|kind| language.tables().instead_of(*kind)).collect();
         kinds.extend(instead);
         // Readings of the same code often begin with the same kind.
@@ -117,7 +119,7 @@ impl NodeFinder for CodeMatch {
     }
 }
 
-/// What `many` holes took, in order.
+/// What `many` holes took, in order: it may change, and the finding stays the same.
 fn varying(holes: &[Hole], bound: &Bindings) -> Vec<Range<usize>> {
     let mut ranges: Vec<_> =
         holes.iter().zip(bound).filter(|(hole, _)| hole.many).filter_map(|(_, range)| range.clone()).collect();
@@ -147,6 +149,7 @@ pub(in crate::rule) fn read_code(
         return None;
     }
     let found = CodeMatch::new(code.value.clone(), holes, stands);
+    // Shipped patterns are compiled by a test; at each start that would take longer than a small review.
     for language in languages.filter(|_| !p.shipped).unwrap_or_default() {
         if let Err(error) = found.pattern(language) {
             let holds_others = language.embedded.iter().any(|e| !matches!(e.language, CodeLanguage::Substituted(_)));

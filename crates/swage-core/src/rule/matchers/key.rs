@@ -288,6 +288,7 @@ impl Paths {
         let mut open: Vec<(Node<'_>, Option<usize>, Option<Range<usize>>)> = vec![(tree.root_node(), None, None)];
         // A list of its own instead of recursion: data may nest as deep as a file is long.
         while let Some((node, around, alias)) = open.pop() {
+            // Only what an alias stands for counts: everything else is there as often as it is written.
             aliased += usize::from(alias.is_some());
             if aliased > MOST_ALIASED {
                 return Err(TooMany);
@@ -317,6 +318,7 @@ impl Paths {
                     let last = node.named_child(node.named_child_count().checked_sub(1)? as u32)?;
                     (last != key).then_some(last)
                 });
+                // What wraps a value in YAML has tags and anchors of its own.
                 let value = value.map(heart);
                 let marked = value.and_then(|value| anchors.marked_by(source, value));
                 match marked.or(value) {
@@ -365,6 +367,7 @@ struct Anchors<'t>(HashMap<&'t [u8], Vec<Node<'t>>>);
 impl<'t> Anchors<'t> {
     fn of(source: &'t [u8], language: &Language, tree: &'t Tree) -> Self {
         let mut all: HashMap<_, Vec<_>> = HashMap::new();
+        // Files without anchors are by far the most, and this walk would double their cost.
         let has = |sign| memchr::memchr(sign, source).is_some();
         if language.has_anchors && has(b'&') && has(b'*') {
             preorder(tree.root_node(), |node| {

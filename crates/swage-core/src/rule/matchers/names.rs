@@ -90,6 +90,7 @@ fn read(
     // The word is needed for the refusal below, so its own mistake comes first.
     let which = one_of(&word, "kind of names", Names::ALL, p)?;
     let refusal = |language: &Language| format!("`names = \"{}\"` isn't supported for {}", word.value, language.name);
+    // In another language it would find nothing and say so nowhere.
     limit_languages(languages, |language| which.are_known_in(language), refusal, table.at, p);
     Some(Arc::new(NameMatch { which, name, globals }))
 }
@@ -127,6 +128,7 @@ impl FileFinder for NameMatch {
         for node in nodes {
             // The name is asked last: scopes give few nodes.
             if self.name.as_ref().is_none_or(|regex| regex.is_match(file.text(node))) {
+                // The name is the finding's place, and what messages and links call `name`.
                 let range = node.byte_range();
                 found(node, Match { captures: vec![("name", range.clone())], ..Match::plain(range) });
             }

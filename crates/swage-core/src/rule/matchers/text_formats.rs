@@ -13,6 +13,7 @@ pub(super) fn is_of(form: Form, text: &[u8]) -> bool {
 
 /// Bits of information a character, by how often each occurs (Shannon, A Mathematical Theory of Communication, 1948).
 pub(super) fn entropy(text: &[u8]) -> f64 {
+    // Bytes, since a secret is written in ASCII: a character beyond it counts as several.
     let mut counts = [0u32; 256];
     text.iter().for_each(|b| counts[usize::from(*b)] += 1);
     let all = text.len() as f64;
@@ -23,6 +24,7 @@ pub(super) fn entropy(text: &[u8]) -> f64 {
 /// ISO/IEC 7812-1, annex B: from the right every second digit is doubled, and the digits of all add up to a multiple of 10.
 fn luhn(text: &[u8]) -> bool {
     let digits: Vec<u32> = text.iter().filter(|b| b.is_ascii_digit()).map(|b| u32::from(b - b'0')).collect();
+    // The sum of the digits of a number of two digits is that number less nine.
     let weighed = digits.iter().rev().enumerate().map(|(at, digit)| match (at % 2, digit * 2) {
         (0, _) => *digit,
         (_, double) if double > 9 => double - 9,
@@ -40,6 +42,7 @@ fn mod97(text: &[u8]) -> bool {
     if text.len() < 15 || !text.iter().all(u8::is_ascii_alphanumeric) {
         return false;
     }
+    // The country and the check digits count last.
     let turned = text[4..].iter().chain(&text[..4]);
     let rest = turned.fold(0u32, |rest, b| match b {
         b'0'..=b'9' => (rest * 10 + u32::from(b - b'0')) % 97,
@@ -72,6 +75,7 @@ fn base64url(text: &[u8]) -> Option<Vec<u8>> {
             b'_' => 63,
             _ => return None,
         };
+        // No more than sixteen bits are ever waiting to be given out.
         bits = (bits << 6 | u32::from(value)) & 0xffff;
         held += 6;
         if held >= 8 {

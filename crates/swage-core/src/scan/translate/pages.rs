@@ -10,55 +10,11 @@ use super::fill;
 use crate::lang::TEXTS;
 
 /// Elements of drawings in which pages go on (section 13.2.6.5).
-const PAGES_IN_DRAWINGS: [&str; 4] = ["foreignobject", "desc", "title", "annotation-xml"];
+const PAGES_IN_DRAWINGS: &str = "foreignobject desc title annotation-xml";
 
 /// Elements that end a drawing (section 13.2.6.5).
-const ENDS_OF_DRAWINGS: [&str; 44] = [
-    "b",
-    "big",
-    "blockquote",
-    "body",
-    "br",
-    "center",
-    "code",
-    "dd",
-    "div",
-    "dl",
-    "dt",
-    "em",
-    "embed",
-    "h1",
-    "h2",
-    "h3",
-    "h4",
-    "h5",
-    "h6",
-    "head",
-    "hr",
-    "i",
-    "img",
-    "li",
-    "listing",
-    "menu",
-    "meta",
-    "nobr",
-    "ol",
-    "p",
-    "pre",
-    "ruby",
-    "s",
-    "small",
-    "span",
-    "strong",
-    "strike",
-    "sub",
-    "sup",
-    "table",
-    "tt",
-    "u",
-    "ul",
-    "var",
-];
+const ENDS_OF_DRAWINGS: &str = "b big blockquote body br center code dd div dl dt em embed h1 h2 h3 h4 h5 h6 head hr i img li listing menu \
+    meta nobr ol p pre ruby s small span strong strike sub sup table tt u ul var";
 
 /// A page as browsers read it, as long as before; `None` when it stays as it is.
 pub(super) fn with_plain_texts(text: &[u8]) -> Option<Vec<u8>> {
@@ -70,8 +26,11 @@ pub(super) fn with_plain_texts(text: &[u8]) -> Option<Vec<u8>> {
     page.plain
 }
 
+/// A page that is read from its beginning to its end, and what is open where the reading stands.
 struct Page<'t> {
+    /// As its file has it.
     text: &'t [u8],
+    /// As browsers read it, once that differs.
     plain: Option<Vec<u8>>,
     /// For each drawing or page in a drawing that is open, whether it is a drawing.
     drawings: Vec<bool>,
@@ -94,6 +53,7 @@ impl Page<'_> {
             return self.after_comment(at);
         }
         let closes = rest.get(1) == Some(&b'/');
+        // Only a letter begins a name; what else follows makes text or a comment of it (section 13.2.5.6).
         let from = at + 1 + usize::from(closes);
         if !text.get(from).is_some_and(u8::is_ascii_alphabetic) {
             // A lone sign, text of a drawing, or a comment of another form, which ends at the first `>`.
@@ -109,9 +69,10 @@ impl Page<'_> {
         let end = end_of_tag(text, from + length);
         let in_drawing = self.drawings.last() == Some(&true);
         if closes {
+            // A drawing takes the pages in it along.
             if matches!(&name[..], b"svg" | b"math") {
                 while self.drawings.pop() == Some(false) {}
-            } else if is_one_of(&PAGES_IN_DRAWINGS, &name) {
+            } else if is_one_of(PAGES_IN_DRAWINGS.split(' '), &name) {
                 self.drawings.pop_if(|is_drawing| !*is_drawing);
             } else if in_drawing && matches!(&name[..], b"p" | b"br") {
                 self.leave_drawing();
@@ -123,13 +84,15 @@ impl Page<'_> {
             _ if in_drawing && text[..end].ends_with(b"/>") => {}
             b"svg" | b"math" => self.drawings.push(true),
             b"style" if in_drawing => self.rename_style(from, end),
+            // These two the grammar reads as browsers do, but for where a script ends.
             b"script" => return self.script(end),
             b"style" => return self.content(end, &name).end,
             b"noscript" => self.close_in_time(end, &name),
+            // Nothing ends it (section 13.2.5.5).
             b"plaintext" => return self.blank(end..text.len()),
-            name if in_drawing && is_one_of(&PAGES_IN_DRAWINGS, name) => self.drawings.push(false),
-            name if in_drawing && is_one_of(&ENDS_OF_DRAWINGS, name) => self.leave_drawing(),
-            name if is_one_of(&TEXTS, name) => self.close_in_time(end, name),
+            name if in_drawing && is_one_of(PAGES_IN_DRAWINGS.split(' '), name) => self.drawings.push(false),
+            name if in_drawing && is_one_of(ENDS_OF_DRAWINGS.split(' '), name) => self.leave_drawing(),
+            name if is_one_of(TEXTS.iter().copied(), name) => self.close_in_time(end, name),
             _ => {}
         }
         end
@@ -139,6 +102,7 @@ impl Page<'_> {
     fn after_comment(&mut self, at: usize) -> usize {
         let rest = &self.text[at + 4..];
         let empty = if rest.starts_with(b">") { 5 } else { 6 };
+        // Nothing is in it, and blanks are read as nothing; the grammar would look for an end farther on.
         if rest.starts_with(b">") || rest.starts_with(b"->") {
             fill(self.plain(), at..at + empty, b"");
             return at + empty;
@@ -146,6 +110,7 @@ impl Page<'_> {
         let (usual, other) = (memchr::memmem::find(rest, b"-->"), memchr::memmem::find(rest, b"--!>"));
         let start = at + 4;
         match (usual, other) {
+            // Written as the end that the grammar knows, with a blank for the sign more.
             (usual, Some(other)) if usual.is_none_or(|usual| other < usual) => {
                 self.plain()[start + other..start + other + 4].copy_from_slice(b" -->");
                 start + other + 4
@@ -173,6 +138,7 @@ impl Page<'_> {
                     return at;
                 }
                 is_inner = false;
+                // An end tag that ends nothing must not end the script for the grammar.
                 fill(self.plain(), at..at + b"</script".len(), b"");
             }
             at += 1;
@@ -184,6 +150,7 @@ impl Page<'_> {
     fn rename_style(&mut self, name: usize, end: usize) {
         let inside = self.content(end, b"style");
         if memchr::memchr(b'<', &self.text[inside.clone()]).is_some() {
+            // Another name of the same length, in both tags.
             fill(self.plain(), name..name + 5, b"style".map(|b| if b == b'e' { b'x' } else { b }).as_slice());
             if inside.end + 7 <= self.text.len() {
                 self.plain()[inside.end + 6] = b'x';
@@ -212,6 +179,7 @@ impl Page<'_> {
             if is_tag(rest, b"<script") || is_tag(rest, b"</script") || is_page && at < tag {
                 continue;
             }
+            // A comment or style needs its end before that of the element, and a tag its `>`.
             let reaches_beyond = match rest {
                 _ if !is_page || tag == inside.end => true,
                 [b'<', b'!', b'-', b'-', ..] => at >= comments,
@@ -242,6 +210,7 @@ impl Page<'_> {
 
     /// What stands between the end of a start tag and its end tag, or the rest of the text. The end is looked for once.
     fn content(&mut self, start: usize, name: &[u8]) -> Range<usize> {
+        // Without that, a page of elements that nothing closes would be read again for each of them.
         if let Some((_, known)) = self.known.iter().find(|(of, known)| of == name && known.contains(&start)) {
             return start..known.end;
         }
@@ -257,11 +226,13 @@ impl Page<'_> {
     }
 }
 
-fn is_one_of(names: &[&str], name: &[u8]) -> bool {
-    names.iter().any(|known| known.as_bytes() == name)
+/// Whether a name, in small letters, is one of some.
+fn is_one_of<'n>(mut names: impl Iterator<Item = &'n str>, name: &[u8]) -> bool {
+    names.any(|known| known.as_bytes() == name)
 }
 
-/// Where a tag ends, with its `>`. In the value of an attribute, quotes may hold one.
+/// Where a tag ends, with its `>`. In the value of an attribute, quotes may hold one; before its sign of equality they are part of
+/// its name (section 13.2.5.33).
 fn end_of_tag(text: &[u8], mut at: usize) -> usize {
     let (mut has_name, mut is_value) = (false, false);
     while let Some(byte) = text.get(at) {
@@ -279,6 +250,7 @@ fn end_of_tag(text: &[u8], mut at: usize) -> usize {
                 at += text[at..].iter().position(ends).unwrap_or(text.len() - at);
                 is_value = false;
             }
+            // A sign of equality before any name begins one.
             b'=' if has_name => (has_name, is_value) = (false, true),
             byte => has_name = *byte != b'/',
         }

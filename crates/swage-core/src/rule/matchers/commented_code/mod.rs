@@ -11,15 +11,21 @@
 //!
 //! What words beside it explain is skipped even when it is code: an example in a comment is there on purpose.
 
+mod prose;
+mod statements;
+
 use std::ops::{Range, RangeInclusive};
 use std::sync::Arc;
 
 use tree_sitter::{Node, Parser};
 
+use prose::{could_be_code, has_note, has_words_in_a_row, is_formula, is_legend};
+use statements::is_code;
+
 use super::plan::Gather;
 use super::{Compiled, FileFinder, Gathered, Match, Matcher, OnMatch, ParsedFile, Plan, Reader, TooMany};
-use crate::lang::{Class, Language, with_parser};
-use crate::pattern::{PatternError, preorder};
+use crate::lang::{Language, with_parser};
+use crate::pattern::PatternError;
 use crate::rule::keys::{Holds, Key};
 
 pub(super) const READER: Reader = Reader {
@@ -304,225 +310,4 @@ fn judge(
         }
         from.take().into_iter().for_each(&mut take);
     }
-}
-
-/// Whether a line in a comment has a comment itself that says more than a word.
-fn has_note(text: &str, language: &Language) -> bool {
-    let is_word = |word: &&str| word.trim_end_matches([',', '.']).chars().all(char::is_alphabetic);
-    let words = |said: &str| said.split_whitespace().filter(is_word).count();
-    language.line_markers.iter().any(|marker| {
-        let mut pieces = text.trim_start().split(marker).skip(1);
-        // Without a blank it may be any sign, and more words are needed.
-        pieces.any(|said| words(said) > if said.starts_with(' ') { 2 } else { 3 })
-    })
-}
-
-/// Whether a comment says how the value is made that the line below it gives to the same name.
-fn is_formula((range, text): &Line, source: &[u8]) -> bool {
-    let in_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_';
-    // What is before the first `=`; the last word of it is the name, after its type and such.
-    let given = |code: &[u8]| -> Option<Vec<u8>> {
-        let (head, _) = code.split_at(code.iter().position(|b| matches!(b, b'=' | b'\n'))?);
-        let head = head.trim_ascii_end();
-        let from = head.iter().rposition(|b| !in_name(b)).map_or(0, |at| at + 1);
-        (code[head.len()..].trim_ascii_start().starts_with(b"=") && from < head.len()).then(|| head[from..].to_vec())
-    };
-    given(text.trim().as_bytes()).is_some_and(|name| given(source[range.end..].trim_ascii_start()) == Some(name))
-}
-
-/// Whether a comment says what the parts of a value are, or what a short name means: one name, and after the sign names and
-/// numbers with nothing but brackets and signs around them, `box = (left, top, right, bottom)`. Code that is switched off mostly
-/// calls something, asks for a member or holds a text.
-fn is_legend(lines: &[Line]) -> bool {
-    let text = lines.iter().map(|(_, text)| text.trim()).collect::<Vec<_>>().join(" ");
-    let in_name = |c: char| c.is_alphanumeric() || c == '_';
-    let Some((name, value)) = text.split_once(" = ") else { return false };
-    let is_call = |(at, _): (usize, &str)| value[..at].ends_with(in_name);
-    let mut words = value.split(|c| !in_name(c)).filter(|word| word.starts_with(|c: char| c.is_alphabetic()));
-    name.chars().all(in_name)
-        && value.chars().all(|c| in_name(c) || " ,()[]*+-/".contains(c))
-        && !value.match_indices(['(', '[']).any(is_call)
-        && words.clone().all(|word| !matches!(word, "True" | "False" | "None" | "nil" | "true" | "false" | "null"))
-        && (words.next().is_some() || value.starts_with("[["))
-}
-
-/// A cheap look that spares prose the parser.
-fn could_be_code(text: &str, language: &Language) -> bool {
-    let text = text.trim();
-    let first = text.split(|c: char| !c.is_alphanumeric() && c != '_').next().unwrap_or_default();
-    // A line that begins with a keyword and ends as statements do may have no sign at all.
-    let word = language.tables().keywords().contains(first);
-    // `Note: this = that` is a label and what it says.
-    let label = text.split_once(": ").is_some_and(|(label, _)| !word && label.chars().all(char::is_alphanumeric));
-    !text.is_empty()
-        && !text.starts_with(ARROWS)
-        && !label
-        && !speaks_to_a_program(text)
-        && (language.keywords_in_any_case || !reads_as_prose(text, language))
-        && (text.bytes().any(|b| matches!(b, b'(' | b'=' | b';' | b'{' | b'}' | b')' | b']'))
-            || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
-}
-
-/// Whether a text sets an option of a program: `tool:option=value`.
-fn speaks_to_a_program(text: &str) -> bool {
-    let is_word =
-        |word: &str| !word.is_empty() && word.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_'));
-    let named = text.split_once(':').and_then(|(tool, rest)| Some((tool, rest.split_once('=')?.0)));
-    named.is_some_and(|(tool, option)| is_word(tool) && is_word(option))
-}
-
-/// Whether more names stand side by side in a line than code of the language ever has: that is prose. What is in
-/// quotes, and a comment after code, may well be prose. Neither an apostrophe nor a hyphen ends a word.
-fn reads_as_prose(text: &str, language: &Language) -> bool {
-    // Markup holds prose.
-    let most = if text.contains('<') { 2 } else { language.names_side_by_side };
-    text.lines().any(|line| {
-        // The words before all quotes and markers mostly settle it.
-        let is_plain = |b: u8| b.is_ascii_alphanumeric() || b" ,.;:()[]{}=!?_".contains(&b);
-        let whole = line.bytes().position(|b| !is_plain(b));
-        let front = whole.map_or(line, |end| &line[..line[..end].rfind(' ').unwrap_or(0)]);
-        has_words_in_a_row(front, most, language)
-            || whole.is_some() && has_words_in_a_row(&without_strings(line, language), most, language)
-    })
-}
-
-/// Whether more words than this are in a row.
-fn has_words_in_a_row(line: &str, most: usize, language: &Language) -> bool {
-    let keywords = language.tables().keywords();
-    let mut run = 0;
-    line.split(' ').any(|part| {
-        let opened = part.trim_start_matches(['(', '[']);
-        let word = opened.trim_end_matches([',', '.', ';', ':', '!', '?', ')', ']']);
-        let in_word = |b: u8| b.is_ascii_alphabetic() || matches!(b, b'\'' | b'-');
-        let plain = word.starts_with(|c: char| c.is_ascii_alphabetic()) && word.bytes().all(in_word);
-        // Keywords stand beside names in code, so they begin a new count.
-        if !plain || keywords.contains(word) {
-            run = 0;
-            return false;
-        }
-        run = if opened.len() < part.len() { 1 } else { run + 1 };
-        let over = run > most;
-        // Punctuation after a word ends the row.
-        if word.len() < opened.len() {
-            run = 0;
-        }
-        over
-    })
-}
-
-/// A line without what is in quotes and without a comment at its end. A quotation mark between letters is an
-/// apostrophe, and one that nothing closes is taken as it is.
-fn without_strings(line: &str, language: &Language) -> String {
-    let mut out = String::with_capacity(line.len());
-    let mut rest = line;
-    while let Some(c) = rest.chars().next() {
-        let begins = out.is_empty() || out.ends_with(' ');
-        if begins && language.line_markers.iter().any(|marker| rest.starts_with(marker)) {
-            break;
-        }
-        let quotes = matches!(c, '"' | '`') || c == '\'' && !out.ends_with(|before: char| before.is_alphanumeric());
-        let closed = if quotes { rest[1..].find(c) } else { None };
-        out.push(c);
-        rest = &rest[closed.map_or(c.len_utf8(), |inside| inside + 2)..];
-    }
-    out
-}
-
-/// Whether a bracket lacks its counterpart, where no string, comment or other sign can be what lacks it.
-fn is_unbalanced(text: &str) -> bool {
-    let lacks = |open: char, close: char| text.matches(open).count() != text.matches(close).count();
-    !text.contains(['"', '\'', '`', '/', '\\', '#']) && (lacks('(', ')') || lacks('[', ']') || lacks('{', '}'))
-}
-
-/// Whether lines parse as statements of the language, at least one of which prose never looks like.
-fn is_code(lines: &[Line], parser: &mut Parser, language: &'static Language) -> bool {
-    // Common indentation goes, the rest counts (Python).
-    let text: Vec<&str> = lines.iter().flat_map(|(_, l)| l.lines()).filter(|l| !l.trim().is_empty()).collect();
-    let indent = text.iter().map(|l| l.len() - l.trim_start().len()).min().unwrap_or(0);
-    let body = text.iter().map(|l| l.get(indent..).unwrap_or_else(|| l.trim_start())).collect::<Vec<_>>().join("\n");
-    let ends = language.statement_ends;
-    let is_ended = |line: &str| ends.iter().any(|end| line.trim_end().ends_with(end));
-    // Where statements needn't be ended, several of which one declares something are code all the same.
-    let declares = |line: &&str| {
-        ["const ", "let ", "var "].iter().any(|word| line.trim_start().starts_with(word)) && line.contains(" = ")
-    };
-    let is_unended = text.len() > 1 && text.iter().any(declares);
-    // Parsing is costly, and most comments fail here.
-    if body.trim().is_empty()
-        || is_unbalanced(&body)
-        || !ends.is_empty() && !is_unended && !body.lines().any(|line| is_ended(&without_strings(line, language)))
-    {
-        return false;
-    }
-    language.wrappers.iter().take(4).any(|(before, after)| {
-        let wrapped = format!("{before}{body}\n{after}");
-        // The wrappers make a file of what may be a statement, a member or an expression.
-        let Some(tree) = parser.parse(&wrapped, None) else { return false };
-        let root = tree.root_node();
-        !root.has_error() && has_sign(root, before.len()..before.len() + body.len(), language, wrapped.as_bytes())
-    })
-}
-
-/// Whether a statement inside the range is one that prose never looks like.
-fn has_sign(root: Node<'_>, range: Range<usize>, language: &Language, source: &[u8]) -> bool {
-    let tables = language.tables();
-    let mut found = false;
-    preorder(root, |node| {
-        let inside = node.start_byte() >= range.start && node.end_byte() <= range.end;
-        found |= inside && language.code_signs.contains(&node.kind()) && !is_prose(node, source, language);
-        !found && !tables.is(node.kind_id(), Class::String)
-    });
-    found
-}
-
-/// `note: text` parses as an annotation, `return early` and `see(also)` as statements; none of them shows code.
-fn is_prose(node: Node<'_>, source: &[u8], language: &Language) -> bool {
-    let ends_in_semicolon = source.get(node.end_byte()) == Some(&b';');
-    let text = source.get(node.byte_range()).unwrap_or_default();
-    match node.kind() {
-        // `coding=utf-8` speaks to editors, `name=value (optional)` to readers.
-        // `NAME=value` is what environments and settings files look like.
-        "assignment" => {
-            let plain = |b: &u8| b.is_ascii_alphanumeric() || b"_-./:".contains(b);
-            let setting = text.iter().position(|b| *b == b'=').is_some_and(|at| {
-                let (name, value) = (&text[..at], &text[at + 1..]);
-                !value.is_empty() && name.iter().chain(value).all(plain)
-            });
-            !text.contains(&b'=') || setting || text.starts_with(b"coding") || has_spaced_call(text)
-        }
-        // `the end;` declares a variable, as far as a grammar knows.
-        "local_variable_declaration" | "field_declaration" => {
-            let first = text.split(|b| !b.is_ascii_alphanumeric()).next().unwrap_or_default();
-            let keyword = [&b"private"[..], b"public", b"protected", b"static", b"final", b"int", b"long", b"boolean"];
-            !text.contains(&b'=') && !keyword.contains(&first)
-        }
-        "declaration" => {
-            let keywords = language.tables().keywords();
-            let mut words =
-                text.trim_ascii_end().split(|b| *b == b' ').filter_map(|word| std::str::from_utf8(word).ok());
-            let plain = |b: &u8| b.is_ascii_alphabetic() || matches!(b, b' ' | b',' | b';');
-            let types = ["int", "char", "bool", "float", "double", "void", "auto"];
-            text.iter().all(plain)
-                && words.next().is_some_and(|word| !keywords.contains(word) && !types.contains(&word))
-        }
-        "return_statement" | "raise_statement" | "return_expression" | "delete_statement" => {
-            !text.iter().any(|b| b"(=.;[".contains(b))
-        }
-        "call" | "call_expression" => {
-            let open = text.iter().position(|b| *b == b'(').unwrap_or(text.len());
-            // `see (also)`: code has no blank before the bracket.
-            let spaced = text[..open].last().is_some_and(u8::is_ascii_whitespace);
-            // A call inside an expression, or one alone that could be a name for something, is no statement.
-            let statement = node.parent().is_some_and(|p| p.kind().ends_with("statement"));
-            let telling =
-                text.starts_with(b"self.") || text.contains(&b'"') || text.contains(&b'\'') || ends_in_semicolon;
-            spaced || !statement || !telling
-        }
-        _ => false,
-    }
-}
-
-/// `word (`: code has no blank before the bracket of a call.
-fn has_spaced_call(text: &[u8]) -> bool {
-    text.windows(3).any(|w| w[0].is_ascii_alphanumeric() && w[1] == b' ' && w[2] == b'(')
 }

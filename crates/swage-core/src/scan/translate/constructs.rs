@@ -1,0 +1,138 @@
+//! Constructs that a language has and its grammar lacks, written as the grammar knows them.
+
+use std::collections::HashSet;
+use std::ops::Range;
+use std::sync::LazyLock;
+
+use regex::bytes::Regex;
+
+use super::{in_name, is_unescaped};
+use crate::lang::{Language, parse};
+use crate::pattern::preorder;
+
+/// `$(` and `)` for backticks with a backslash before them, which stand around a command in a command of the shell.
+pub(super) fn with_nested_commands(text: &[u8], language: &'static Language) -> Option<Vec<u8>> {
+    // Nearly all scripts end here.
+    memchr::memmem::find(text, b"\\`")?;
+    // Whatever needs the tree of a file reports that it can't be parsed.
+    let tree = parse(text, language).ok()?;
+    let mut plain: Option<Vec<u8>> = None;
+    preorder(tree.root_node(), |node| {
+        let command = &text[node.byte_range()];
+        let is_command = node.kind() == "command_substitution" && command.starts_with(b"`");
+        if is_command {
+            let marks = memchr::memmem::find_iter(command, b"\\`").filter(|at| is_unescaped(command, *at));
+            // They come in pairs, and both ways to write a mark take two bytes.
+            for (at, sign) in marks.zip([b"$(", b" )"].into_iter().cycle()) {
+                let at = node.start_byte() + at;
+                plain.get_or_insert_with(|| text.to_vec())[at..at + 2].copy_from_slice(sign);
+            }
+        }
+        // Marks deeper in it have more backslashes, and stay: the grammar reads what is around them.
+        !is_command
+    });
+    plain
+}
+
+/// Blanks for macros that the file defines as nothing, between a name and a bracket: `bad EMPTY (1)` is a call.
+pub(super) fn without_empty_macros(text: &[u8]) -> Option<Vec<u8>> {
+    static EMPTY: LazyLock<Option<Regex>> =
+        LazyLock::new(|| Regex::new(r"(?m-u)^[ \t]*#[ \t]*define[ \t]+([A-Za-z_]\w*)[ \t]*\r?$").ok());
+    memchr::memmem::find(text, b"define")?;
+    let definitions: Vec<Range<usize>> =
+        EMPTY.as_ref()?.captures_iter(text).filter_map(|d| Some(d.get(1)?.range())).collect();
+    let names: HashSet<&[u8]> = definitions.iter().map(|name| &text[name.clone()]).collect();
+    names.iter().next()?;
+    // One way through all names of the file: looking for each macro by itself would cost their number times its length.
+    let mut plain: Option<Vec<u8>> = None;
+    let mut at = 0;
+    while let Some(start) = text[at..].iter().position(in_name).map(|found| at + found) {
+        let end = start + text[start..].iter().take_while(|b| in_name(b)).count();
+        at = end;
+        // Elsewhere an empty macro changes nothing that a parser stumbles over.
+        let is_between = || {
+            text[end..].trim_ascii_start().starts_with(b"(")
+                && text[..start].trim_ascii_end().last().is_some_and(in_name)
+        };
+        if names.contains(&text[start..end]) && is_between() {
+            plain.get_or_insert_with(|| text.to_vec())[start..end].fill(b' ');
+        }
+    }
+    plain
+}
+
+/// Blanks for what would begin a comment in the text of a directive of C#, which has none (C# specification, section 6.5).
+pub(super) fn with_text_of_directives(text: &[u8]) -> Option<Vec<u8>> {
+    static COMMENTS: LazyLock<Option<Regex>> = LazyLock::new(|| {
+        Regex::new(r"(?m-u)^[ \t]*#[ \t]*(?:region|endregion|pragma|nullable)\b[^\r\n]*?(/\*[^\r\n]*)").ok()
+    });
+    memchr::memmem::find(text, b"/*")?;
+    let mut plain: Option<Vec<u8>> = None;
+    for comment in COMMENTS.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
+        plain.get_or_insert_with(|| text.to_vec())[comment.range()].fill(b' ');
+    }
+    plain
+}
+
+/// Blanks for doubled braces right before a hole in a string of C#, which the grammar takes for all of them: `$"{{{low}}}"`.
+pub(super) fn without_doubled_braces(text: &[u8]) -> Option<Vec<u8>> {
+    /// How far before it the string may begin.
+    const NEAR: usize = 1024;
+    let mut plain: Option<Vec<u8>> = None;
+    let mut at = 0;
+    while let Some(found) = memchr::memmem::find(&text[at..], b"{{{") {
+        let start = at + found;
+        let run = text[start..].iter().take_while(|b| **b == b'{').count();
+        // Of an odd number the last one opens the hole; each pair before it is a brace of the text.
+        at = start + run;
+        let before = &text[start.saturating_sub(NEAR)..start];
+        // The nearest string with one dollar sign, and no quotes that end it.
+        let opened = memchr::memmem::rfind(before, b"$\"").map(|at| at + 2);
+        let opened = opened.max(memchr::memmem::rfind(before, b"$@\"").map(|at| at + 3));
+        let opened = opened.max(memchr::memmem::rfind(before, b"@$\"").map(|at| at + 3));
+        let is_inside = opened.is_some_and(|opened| {
+            let inside = &before[opened..];
+            let quotes = memchr::memchr_iter(b'"', inside).filter(|at| is_unescaped(inside, *at)).count();
+            !inside.starts_with(b"\"\"") && quotes % 2 == 0
+        });
+        if is_inside && run % 2 == 1 {
+            plain.get_or_insert_with(|| text.to_vec())[start..start + run - 1].fill(b' ');
+        }
+    }
+    plain
+}
+
+/// Blanks for the signs around code that some servers of SQL run and others take for a comment: `/*!50100 DROP TABLE a */`.
+pub(super) fn with_executable_comments(text: &[u8]) -> Option<Vec<u8>> {
+    let mut starts = memchr::memmem::find_iter(text, b"/*!").peekable();
+    // Whichever server it is for, what one of them runs is looked at.
+    starts.peek()?;
+    let mut plain = text.to_vec();
+    let mut end = 0;
+    for start in starts {
+        // In another one, where it is code already.
+        if start < end {
+            continue;
+        }
+        let version = text[start + 3..].iter().take_while(|b| b.is_ascii_digit()).count();
+        plain[start..start + 3 + version].fill(b' ');
+        // Without an end all the rest is in it.
+        let Some(length) = memchr::memmem::find(&text[start..], b"*/") else { break };
+        end = start + length + 2;
+        plain[end - 2..end].fill(b' ');
+    }
+    Some(plain)
+}
+
+/// Blanks for annotations between a type and the `...` after it (Java Language Specification, section 8.4.1).
+pub(super) fn without_varargs_annotations(text: &[u8]) -> Option<Vec<u8>> {
+    static ANNOTATED: LazyLock<Option<Regex>> =
+        LazyLock::new(|| Regex::new(r"(?-u)[\w>\]]\s+(@[\w.]+)\s*\.\.\.\s*\w").ok());
+    // Few files have a single one.
+    memchr::memmem::find(text, b"...")?;
+    let mut plain: Option<Vec<u8>> = None;
+    for annotation in ANNOTATED.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
+        plain.get_or_insert_with(|| text.to_vec())[annotation.range()].fill(b' ');
+    }
+    plain
+}
