@@ -129,3 +129,41 @@ fn files_of_a_room_need_each_other_one_way() {
     }
     assert!(circles.is_empty(), "{}", circles.join("\n"));
 }
+
+/// Lines over which a function says why it is long.
+const LONG: usize = 60;
+
+#[test]
+fn long_functions_say_why() {
+    let crates = Path::new(env!("CARGO_MANIFEST_DIR")).parent().expect("the folder of crates");
+    let mut files = Vec::new();
+    for entry in fs::read_dir(crates).expect("the folder of crates") {
+        sources(&entry.expect("an entry").path().join("src"), &mut files);
+    }
+    let mut silent = Vec::new();
+    for path in &files {
+        let text = fs::read_to_string(path).expect("a source file");
+        let lines: Vec<&str> = text.lines().collect();
+        for (at, line) in lines.iter().enumerate() {
+            let indent = &line[..line.len() - line.trim_start().len()];
+            let is_function = line
+                .split_whitespace()
+                .take_while(|w| w.starts_with("pub") || ["async", "const", "fn"].contains(w))
+                .any(|w| w == "fn");
+            // A method without a body ends on its line or with the list of what it takes.
+            let end =
+                lines[at..].iter().position(|l| l.strip_prefix(indent).is_some_and(|l| l == "}" || l.ends_with(';')));
+            let length = end.map_or(0, |end| end + 1);
+            let above = lines[..at].iter().rev().take_while(|l| matches!(l.trim_start().get(..2), Some("//" | "#[")));
+            if is_function
+                && length > LONG
+                && !above
+                    .into_iter()
+                    .any(|l| l.to_lowercase().split(|c: char| !c.is_alphabetic()).any(|word| word == "long"))
+            {
+                silent.push(format!("{}:{}: {length} lines", path.display(), at + 1));
+            }
+        }
+    }
+    assert!(silent.is_empty(), "say why they are long, or part them:\n{}", silent.join("\n"));
+}

@@ -262,6 +262,7 @@ fn is_of_kind(before: &FileDiff<'_>, file: &FileDiff<'_>, direction: Direction) 
 }
 
 /// One file of a patch, on top of what earlier patches made of it.
+/// Long because a file may be added, removed, renamed, copied or only named.
 fn step<'d>(
     file: &'d FileDiff<'d>,
     before: Option<&Touched<'d>>,

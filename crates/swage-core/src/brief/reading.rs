@@ -147,6 +147,7 @@ fn many(n: usize, what: &str) -> String {
 }
 
 /// The riskiest places, worst first. What weighs how much is in docs/brief.md.
+/// Long because each weight stands beside what it weighs.
 pub(super) fn risks(
     files: &[BriefFile],
     definitions: &[DefinitionChange],

@@ -81,6 +81,7 @@ fn names(changes: &[DefinitionChange]) -> BTreeMap<&str, Vec<usize>> {
 
 /// The references to changed definitions. `count` is how many files there are, and `file` gives each one that is to be looked
 /// at.
+/// Long because finding names, reading files and joining both share one table.
 pub(super) fn find(
     changes: &[DefinitionChange],
     count: usize,

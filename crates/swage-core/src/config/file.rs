@@ -85,6 +85,7 @@ fn read_file(mut p: Problems<'_>, role: FileRole) -> Result<RuleFile, Vec<Proble
     Err(p.list)
 }
 
+/// Reads the keys of `swage.toml` that aren't rules; long because each has a line of its own here.
 fn settings(table: &mut Table<'_, '_>, config: &mut Config, p: &mut Problems<'_>) {
     config.target = table.string("target", p).map(|t| t.value);
     config.packs = table.strings("packs", p).map(|packs| packs.into_iter().map(|pack| (pack.value, pack.at)).collect());

@@ -61,6 +61,7 @@ impl<'a> Reader<'a> {
     }
 
     /// A hunk's body. The header's lengths decide where it ends.
+    /// Long because each line that a body may not have has an error of its own.
     pub(super) fn hunk(&mut self, mut hunk: Hunk<'a>) -> Result<Hunk<'a>, DiffError> {
         let from = self.at;
         let header = self.next().unwrap_or_default();

@@ -19,6 +19,7 @@ impl Diff<'_> {
 
 impl FileDiff<'_> {
     /// Writes the file's preamble, headers and body. The order of the headers is git's.
+    /// Long because there are that many.
     fn write(&self, out: &mut Vec<u8>) {
         // Headers end as they ended; the bodies have their own line ends inside.
         let eol: &[u8] = if self.crlf { b"\r\n" } else { b"\n" };

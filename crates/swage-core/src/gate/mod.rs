@@ -82,6 +82,7 @@ impl Verdict {
 }
 
 /// Decides. `conflicts` are the paths that merging leaves in conflict.
+/// Long because it is the list of conditions, each with its reason in words.
 pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict {
     let mut conditions = Vec::new();
     let mut add = |name: &str, result: Outcome, reason: String| {

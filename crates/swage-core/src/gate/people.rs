@@ -38,6 +38,7 @@ pub struct ProposalFacts {
 }
 
 /// Judges the conditions on people that the policy has.
+/// Long because each has its own words for what is missing.
 pub fn judge_people(policy: &PeoplePolicy, owners: &Owners, facts: &ProposalFacts) -> Vec<Condition> {
     let mut judge = Judge { conditions: Vec::new() };
     let approvals: Vec<&String> = facts.approvals.iter().filter(|name| **name != facts.author).collect();

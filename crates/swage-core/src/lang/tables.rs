@@ -115,6 +115,7 @@ fn kinds_named(grammar: &tree_sitter::Language, name: &str) -> Vec<u16> {
 
 impl Tables {
     /// The tables of a language.
+    /// Long because all are filled on one way through the kinds of the grammar.
     pub(super) fn of(spec: &Spec) -> Self {
         let grammar = (spec.grammar)();
         let mut classes = vec![0u16; grammar.node_kind_count()];

@@ -45,6 +45,7 @@ const PART_WRAPPERS: &[(&str, &str)] = &[
 ];
 
 /// A language that differs from TypeScript only in name, grammar and file names.
+/// Long because it is the table of the language.
 const fn typescript(
     name: &'static str,
     grammar: fn() -> tree_sitter::Language,

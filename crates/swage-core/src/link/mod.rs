@@ -69,6 +69,7 @@ fn spread<'a>(link: &Link, here: &[LocatedFact<'a>], found: &[(usize, Vec<Elsewh
 }
 
 /// The facts at fault, each with other places that it is about.
+/// Long because the demands share what excuses a fact and where its file is.
 fn at_fault(link: &Link, here: &[LocatedFact<'_>], before: Option<&[LocatedFact<'_>]>) -> Vec<(usize, Vec<Elsewhere>)> {
     let judge = Judge { link };
     let of = |index: usize| move |held: &&LocatedFact<'_>| held.fact.collection == index;

@@ -13,6 +13,8 @@ use crate::lang::{Class, Language};
 impl Pattern {
     /// Compiles a pattern for a language.
     ///
+    /// Long because which of several mistakes is reported depends on how far each way of reading got.
+    ///
     /// # Errors
     /// When the pattern doesn't parse under any wrapper (the error names the place that got furthest), doesn't hold a declared
     /// hole, or is only a hole.
@@ -125,6 +127,7 @@ impl<'a> Compiler<'a> {
 
     /// All readings of a spelling, the first wrapper's first. Where some have no error at all, those in which something is
     /// missing after the pattern, such as the end of an element, don't count; nor does plain text where it can have parts.
+    /// Long because each wrapper is judged by the same marks, and those are compared at the end.
     fn readings(&mut self, spelling: &Spelling) -> Result<Vec<Reading>, NoReading> {
         let mut why = NoReading::default();
         let mut found: Vec<(Rank, Reading)> = Vec::new();

@@ -123,6 +123,7 @@ impl Matching<'_> {
         matches
     }
 
+    /// Whether a node is what a part of the pattern asks for; long because each kind of part has a case here.
     fn matches(&self, pattern: &PatternNode, node: Node<'_>, bound: &mut Bindings) -> bool {
         match pattern {
             PatternNode::Hole(index) | PatternNode::Many(index) => {

@@ -61,6 +61,7 @@ pub(crate) fn severity_words() -> Vec<&'static str> {
 }
 
 /// Reads a rule. `file` is where it stands.
+/// Long because each key has a line of its own here.
 pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Option<Rule> {
     let before = p.list.len();
     let id = table.required_string("id", "a rule", p);

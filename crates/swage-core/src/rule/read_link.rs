@@ -70,22 +70,28 @@ static COLLECTION_KEYS: [Key; 4] = [
 /// The words for reaches.
 const REACHES: [(&str, Within); 3] = [("tree", Within::Tree), ("directory", Within::Directory), ("file", Within::File)];
 
-/// Reads a match with `collect`.
-pub(super) fn read_link(
+/// What stands under `collect`, with what each collection can be joined on.
+#[derive(Default)]
+struct Collected {
+    clauses: Vec<Clause>,
+    collections: Vec<Collection>,
+    /// For each collection the holes that every way of finding its facts has.
+    holes: Vec<Vec<String>>,
+    /// For each collection what says which file its facts are about.
+    files: Vec<Option<At<String>>>,
+}
+
+/// Reads the collections of a link. Long because what is asked of one needs the holes of all its ways to match.
+fn read_collections(
     table: &mut Table<'_, '_>,
     outer: Option<&[&'static Language]>,
     name: &str,
     p: &mut Problems<'_>,
-) -> Option<(Vec<Clause>, Link)> {
-    // Reading goes on after a mistake, so that all of them show at once; nothing is returned then.
-    let before = p.list.len();
-    let (mut clauses, mut collections) = (Vec::new(), Vec::new());
-    // For each collection the holes that every way of finding its facts has.
-    let mut holes: Vec<Vec<String>> = Vec::new();
-    let mut files: Vec<Option<At<String>>> = Vec::new();
+) -> Option<Collected> {
+    let mut found = Collected::default();
     for (word, mut inner) in table.table("collect", p)?.entries(p) {
         // Clauses refer to their collection by this index.
-        let index = collections.len();
+        let index = found.collections.len();
         // Without words of its own a collection is called by its name.
         let says = inner.string("says", p).map_or_else(|| word.replace(['-', '_'], " "), |s| s.value);
         // Declarations and uses often are in different kinds of files.
@@ -131,11 +137,11 @@ pub(super) fn read_link(
             }
             file = Some(At { value: IMPORTED_FROM.to_owned(), at: imported.at });
         }
-        holes.push(names);
-        files.push(file);
+        found.holes.push(names);
+        found.files.push(file);
         inner.finish(p);
-        clauses.extend(own);
-        collections.push(Collection {
+        found.clauses.extend(own);
+        found.collections.push(Collection {
             name: word,
             says,
             paths,
@@ -147,6 +153,19 @@ pub(super) fn read_link(
             of_file_only: false,
         });
     }
+    Some(found)
+}
+
+/// Reads a match with `collect`. Long because what is demanded names collections, and what they are joined on follows from both.
+pub(super) fn read_link(
+    table: &mut Table<'_, '_>,
+    outer: Option<&[&'static Language]>,
+    name: &str,
+    p: &mut Problems<'_>,
+) -> Option<(Vec<Clause>, Link)> {
+    // Reading goes on after a mistake, so that all of them show at once; nothing is returned then.
+    let before = p.list.len();
+    let Collected { clauses, mut collections, holes, files } = read_collections(table, outer, name, p)?;
     // The demands name collections, which are known only now.
     let names = || collections.iter().map(|c| c.name.as_str());
     // The index of a collection by name, or a mistake with the nearest one.

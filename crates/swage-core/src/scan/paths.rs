@@ -150,6 +150,7 @@ impl<'f> Paths<'_, 'f> {
     }
 
     /// The flow through a statement.
+    /// Long because each shape of a statement has a case here.
     fn through(&self, node: Node<'f>, depth: usize) -> Flow {
         // Programs write such code; giving up is reported, as unexamined.
         if depth > DEEPEST {

@@ -261,6 +261,7 @@ impl<'a> Search<'a> {
     }
 
     /// The one walk. What is counted on it is found on it.
+    /// Long because one closure serves all that wait for nodes.
     fn walk(&self, text: &TextMatches, found: &mut Vec<Found>) -> Walked<'a> {
         let (file, tables) = (&self.file, self.file.language.tables());
         // Scopes cost a twelfth of parsing, so they are analysed only when a rule asks.

@@ -50,6 +50,8 @@ pub struct Miss {
 
 /// Tries a pattern on a file.
 ///
+/// Long because what matches and what came nearest are found on one way through the file.
+///
 /// # Errors
 /// When the file can't be parsed, or the pattern isn't code of the language.
 pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch) -> Result<Trial, String> {

@@ -13,6 +13,7 @@ pub(super) struct JavaScript;
 const MARKUP: [&str; 5] = ["React", "Fragment", "h", "jsx", "createElement"];
 
 impl Rules for JavaScript {
+    // Long because each kind that defines or uses names has a case here.
     fn action(&self, kind: &str) -> Option<Action> {
         let action: Action = match kind {
             "function_declaration" | "generator_function_declaration" | "function_signature" => |g, node| {

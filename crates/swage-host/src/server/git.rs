@@ -39,6 +39,7 @@ fn failed(why: impl std::fmt::Display) -> Problem {
     Problem(StatusCode::INTERNAL_SERVER_ERROR, "git couldn't be asked".to_owned())
 }
 
+/// Answers what a client of git asks, through git itself; long because the request becomes an environment and the answer headers.
 async fn answer(shared: &Arc<Shared>, request: Request) -> Result<Response, Problem> {
     let (parts, body) = request.into_parts();
     let asker = person(&parts.headers, &parts.method, shared)?;

@@ -21,6 +21,7 @@ pub enum Which {
 
 impl Storage {
     /// The proposals as somebody sees them: what waits for them first, then the one in which something happened last.
+    /// Long because the conditions are SQL.
     pub fn inbox(&self, person: &str, which: Which) -> Result<Vec<InboxRow>, Refusal> {
         let condition = match which {
             Which::Mine => {

@@ -194,6 +194,7 @@ impl Storage {
     }
 
     /// Changes what is said about a proposal, closes it or opens it again.
+    /// Long because each thing that changed makes an entry of the timeline.
     pub fn edit(&mut self, number: u64, person: &Person, edited: &Edited) -> Result<bool, Refusal> {
         self.must_exist(number)?;
         let before = self.proposal(number, &person.name)?;

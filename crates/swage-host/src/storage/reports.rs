@@ -11,6 +11,7 @@ use crate::protocol::{Overview, Posted, Report, ReportedFinding, ThreadKind};
 
 impl Storage {
     /// Makes the threads of a reporter agree with its report on a revision.
+    /// Long because threads are opened, kept, resolved and opened again in one transaction.
     pub fn report(&mut self, number: u64, head: &str, reporter: &str, report: &Report) -> Result<Posted, Refusal> {
         self.must_exist(number)?;
         let tx = self.write()?;

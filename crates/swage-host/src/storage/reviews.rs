@@ -60,6 +60,7 @@ impl Storage {
     }
 
     /// Notes what an outside program says of a revision.
+    /// Long because the old status, the new one and the timeline are one transaction.
     pub fn put_status(
         &mut self,
         number: u64,

@@ -262,6 +262,7 @@ impl Demo {
     }
 
     /// The story, in the order in which people work.
+    /// Long because it is one.
     fn story(&self) -> Result<People, Failure> {
         let paint = Paint;
         let heading = |text: &str| print(format!("{}\n", paint.strong(text)).as_bytes());

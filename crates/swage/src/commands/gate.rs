@@ -20,6 +20,7 @@ use crate::hosting::Hosting;
 use crate::output::{Document, Purpose};
 use crate::source::{Offer, Place, gate_sides, proposal_sides};
 
+/// The story of the command; long because a proposal, a branch and a finished verdict end in different ways.
 pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     let place = Place::find()?;
     if !args.change.patch.is_empty() {

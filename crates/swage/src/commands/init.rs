@@ -31,6 +31,7 @@ pub fn run(args: &InitArgs) -> Result<ExitCode, Failure> {
 }
 
 /// Writes `swage.toml` unless there is one.
+/// Long because it holds the text of the file.
 fn configuration(repository: &Repository, root: &Path) -> Result<String, Failure> {
     let path = root.join("swage.toml");
     if path.symlink_metadata().is_ok() {

@@ -37,6 +37,7 @@ const IN_PATH: &AsciiSet = &NON_ALPHANUMERIC
     .remove(b'!');
 
 /// The whole document.
+/// Long because it is laid out as the standard lays out a log.
 pub fn format(document: &Document<'_>) -> String {
     let r = document.review;
     // Without a comparison there is no baseline to state.
@@ -129,6 +130,7 @@ fn location(anchor: &Anchor) -> Value {
     place
 }
 
+/// A finding as a result; long because each property of the standard has a line of its own.
 fn result(f: &Finding, review: &Review, compared: bool) -> Value {
     // A finding on the whole change has no place in a file.
     let mut places: Vec<Value> = f.anchor.iter().map(location).collect();

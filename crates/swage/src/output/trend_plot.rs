@@ -23,6 +23,7 @@ pub fn svg(rows: &[TrendRow]) -> Result<String, String> {
     Ok(out)
 }
 
+/// Draws both plots; long because the library takes each axis, label and series by itself.
 fn draw(rows: &[TrendRow], out: &mut String) -> Result<(), Box<dyn std::error::Error>> {
     let root = SVGBackend::with_string(out, SIZE).into_drawing_area();
     root.fill(&PAPER)?;

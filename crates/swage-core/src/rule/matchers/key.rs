@@ -88,6 +88,7 @@ fn parts(path: &str) -> Vec<(&str, bool)> {
 }
 
 /// Reads a path and its holes, each of which must be of use.
+/// Long because each thing that can be wrong with a path has a message and a way out.
 fn read(
     table: &mut Table<'_, '_>,
     languages: &mut Languages,
@@ -277,6 +278,8 @@ pub(super) struct Paths {
 }
 
 impl Paths {
+    /// Long because keys, values, lists and aliases are met on one way through the tree.
+    ///
     /// # Errors
     ///
     /// When aliases stand for more than [`MOST_ALIASED`] nodes.

@@ -60,6 +60,7 @@ pub async fn change(
 /// Threads by side and last line.
 type Placed<'a> = HashMap<(LineSide, u32), Vec<&'a Thread>>;
 
+/// What the page of a change shows; long because it gathers all that the template names.
 fn values(host: &Host, me: &Person, number: u64, asked: &Asked) -> Result<Value, Refusal> {
     let proposal = host.proposal(number, &me.name)?;
     let revision = proposal.newest().cloned().ok_or_else(|| Refusal::Unknown("it has no revision".to_owned()))?;

@@ -19,6 +19,7 @@ use crate::terminal::{Paint, count, fit, printable, width};
 /// Most matches that are shown.
 const SHOWN: usize = 50;
 
+/// The story of the command; long because what is found and what came nearest are printed on the way.
 pub fn run(args: &TryArgs) -> Result<ExitCode, Failure> {
     let paths = gather(&args.paths)?;
     let language = language(args, &paths)?;

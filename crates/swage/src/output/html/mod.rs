@@ -50,6 +50,7 @@ impl Page {
 }
 
 /// The whole page.
+/// Long because it gathers all that the template names.
 pub fn format(document: &Document<'_>) -> Result<String, Failure> {
     let empty = Page::default();
     let page = document.page.unwrap_or(&empty);

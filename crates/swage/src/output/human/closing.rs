@@ -110,6 +110,7 @@ impl Page<'_> {
         }
     }
 
+    /// The lines under the findings; long because each figure is left out where it says nothing.
     pub(super) fn summary(&self, document: &Document<'_>, out: &mut String) {
         let counts = self.review.counts();
         let by_severity = |state: State| {

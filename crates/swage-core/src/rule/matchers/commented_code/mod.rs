@@ -237,6 +237,7 @@ fn alone_on_line(source: &[u8], offset: usize) -> bool {
 }
 
 /// Tries the whole run, then its parts between lines that can't be code, then single lines.
+/// Long because each look spares the next one, and all share what is around a line.
 fn judge(
     run: &mut Vec<Line>,
     source: &[u8],

@@ -64,6 +64,7 @@ fn plain(query: &PlainQuery, source: &str, tree: &Tree) -> Matches {
 
 /// The general engine is the reference: for each query of the packs on the examples of all rules, and for the forms
 /// below.
+/// Long because it is a table.
 #[test]
 fn plain_queries_find_what_the_general_engine_finds() {
     let rules = || PACKS.iter().flat_map(|pack| pack.rules());
