@@ -25,3 +25,4 @@ pub use server::{
     CheckerOptions, MailOptions, Running, ServeError, Server, ServerOptions, give_token, make_repository, openapi,
     revoke_tokens, set_mail,
 };
+pub use storage::Drafts;

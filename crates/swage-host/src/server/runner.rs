@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 
 use super::Shared;
 use crate::protocol::{NewStatus, StatusState};
-use crate::storage::{Due, Refusal};
+use crate::storage::{Drafts, Due, Refusal};
 
 /// The name of the checker's status and of its account.
 pub const CHECKER: &str = "swage";
@@ -26,7 +26,7 @@ pub struct CheckerOptions {
     /// clone of the proposal's repository, with a token in `SWAGE_TOKEN`.
     pub command: Vec<String>,
     /// Whether work in progress is checked, too.
-    pub drafts: bool,
+    pub drafts: Drafts,
     /// How long a run may take.
     pub time: Duration,
 }

@@ -18,9 +18,18 @@ pub enum Due {
     Remark(u64),
 }
 
+/// Whether work in progress is checked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Drafts {
+    /// As any other proposal.
+    Checked,
+    /// Only once it is ready.
+    Skipped,
+}
+
 impl Storage {
-    /// What there is to do, oldest proposal first: the proposal, its repository, and what. Work in progress only when it is `wanted`.
-    pub fn due_checks(&self, drafts_wanted: bool) -> Result<Vec<(u64, String, Due)>, Refusal> {
+    /// What there is to do, oldest proposal first: the proposal, its repository, and what.
+    pub fn due_checks(&self, drafts: Drafts) -> Result<Vec<(u64, String, Due)>, Refusal> {
         let mut select = self.connection.prepare_cached(
             "SELECT p.number, repository, r.number, r.head FROM proposals p JOIN revisions r ON r.proposal = p.number
              WHERE state = 'open' AND (?1 OR NOT draft)
@@ -28,7 +37,7 @@ impl Storage {
                AND r.number > coalesce((SELECT revision FROM checked WHERE proposal = p.number), 0)
              ORDER BY p.number",
         )?;
-        let rows = select.query_map([drafts_wanted], |r| {
+        let rows = select.query_map([drafts == Drafts::Checked], |r| {
             Ok((r.get(0)?, r.get(1)?, Due::Revision { revision: r.get(2)?, head: r.get(3)? }))
         })?;
         let mut due: Vec<(u64, String, Due)> = rows.collect::<Result<_, _>>()?;

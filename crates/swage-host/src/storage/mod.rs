@@ -16,7 +16,7 @@ use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use rusqlite::{Connection, Transaction};
 
-pub use self::checked::Due;
+pub use self::checked::{Drafts, Due};
 pub use self::inbox::Which;
 pub use self::mailing::Notification;
 pub use self::merges::Intent;

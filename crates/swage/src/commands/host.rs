@@ -4,7 +4,7 @@ use std::process::ExitCode;
 use std::time::Duration;
 
 use swage_host::{
-    CheckerOptions, MailOptions, ServeError, Server, ServerOptions, give_token, make_repository, revoke_tokens,
+    CheckerOptions, Drafts, MailOptions, ServeError, Server, ServerOptions, give_token, make_repository, revoke_tokens,
     set_mail,
 };
 
@@ -34,9 +34,10 @@ fn failed(error: ServeError) -> Failure {
 
 fn serve(args: &ServeArgs) -> Result<ExitCode, Failure> {
     let mail = args.mail.clone().zip(args.mail_from.clone());
+    let drafts = if args.check_drafts { Drafts::Checked } else { Drafts::Skipped };
     let options = ServerOptions {
         idle: args.idle.map(Duration::from_secs),
-        checker: args.check.then(|| checker(args.check_drafts)).transpose()?,
+        checker: args.check.then(|| checker(drafts)).transpose()?,
         mail: mail.map(|(server, from)| MailOptions { server, from, quiet: MAIL_QUIET }),
         ..ServerOptions::new(args.listen, args.data.clone())
     };
@@ -51,7 +52,7 @@ fn serve(args: &ServeArgs) -> Result<ExitCode, Failure> {
 }
 
 /// This program, as the host runs it on each push.
-fn checker(drafts: bool) -> Result<CheckerOptions, Failure> {
+fn checker(drafts: Drafts) -> Result<CheckerOptions, Failure> {
     let own = std::env::current_exe().map_err(|e| Failure::unfinished(format!("this program can't be found: {e}")))?;
     let command = vec![own.to_string_lossy().into_owned(), "post".to_owned()];
     Ok(CheckerOptions { command, drafts, time: CHECK_TIME })
