@@ -220,7 +220,7 @@ fn layers_change_rules_unless_they_are_locked() {
         s.write(
             "swage.toml",
             format!(
-                "extends = [\"{}\"]\n[[adjust]]\nrule = \"debug-prnt\"\noff = true\n",
+                "extends = [\"{}\"]\n[[adjust]]\nrule = \"debugger-stp\"\noff = true\n",
                 wrong.replace("PINNED", &pinned)
             ),
         );

@@ -69,7 +69,7 @@ impl Area {
                 &["**/{doc,docs,documentation,doc-src,docsrc,manual}/**", "**/*.{md,mdx,rst,adoc}", "**/conf.py"]
             }
             Self::Scripts => &[
-                "**/{contrib,script,scripts,_scripts,devtools,releng,packaging,hack,ci,.ci,build-aux}/**",
+                "**/{contrib,script,scripts,_scripts,devtools,releng,packaging,hack,ci,.ci,.github,.gitlab,.forgejo,build-aux}/**",
                 // Further down they may be what the program is about.
                 "{tool,tools,task,tasks,release,util,utils,gen,archive}/**",
                 "**/{gen,generate,make,build,update,fetch,download,setup,release}[-_]*.{py,rb,go,js,mjs,cjs,ts}",

@@ -155,7 +155,7 @@ pub fn usually_generated() -> Option<PathSet> {
 const USUALLY_VENDORED: [&str; 4] = [
     "**/{node_modules,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
     "**/{third,3rd}{-,_,}party/**",
-    "**/{cextern,gnulib}/**",
+    "**/{cextern,gnulib,site-packages}/**",
     "**/{ez_setup,distribute_setup,versioneer}.py",
 ];
 
