@@ -306,7 +306,7 @@ mod tests {
         let text: String = std::iter::once("a:\n").chain((0..140_000).map(line)).collect();
         let tree = parse(YAML, &text);
         assert!(!tree.root_node().has_error());
-        // Long tokens with others behind them.
+        // Long tokens with others after them.
         for length in [16_000, 33_000, 65_528, 65_536, 70_000] {
             let text = format!("a:\n  b: \"{}\" # c\n  d: [\"{0}\", {{e: 1}}]\n", "x".repeat(length));
             assert!(!parse(YAML, &text).root_node().has_error(), "{length}");

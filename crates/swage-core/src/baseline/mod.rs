@@ -23,7 +23,7 @@
 //! - pairing by line numbers alone: every line added above would make all findings below it new;
 //! - pairing by the text of a finding wherever it is: a change could take a bad line out of one file, write it into
 //!   another and count as having moved it. So a move must bring the code around it along;
-//! - one score for how alike two findings are, with a limit: nobody could say beforehand what a change has to do to be
+//! - one score for how alike two findings are, with a limit: nobody could predict what a change has to do to be
 //!   blamed, and a small edit elsewhere could tip a pair over.
 
 mod moves;
