@@ -145,22 +145,21 @@ fn long_functions_say_why() {
         let text = fs::read_to_string(path).expect("a source file");
         let lines: Vec<&str> = text.lines().collect();
         for (at, line) in lines.iter().enumerate() {
+            let words = line.split_whitespace();
+            if !words.take_while(|w| w.starts_with("pub") || ["async", "const", "fn"].contains(w)).any(|w| w == "fn") {
+                continue;
+            }
+            // It ends with its bracket; a method without a body, with the semicolon after what it takes.
             let indent = &line[..line.len() - line.trim_start().len()];
-            let is_function = line
-                .split_whitespace()
-                .take_while(|w| w.starts_with("pub") || ["async", "const", "fn"].contains(w))
-                .any(|w| w == "fn");
-            // A method without a body ends on its line or with the list of what it takes.
-            let end =
-                lines[at..].iter().position(|l| l.strip_prefix(indent).is_some_and(|l| l == "}" || l.ends_with(';')));
-            let length = end.map_or(0, |end| end + 1);
-            let above = lines[..at].iter().rev().take_while(|l| matches!(l.trim_start().get(..2), Some("//" | "#[")));
-            if is_function
-                && length > LONG
-                && !above
-                    .into_iter()
-                    .any(|l| l.to_lowercase().split(|c: char| !c.is_alphabetic()).any(|word| word == "long"))
-            {
+            let ends = |l: &&str| {
+                let own = l.strip_prefix(indent).filter(|own| !own.starts_with(' '));
+                own.is_some_and(|own| own == "}" || own.ends_with(';'))
+            };
+            let length = lines[at..].iter().take_while(|l| !ends(l)).count() + 1;
+            let mut above =
+                lines[..at].iter().rev().take_while(|l| matches!(l.trim_start().get(..2), Some("//" | "#[")));
+            let says_long = |l: &&str| l.to_lowercase().split(|c: char| !c.is_alphabetic()).any(|word| word == "long");
+            if length > LONG && !above.any(says_long) {
                 silent.push(format!("{}:{}: {length} lines", path.display(), at + 1));
             }
         }

@@ -72,12 +72,12 @@ pub struct Spec {
     pub(crate) parts: &'static [&'static str],
     /// Text around a pattern that makes it a whole file, tried in order.
     pub wrappers: &'static [(&'static str, &'static str)],
-    /// In how many of the wrappers a comment is tried as code. Statements alone take one; members of a class take more, and where
-    /// prose is tried in four, that costs a fifth of parsing the file (Python).
-    pub comment_wrappers: usize,
     /// The same around what is part of statements, members and cases: parameters, arguments, attributes, types. They are
     /// tried when the others don't show what a pattern is.
     pub part_wrappers: &'static [(&'static str, &'static str)],
+    /// In how many of the `wrappers` a comment is tried as code. Statements alone take one; members of a class take more, and where
+    /// prose is tried in four, that costs a fifth of parsing the file (Python).
+    pub comment_wrappers: usize,
     /// Whether something else is written like a call: what a class extends, the making of an array, a test in the shell.
     pub(crate) others_look_like_calls: bool,
     /// What to write for a hole, in which HOLE is its name and NUMBER a number of its own, where a name alone doesn't parse.

@@ -185,17 +185,17 @@ fn what_words_leave_out_finds_nothing_in_random_code() {
         }
     }
     let languages: Vec<_> = corpus.values().collect();
-    let (mut found, mut told_of) = (0, HashMap::new());
+    let (mut found, mut by_rule) = (0, HashMap::new());
     for _ in 0..number("SWAGE_PRUNING_INPUTS").unwrap_or(INPUTS) {
         let files = languages[random.below(languages.len())];
         let (path, code) = (files[random.below(files.len())].0, random.code(files));
         let files = [(path, code.as_str())];
         let with = sets.found(&files);
         found += with.len();
-        with.into_iter().for_each(|(rule, ..)| *told_of.entry(rule).or_insert(0) += 1);
+        with.into_iter().for_each(|(rule, ..)| *by_rule.entry(rule).or_insert(0) += 1);
     }
-    println!("{found} findings of {} rules", told_of.len());
-    assert!(found > 300 && told_of.len() > 30, "{found} findings of {} rules", told_of.len());
+    println!("{found} findings of {} rules", by_rule.len());
+    assert!(found > 300 && by_rule.len() > 30, "{found} findings of {} rules", by_rule.len());
 }
 
 /// A generator of numbers (xorshift, G. Marsaglia, 2003): the same seed gives the same inputs.

@@ -53,8 +53,8 @@ impl Page<'_> {
             return self.after_comment(at);
         }
         let closes = rest.get(1) == Some(&b'/');
-        // Only a letter begins a name; what else follows makes text or a comment of it (section 13.2.5.6).
         let from = at + 1 + usize::from(closes);
+        // Only a letter begins a name; what else follows makes text or a comment of it (section 13.2.5.6).
         if !text.get(from).is_some_and(u8::is_ascii_alphabetic) {
             // A lone sign, text of a drawing, or a comment of another form, which ends at the first `>`.
             let is_comment = closes || matches!(rest.get(1), Some(b'!' | b'?'));

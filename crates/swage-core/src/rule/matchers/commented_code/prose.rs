@@ -34,7 +34,6 @@ pub(super) fn is_legend(lines: &[Line]) -> bool {
     let text = lines.iter().map(|(_, text)| text.trim()).collect::<Vec<_>>().join(" ");
     let in_name = |c: char| c.is_alphanumeric() || c == '_';
     let Some((name, value)) = text.split_once(" = ") else { return false };
-    // Code that was switched off mostly calls something.
     let is_call = |(at, _): (usize, &str)| value[..at].ends_with(in_name);
     let mut words = value.split(|c| !in_name(c)).filter(|word| word.starts_with(|c: char| c.is_alphabetic()));
     name.chars().all(in_name)
@@ -64,11 +63,9 @@ pub(super) fn could_be_code(text: &str, language: &Language) -> bool {
 
 /// Whether a text begins or ends with a rule made of signs, as headings in files do: `.... { IMPORTS } ....`.
 fn is_ruled_off(text: &str) -> bool {
-    let is_rule = |four: Option<&[u8]>| {
-        four.is_some_and(|four| b".=-*#~_+".contains(&four[0]) && four.iter().all(|b| *b == four[0]))
-    };
-    is_rule(text.as_bytes().first_chunk::<4>().map(|f| &f[..]))
-        || is_rule(text.as_bytes().last_chunk::<4>().map(|f| &f[..]))
+    let is_rule = |four: &[u8; 4]| b".=-*#~_+".contains(&four[0]) && four.iter().all(|b| *b == four[0]);
+    let text = text.as_bytes();
+    text.first_chunk().is_some_and(is_rule) || text.last_chunk().is_some_and(is_rule)
 }
 
 /// Whether a text sets an option of a program: `tool:option=value`.

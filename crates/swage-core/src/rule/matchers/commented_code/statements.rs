@@ -41,9 +41,9 @@ pub(super) fn is_code(lines: &[Line], parser: &mut Parser, language: &'static La
 /// Whether a statement inside the range is one that prose never looks like.
 fn has_sign(root: Node<'_>, range: Range<usize>, language: &Language, source: &[u8]) -> bool {
     let tables = language.tables();
-    // What the wrappers added is code, and shows nothing.
     let mut found = false;
     preorder(root, |node| {
+        // What the wrappers added is code, and shows nothing.
         let inside = node.start_byte() >= range.start && node.end_byte() <= range.end;
         found |= inside && language.code_signs.contains(&node.kind()) && !is_prose(node, source, language);
         !found && !tables.is(node.kind_id(), Class::String)
