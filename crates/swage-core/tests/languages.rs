@@ -30,7 +30,7 @@ struct Answers {
     name: &'static str,
     path: &'static str,
     /// A class `Quay` with a method `moor` of three parameters (and the receiver), in which a loop holds a branch that
-    /// calls `go(1, "x")`, and a comment and a string that speak of `go(2)`. The call is on line 5.
+    /// calls `go(1, "x")`, and a comment and a string that mention `go(2)`. The call is on line 5.
     code: &'static str,
     /// A pattern of the call with one hole, and of the call with any arguments.
     call: (&'static str, &'static str),
@@ -183,7 +183,7 @@ struct Data {
     path: &'static str,
     /// A pattern with the hole `VALUE`.
     pattern: &'static str,
-    /// Code that it matches once, on line 2; a comment on line 1 speaks of `go(2)` where the language has comments, and
+    /// Code that it matches once, on line 2; a comment on line 1 mentions `go(2)` where the language has comments, and
     /// a string on line 3 where it has strings.
     code: &'static str,
     /// What the hole takes.

@@ -85,7 +85,7 @@ fn each_condition_is_judged() {
         (
             "ticket = true\nticket_points = true",
             &|f| f.tickets = vec![("QUAY-7".to_owned(), names(&["Times are those of the port"]))],
-            "pass ticket: QUAY-7\nfail ticket_points: nothing speaks of QUAY-7: Times are those of the port",
+            "pass ticket: QUAY-7\nfail ticket_points: nothing mentions QUAY-7: Times are those of the port",
         ),
         (
             "statuses = [\"build\", \"docs\", \"tests\", \"lint\"]",

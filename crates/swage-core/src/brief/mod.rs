@@ -30,6 +30,7 @@ use crate::change::{Change, Content, Contents, Nature, Tree};
 use crate::ids::CommitId;
 use crate::lang::Language;
 use crate::review::{ChangeKind, FindingCounts, Path, Review};
+use crate::rule::Origin;
 
 /// How often a file was changed lately.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
@@ -210,10 +211,10 @@ fn files(review: &Review) -> Vec<BriefFile> {
             old_path: file.old_path.clone(),
             area: area(path),
             change: file.kind,
-            kind: match (file.generated, has_lines) {
-                (true, _) => FileKind::Generated,
-                (false, false) => FileKind::Other,
-                (false, true) => kinds.of_written(path, file.language.as_deref()),
+            kind: match (file.origin, has_lines) {
+                (Origin::Generated, _) => FileKind::Generated,
+                (Origin::Written, false) => FileKind::Other,
+                (Origin::Written, true) => kinds.of_written(path, file.language.as_deref()),
             },
             language: file.language.clone(),
             written: file.written.written as u32,
@@ -299,7 +300,7 @@ fn references(
     uses::find(definitions, own + others.len(), &file)
 }
 
-/// What may speak of an acceptance point, by name.
+/// What may mention an acceptance point, by name.
 fn texts(change: &Change, definitions: &[DefinitionChange], tests: &[Path]) -> Vec<(String, String)> {
     let mut texts = Vec::new();
     texts.extend(change.title.clone().map(|title| ("title".to_owned(), title)));

@@ -1,4 +1,4 @@
-//! The ticket that a change names, and which of its acceptance points the change speaks of.
+//! The ticket that a change names, and which of its acceptance points the change mentions.
 
 use std::collections::BTreeSet;
 
@@ -11,7 +11,7 @@ pub struct Point {
     pub text: String,
     /// Whether its author has ticked it off.
     pub ticked: bool,
-    /// What speaks of it: `title`, `description`, `commit abc1234`, `name load.open_day`, `test tests/board.py`.
+    /// What mentions it: `title`, `description`, `commit abc1234`, `name load.open_day`, `test tests/board.py`.
     pub spoken_of_by: Vec<String>,
 }
 
@@ -52,7 +52,7 @@ pub(super) fn read(markdown: &str) -> Vec<(String, bool)> {
     points
 }
 
-/// For each point, which of the named texts speak of it: those that have at least half of its words, and at least two
+/// For each point, which of the named texts mention it: those that have at least half of its words, and at least two
 /// where it has two.
 pub fn cover(points: Vec<(String, bool)>, texts: &[(String, String)]) -> Vec<Point> {
     let texts: Vec<(&String, BTreeSet<String>)> = texts.iter().map(|(name, text)| (name, words(text))).collect();

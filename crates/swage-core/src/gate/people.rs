@@ -25,7 +25,7 @@ pub struct ProposalFacts {
     pub todos: u64,
     /// How many threads are open at all.
     pub open_threads: u64,
-    /// The tickets that it names, each with the acceptance points that nothing of it speaks of and nobody has ticked.
+    /// The tickets that it names, each with the acceptance points that nothing of it mentions and nobody has ticked.
     pub tickets: Vec<(String, Vec<String>)>,
     /// Statuses of the newest revision: name, and whether it passed; `None` while the program is at work.
     pub statuses: Vec<(String, Option<bool>)>,
@@ -88,7 +88,7 @@ pub fn judge_people(policy: &PeoplePolicy, owners: &Owners, facts: &ProposalFact
             .flat_map(|(name, points)| points.iter().map(move |p| format!("{name}: {p}")))
             .collect();
         let all = "every acceptance point is spoken of or ticked".to_owned();
-        judge.that(open.is_empty(), "ticket_points", all, format!("nothing speaks of {}", listed(&open)));
+        judge.that(open.is_empty(), "ticket_points", all, format!("nothing mentions {}", listed(&open)));
     }
     for name in &policy.statuses {
         let known = facts.statuses.iter().find(|(own, _)| own == name).map(|(_, passed)| *passed);

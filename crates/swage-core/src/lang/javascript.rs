@@ -96,7 +96,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     optional: &["async", "static", "decorator", "optional_chain"],
     has_scopes: true,
     has_known_paths: true,
-    translations: &[Translation::EscapedNames],
+    translations: &[Translation::TextAmpersands, Translation::EscapedNames],
     wraps: &[("parenthesized_expression", Inner::Only), ("sequence_expression", Inner::Last)],
     also: &[(".", "optional_chain"), ("member_expression", "subscript_expression")],
     strings_name_members: true,

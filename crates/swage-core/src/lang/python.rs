@@ -1,6 +1,6 @@
 //! Python.
 
-use super::{Class, Indirect, Inner, Items, Language, Listed, Spec, Translation};
+use super::{Class, Indirect, Inner, Items, Language, Listed, Spec, TestMark, Translation};
 
 pub(super) static PYTHON: Language = Language::new(Spec {
     name: "python",
@@ -80,7 +80,8 @@ pub(super) static PYTHON: Language = Language::new(Spec {
     optional: &["async", "type"],
     has_scopes: true,
     has_known_paths: true,
-    translations: &[Translation::CompatibleNames],
+    test_mark: Some(TestMark::Name("test_")),
+    translations: &[Translation::TypeDefaults, Translation::CompatibleNames],
     wraps: &[("typed_parameter", Inner::First), ("parenthesized_expression", Inner::Only)],
     silent: &["line_continuation"],
     listed: &[Listed::new(Items::Entries, "dictionary", "pair", "key")],

@@ -91,12 +91,9 @@ pub(super) static RUST: Language = Language::new(Spec {
         ("assignment_expression", &["="]),
     ],
     // `#[test]`, `#[cfg(test)]`, `#[tokio::test]`, `#[cfg(any(test, ...))]`; not `#[cfg(not(test))]`.
-    test_mark: Some(TestMark {
-        kind: "attribute_item",
-        says_so: |attribute| {
-            let mut words = attribute.split(|b| !b.is_ascii_alphanumeric() && *b != b'_');
-            words.clone().all(|word| word != b"not") && words.any(|word| word == b"test")
-        },
-    }),
+    test_mark: Some(TestMark::Before("attribute_item", |attribute| {
+        let mut words = attribute.split(|b| !b.is_ascii_alphanumeric() && *b != b'_');
+        words.clone().all(|word| word != b"not") && words.any(|word| word == b"test")
+    })),
     ..Spec::PLAIN
 });

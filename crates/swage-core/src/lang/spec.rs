@@ -147,7 +147,7 @@ pub struct Spec {
     pub(crate) starters: &'static [&'static str],
     /// Whether texts of several lines are the same however their lines are indented, as they are part of an outline.
     pub outline: bool,
-    /// How the item after it is marked as there for tests only.
+    /// How items are marked as there for tests only.
     pub(crate) test_mark: Option<TestMark>,
     /// Whether keywords may be written in capitals as well.
     pub keywords_in_any_case: bool,
@@ -221,13 +221,13 @@ pub(crate) enum Arguments {
     InListAfter(usize),
 }
 
-/// What marks the item after it.
+/// What marks an item as there for tests only.
 #[derive(Clone, Copy)]
-pub(crate) struct TestMark {
-    /// The kind of its node.
-    pub kind: &'static str,
-    /// Whether its text says that the item is for tests only.
-    pub says_so: fn(&[u8]) -> bool,
+pub(crate) enum TestMark {
+    /// A node before it: its kind, and whether its text says so.
+    Before(&'static str, fn(&[u8]) -> bool),
+    /// A function's name begins with this.
+    Name(&'static str),
 }
 
 /// A step in which a language translates a text.
@@ -265,6 +265,14 @@ pub(crate) enum Translation {
     QuotedWords,
     /// An annotation before the `...` of a parameter says nothing, since the grammar doesn't know it there.
     AnnotatedVarargs,
+    /// Ampersands in the text of JSX begin no character reference where a blank follows.
+    TextAmpersands,
+    /// Types stand before a template.
+    TypesOfTemplates,
+    /// `export type *` exports types.
+    TypeOfExports,
+    /// Type parameters have defaults.
+    TypeDefaults,
     /// What is in comments and in some elements of a page is text, and ends where browsers let it end.
     PlainTexts,
 }

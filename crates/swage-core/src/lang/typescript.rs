@@ -90,7 +90,12 @@ const fn typescript(
         has_scopes: true,
         has_known_paths: true,
         optional_in: &[("call_expression", "?.")],
-        translations: &[Translation::EscapedNames],
+        translations: &[
+            Translation::TextAmpersands,
+            Translation::TypesOfTemplates,
+            Translation::TypeOfExports,
+            Translation::EscapedNames,
+        ],
         wraps: &[
             ("parenthesized_expression", Inner::Only),
             ("sequence_expression", Inner::Last),

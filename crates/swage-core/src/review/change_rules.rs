@@ -11,7 +11,7 @@ use crate::change::{Change, ChangedFile, Commit, Nature};
 use crate::diff::Kind;
 use crate::digest::short_digest;
 use crate::ids::{FindingKey, RuleId};
-use crate::rule::{ChangeMatch, Fault, PathSet, Rule, RuleSet, Subject, usually_generated, usually_vendored};
+use crate::rule::{ChangeMatch, Fault, Origin, PathSet, Rule, RuleSet, Subject, usually_generated, usually_vendored};
 use crate::scan::Figure;
 use crate::sides::{Side, Sides};
 
@@ -23,8 +23,8 @@ const MOST_RELATED: usize = 3;
 pub(super) struct FileFacts {
     /// Its bytes before and after the change, when they are known.
     pub sizes: Sides<Option<u64>>,
-    /// A program makes it.
-    pub generated: bool,
+    /// Who writes it.
+    pub origin: Origin,
     /// Lines that were written and dropped.
     pub lines: Written,
     /// How many findings of it aren't listed.
@@ -170,7 +170,7 @@ impl<'a> Work<'a> {
 
     fn is_wanted(&self, file: &ChangedFile, facts: &FileFacts) -> bool {
         let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
-        !(self.rule.skip_generated && facts.generated)
+        !(self.rule.skip_generated && facts.origin == Origin::Generated)
             && self.rule.wants_path(path)
             && (self.wanted.kinds.is_empty() || self.wanted.kinds.contains(&file.kind))
     }

@@ -22,7 +22,7 @@ use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoFiles, Tre
 use crate::diff::{Kind, LineMap};
 use crate::ids::{CommitId, FindingKey, RuleId};
 use crate::lang::Language;
-use crate::rule::{Extent, Rule, RuleSet};
+use crate::rule::{Extent, Origin, Rule, RuleSet};
 use crate::scan::{Elsewhere, Hit, Lines};
 use crate::sides::Side;
 use crate::sides::Sides;
@@ -89,7 +89,7 @@ pub fn examine(change: &Change, contents: &dyn Contents, with: &Examination<'_>)
     let facts = examined.iter().zip(&review.files);
     let facts = facts.map(|(e, f)| FileFacts {
         sizes: e.sizes,
-        generated: e.generated,
+        origin: e.origin,
         lines: f.written,
         unlisted: e.unlisted.iter().sum(),
     });
@@ -220,7 +220,7 @@ const MOST_NAMED: usize = 3;
 
 /// A note on files that packs skip because they are generated.
 fn generated_files(change: &Change, examined: &[Examined]) -> Option<String> {
-    let (_, files) = named_files(change, examined, |e| e.generated)?;
+    let (_, files) = named_files(change, examined, |e| e.origin == Origin::Generated)?;
     Some(format!("Generated and vendored files skipped by packs: {files}."))
 }
 
@@ -430,7 +430,7 @@ fn file_entry(file: &ChangedFile, examined: &Examined, written: Written) -> File
         examined: why_not.is_none(),
         why_not,
         incomplete,
-        generated: examined.generated,
+        origin: examined.origin,
         syntax_errors: examined.syntax_errors,
         written,
         unlisted: examined.unlisted,

@@ -11,7 +11,7 @@ use crate::change::{Change, ChangedFile, Content, Contents, Nature, NoFiles, Tre
 use crate::diff::{Kind, LineMap};
 use crate::fix::{Fixable, fix_file};
 use crate::lang::Language;
-use crate::rule::{Example, ExampleFile, Rule, RuleSet};
+use crate::rule::{Example, ExampleFile, Origin, Rule, RuleSet};
 use crate::scan::{Limits, NoCache};
 use crate::scan::{Markers, scan};
 use crate::sides::Sides;
@@ -41,7 +41,7 @@ pub fn try_example(rule: &Arc<Rule>, example: &Example) -> Vec<Tried> {
                 .zip(&change.files)
                 .map(|(figures, file)| FileFacts {
                     sizes: Sides { old: None, new: Some(figures.size) },
-                    generated: false,
+                    origin: Origin::Written,
                     lines: Written { written: file.added, dropped: file.removed },
                     unlisted: figures.unlisted,
                 })

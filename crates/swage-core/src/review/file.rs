@@ -197,8 +197,8 @@ pub(super) struct Examined {
     pub file_hits: FileHits,
     /// Its facts.
     pub facts: Sides<Vec<Fact>>,
-    /// A program makes it, so that rules that skip such files have left it alone.
-    pub generated: bool,
+    /// Who writes it. Generated only when there are rules that skip it for that.
+    pub origin: Origin,
     /// How many findings aren't listed, since the file looks generated: errors, warnings, notes.
     pub unlisted: [u64; 3],
     /// Its bytes, when they are known.
@@ -233,7 +233,7 @@ pub(super) fn examine_file(
             ..Default::default()
         },
         facts: Sides::default(),
-        generated: false,
+        origin: Origin::Written,
         unlisted: [0; 3],
         sizes: Sides::default(),
         language: Language::of(&file.new_path, b""),
@@ -282,12 +282,12 @@ fn examine_text(
         out.why_not = Some(("it is binary data".into(), false));
         return;
     }
-    let origin = match scope {
+    let known = match scope {
         Scope::Tree => None,
-        Scope::Change => Some(Origin::of(is_known_as_generated(file, sides, with.rules, folders))),
+        Scope::Change => Some(known_origin(file, sides, with.rules, folders)),
     };
-    let mut old = with.side(&file.old_path, &sides.old, origin);
-    let mut new = with.side(&file.new_path, &sides.new, origin);
+    let mut old = with.side(&file.old_path, &sides.old, known);
+    let mut new = with.side(&file.new_path, &sides.new, known);
     if let (Content::Partial { .. }, Some(syntax)) = (&sides.new, &new.scan.syntax) {
         out.unparsed_hunks = syntax.errors;
     }
@@ -300,16 +300,16 @@ fn examine_text(
     };
     let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
     let skips = with.rules.rules().iter().any(|r| r.skip_generated && r.wants_path(path));
-    let generated = match origin {
-        Some(origin) => origin == Origin::Generated,
-        None => new.scan.generated || with.rules.is_generated(path) && out.language.is_some(),
-    };
-    out.generated = skips && generated;
+    let looks_generated = || new.scan.generated || with.rules.is_generated(path) && out.language.is_some();
+    let origin = known.unwrap_or_else(|| if looks_generated() { Origin::Generated } else { Origin::Written });
+    if skips {
+        out.origin = origin;
+    }
     match scope {
-        Scope::Change => out.skipped_by = skipped_by(path, out.language, generated, with.rules),
+        Scope::Change => out.skipped_by = skipped_by(path, out.language, origin, with.rules),
         Scope::Tree => out.syntax_errors = new.scan.syntax.as_ref().map_or(0, |syntax| syntax.errors),
     }
-    if origin == Some(Origin::Written) {
+    if known == Some(Origin::Written) {
         leave_unlisted(file, sides, (with.rules, folders), &mut new.scan.hits, out);
         let broken = broken_by_the_change(file, sides, Sides { old: &mut old, new: &mut new }, with, out);
         new.scan.hits.extend(broken);
@@ -322,7 +322,7 @@ fn examine_text(
 fn skipped_by(
     path: &[u8],
     language: Option<&'static Language>,
-    generated: bool,
+    origin: Origin,
     rules: &RuleSet,
 ) -> Vec<(RuleId, String)> {
     let looks_at = |rule: &Rule| {
@@ -334,7 +334,7 @@ fn skipped_by(
     // The same for all rules.
     let areas = Area::of(path);
     let reason = |rule: &Rule| match () {
-        () if generated && rule.skip_generated => Some("the file is generated".to_owned()),
+        () if origin == Origin::Generated && rule.skip_generated => Some("the file is generated".to_owned()),
         () if rule.skip_paths.as_ref().is_some_and(|skipped| skipped.has(path)) => {
             Some("its skip_paths name the file".to_owned())
         }
@@ -355,27 +355,26 @@ fn not_wanted(content: &Content) -> String {
     }
 }
 
-/// Whether the target knows that a program makes a file: its configuration names the path, or the file is there already
-/// under a usual name, or with a marker that it still has, or its folder is, under a usual name.
-fn is_known_as_generated(
-    file: &ChangedFile,
-    sides: &Sides<Content>,
-    rules: &RuleSet,
-    folders: &ForeignFolders<'_>,
-) -> bool {
+/// Who writes a file, as far as the target knows. It knows that a program does when its configuration names the path, or the
+/// file is there already under a usual name, or with a marker that it still has, or its folder is, under a usual name.
+fn known_origin(file: &ChangedFile, sides: &Sides<Content>, rules: &RuleSet, folders: &ForeignFolders<'_>) -> Origin {
     let path = if file.kind == Kind::Deleted { &file.old_path } else { &file.new_path };
-    if rules.is_named_as_generated(path) {
-        return true;
-    }
-    let (Content::Whole { bytes: old, .. } | Content::Partial { bytes: old, .. }) = &sides.old else {
-        return sides.old == Content::Absent && folders.hold(path);
-    };
-    if old.is_empty() {
-        return folders.hold(path);
-    }
+    let is_generated = rules.is_named_as_generated(path)
+        || match &sides.old {
+            Content::Whole { bytes: old, .. } | Content::Partial { bytes: old, .. } if !old.is_empty() => {
+                stays_generated(file, old, &sides.new, rules)
+            }
+            Content::Whole { .. } | Content::Partial { .. } | Content::Absent => folders.hold(path),
+            Content::Unavailable(_) => false,
+        };
+    if is_generated { Origin::Generated } else { Origin::Written }
+}
+
+/// Whether a file that was there looks generated before and after the change.
+fn stays_generated(file: &ChangedFile, old: &[u8], new: &Content, rules: &RuleSet) -> bool {
     let looks =
         |path: &[u8], bytes: &[u8]| rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes));
-    let still = match &sides.new {
+    let still = match new {
         Content::Whole { bytes, .. } | Content::Partial { bytes, .. } => looks(&file.new_path, bytes),
         Content::Absent | Content::Unavailable(_) => true,
     };

@@ -8,7 +8,6 @@ use super::finding::{Finding, Fix, FixEdit, Proof};
 use crate::baseline::{Compared, FileHits};
 use crate::change::{Change, Content, Contents};
 use crate::fix::{Fixable, NEEDS_RUN, Outcome, fix_file, prove};
-use crate::rule::Origin;
 use crate::scan::{Hit, Lines, decoded};
 
 /// Most fixes of a file that are tried one by one; more are tried together.
@@ -39,7 +38,7 @@ pub(super) fn offer_fixes(
         .filter(|(_, own)| !own.is_empty())
         .flat_map_iter(|(file, own)| {
             let Content::Whole { bytes, .. } = contents.sides(file).new else { return Vec::new() };
-            let wanted = with.rules.wanted_as(&change.files[file].new_path, Origin::of(examined[file].generated));
+            let wanted = with.rules.wanted_as(&change.files[file].new_path, examined[file].origin);
             let by_program = |hit: &&Hit| with.rules.get(&hit.rule).is_some_and(|rule| rule.checker().is_some());
             let reported: Vec<Hit> = hits[file].hits.new.iter().filter(by_program).cloned().collect();
             let fixable = Fixable {

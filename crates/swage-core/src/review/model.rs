@@ -13,7 +13,7 @@ use super::written::Written;
 use crate::baseline::State;
 use crate::change::Nature;
 use crate::ids::{CommitId, RuleId};
-use crate::rule::Severity;
+use crate::rule::{Origin, Severity};
 use crate::sides::Sides;
 
 /// What a change does to a file.
@@ -78,8 +78,8 @@ pub struct FileEntry {
     pub why_not: Option<String>,
     /// A rule wanted it and couldn't examine it, so the result is incomplete.
     pub incomplete: bool,
-    /// A program makes it, so that rules that skip such files have left it alone.
-    pub generated: bool,
+    /// Who writes it. Generated only when there are rules that skip it for that.
+    pub origin: Origin,
     /// How many places of it don't parse after the change.
     pub syntax_errors: u32,
     /// What kind of thing it is.

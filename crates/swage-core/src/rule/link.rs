@@ -82,7 +82,7 @@ pub enum FileOf {
 /// What is captured for the file from which a name is imported.
 pub(crate) const IMPORTED_FROM: &str = "imported from";
 
-/// The name by which code speaks of a file with this path: the last part without its extension. Files that stand for
+/// The name by which code mentions a file with this path: the last part without its extension. Files that stand for
 /// their folder have the folder's name.
 pub(crate) fn own_name(path: &[u8]) -> &[u8] {
     parts_of_path(path).pop().unwrap_or(path)
@@ -93,7 +93,7 @@ pub(crate) fn meant_name(text: &[u8]) -> &[u8] {
     parts_of_text(text).pop().unwrap_or(text)
 }
 
-/// Whether a text may mean the file with this path, which has the name that the text speaks of. The parts of the text
+/// Whether a text may mean the file with this path, which has the name that the text mentions. The parts of the text
 /// must be the last ones of the path. A name that isn't relative begins at the root or in a folder of sources there, so
 /// that `dates` doesn't mean `quay/shared/dates.py`.
 pub(crate) fn may_mean(text: &[u8], path: &[u8]) -> bool {

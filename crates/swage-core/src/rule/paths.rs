@@ -76,13 +76,6 @@ pub enum Origin {
     Written,
 }
 
-impl Origin {
-    /// The origin of a file that is generated or vendored, or isn't.
-    pub fn of(is_generated: bool) -> Self {
-        if is_generated { Self::Generated } else { Self::Written }
-    }
-}
-
 /// Path sets of which many are alike. All their patterns are matched against a path at once: asking each set by itself took a
 /// twentieth of the time of scanning small files.
 #[derive(Debug, Default)]
@@ -129,7 +122,7 @@ impl PathSets {
 }
 
 /// Where files lie that people don't write, when the configuration doesn't say.
-const USUALLY_GENERATED: [&str; 13] = [
+const USUALLY_GENERATED: [&str; 14] = [
     "**/html/_static/**",
     "**/{dist,generated,_build}/**",
     "**/{build-*,*-dist}/**",
@@ -142,6 +135,7 @@ const USUALLY_GENERATED: [&str; 13] = [
     "**/*.pb.{go,cc,h}",
     "**/*.{lock,map,snap}",
     "**/package-lock.json",
+    "**/{PKG-INFO,*.egg-info/**,*.dist-info/**}",
     "**/lib/{module,commonjs,typescript,esm,cjs,umd}/**/*.{js,d.ts}",
 ];
 
@@ -152,10 +146,12 @@ pub fn usually_generated() -> Option<PathSet> {
 }
 
 /// Where code that comes from elsewhere lies, when the configuration doesn't say.
-const USUALLY_VENDORED: [&str; 4] = [
+const USUALLY_VENDORED: [&str; 5] = [
     "**/{node_modules,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
     "**/{third,3rd}{-,_,}party/**",
-    "**/{cextern,gnulib,site-packages}/**",
+    "**/{cextern,gnulib,site-packages,.lib,.libs,venv,.venv,virtualenv}/**",
+    // Libraries that bear their version.
+    "**/{lib,libs}/*[a-z]{-,_,}[0-9]*[._][0-9]*/**",
     "**/{ez_setup,distribute_setup,versioneer}.py",
 ];
 
@@ -181,6 +177,10 @@ mod tests {
             ("quay/static_dependencies/tide.py", true),
             ("gnulib/lib/tide.c", true),
             ("ez_setup.py", true),
+            (".venv/bin/tide.py", true),
+            ("engine/lib/tide_1_2/low.py", true),
+            ("engine/lib/tide-2.0.1/low.py", true),
+            ("engine/lib/tide_2/low.py", false),
             ("ext/tide.c", false),
             ("web/modules/tide.js", false),
             ("src/party/tide.c", false),

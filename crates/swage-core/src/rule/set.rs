@@ -140,7 +140,7 @@ impl RuleSet {
 
     /// Which rules look at a file with this path, by which alone it is decided whether it is generated.
     pub fn wanted(&self, path: &[u8]) -> Vec<bool> {
-        self.wanted_as(path, Origin::of(self.is_generated(path)))
+        self.wanted_as(path, if self.is_generated(path) { Origin::Generated } else { Origin::Written })
     }
 
     /// Which rules look at a file with this path of an origin.

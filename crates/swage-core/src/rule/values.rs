@@ -65,7 +65,7 @@ pub(crate) fn languages(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Opti
     Some(names.filter_map(Language::by_name).collect())
 }
 
-/// The areas that a table says are skipped, in the order of [`Area::ALL`]; `None` when it doesn't speak of them.
+/// The areas that a table says are skipped, in the order of [`Area::ALL`]; `None` when it doesn't mention them.
 pub(crate) fn skipped_areas(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Vec<Area>> {
     let words = table.strings("skip_areas", p)?;
     let mut areas: Vec<Area> = words.iter().filter_map(|word| one_of(word, "area", Area::ALL, p)).collect();

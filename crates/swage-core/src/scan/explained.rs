@@ -32,7 +32,9 @@ pub(super) fn is_explained(
     // They are in order, and a file may have a hundred thousand of them.
     let from = comments.partition_point(|comment| comment.start < first.start);
     let upto = comments.partition_point(|comment| comment.start < last.end);
-    comments[from..upto].iter().any(|comment| is_beside(comment) && says(comment))
+    comments[from..upto]
+        .iter()
+        .any(|comment| is_beside(comment) && (says(comment) || is_mark(&source[comment.clone()])))
         || comments_above(first.start, &comments[..from], source).any(says)
 }
 
@@ -89,6 +91,24 @@ fn says_something(comment: &[u8], language: &Language) -> bool {
         || memmem::find(comment, b"://").is_some()
 }
 
+/// Whether a comment is a mark for a program that checks code: its author has seen what is found there, and wants it. Such
+/// marks begin with `no` and hold codes, as in `nocheck: B7`, or switch something off, as in `checker: disable=B7`.
+fn is_mark(comment: &[u8]) -> bool {
+    if may_be_in(comment) {
+        return false;
+    }
+    let is_sign = |b: &u8| b.is_ascii_whitespace() || matches!(b, b'#' | b'/' | b'*' | b'-' | b':');
+    let begins = comment.iter().position(|b| !is_sign(b)).unwrap_or(comment.len());
+    let text = comment[begins..].to_ascii_lowercase();
+    let mut words = comment.split(is_sign).filter(|word| !word.is_empty());
+    let is_no = |word: &[u8]| {
+        word.len() > 3 && word[..2].eq_ignore_ascii_case(b"no") && word.iter().all(u8::is_ascii_alphabetic)
+    };
+    let switches = |word: &[u8]| memmem::find(word, b"disable").or(memmem::find(word, b"ignore")).is_some();
+    words.next().is_some_and(is_no) && words.clone().all(|word| word.iter().any(u8::is_ascii_digit))
+        || switches(&text) && text.iter().any(|b| matches!(b, b':' | b'-')) && words.count() < FEWEST_WORDS
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -107,7 +127,13 @@ mod tests {
             ("python", "«if a:\n    moor()  # the quay is full\n    moor()»", false),
             ("python", "«if a:  # the quay is full\n    moor()\n    moor()»", true),
             ("python", "«moor()»  # see https://example.org/quay", true),
-            ("python", "«moor()»  # checker: disable=W0702", false),
+            ("python", "«moor()»  # checker: disable=W0702", true),
+            ("python", "«moor()»  # NOCHECK: B7", true),
+            ("python", "«moor()»  # nocheck", true),
+            ("python", "«moor()»  # none left", false),
+            ("python", "«moor()»  # ignore it", false),
+            ("javascript", "«moor()» /* checker-disable-line */", true),
+            ("python", "# checker: disable=W0702\n«moor()»", false),
             ("python", "«moor()»  # swage: allow bare because the quay is full", false),
             ("python", "a = 1  # the quay is full\n«moor()»", false),
             ("python", "# The quay is\n# full.\n«moor()»", true),

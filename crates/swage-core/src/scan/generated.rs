@@ -40,7 +40,7 @@ fn says_so(head: &[u8]) -> bool {
         let words = r"(?i-u)(?:(?:^|[^\w\s])\s*|\b(?:code|file|is|was|been|implementation) +)generated (?:by|from) |@generated|auto-?generated|automatically generated|do not edit";
         Regex::new(words).ok()
     });
-    // Only the very first lines speak of the file as a whole.
+    // Only the very first lines describe the file as a whole.
     let end = memchr::memchr_iter(b'\n', head).nth(9).unwrap_or(head.len());
     WORDS.as_ref().is_some_and(|words| words.is_match(&head[..end]))
 }
@@ -83,7 +83,7 @@ fn is_bundled(head: &[u8]) -> bool {
         || has(head, b"var __create = Object.create;") || has(head, b"var __defProp = Object.defineProperty;")
         // Helpers of compilers, which nobody imports by hand.
         || has(head, b"babel-runtime/helpers/") || has(head, b"@babel/runtime/helpers/")
-        || start.starts_with(b"/******/ ")
+        || has(start, b"/******/ ")
         // Classes of another language, compiled.
         || has(start, b"Clazz.declarePackage (") || has(start, b"Clazz.load (")
         // What stands in for `require` says so when a module isn't in the bundle.

@@ -16,7 +16,7 @@ use super::found::{Found, Origin, Scope};
 use super::macros::{is_in, may_have_sign, may_hold};
 use super::walk::{Step, Which, walk};
 use super::words::Words;
-use crate::lang::{Class, interest, nests_too_deep};
+use crate::lang::{Class, TestMark, interest, nests_too_deep};
 use crate::pattern::{ancestors, budget};
 use crate::rule::{
     Area, Clause, Counting, Entry, Frame, FunctionFinder, Gather, Gathered, LanguageSet, Match, ParsedFile, Plan, Rule,
@@ -191,12 +191,18 @@ impl<'a> Search<'a> {
     fn is_in_test(&self, place: &Range<usize>) -> bool {
         let file = &self.file;
         let Some(mark) = file.language.test_mark else { return false };
-        let is_comment = |node: &Node<'_>| file.language.tables().is(node.kind_id(), Class::Comment);
-        let is_marked = |item: &Node<'_>| {
-            let before = std::iter::successors(item.prev_named_sibling(), Node::prev_named_sibling);
-            // Several marks may stand above an item, with comments between.
-            let marks = before.filter(|node| !is_comment(node)).take_while(|node| node.kind() == mark.kind);
-            marks.into_iter().any(|node| (mark.says_so)(file.text(node)))
+        let is_a = |node: &Node<'_>, class| file.language.tables().is(node.kind_id(), class);
+        let is_marked = |item: &Node<'_>| match mark {
+            TestMark::Name(begins) => {
+                is_a(item, Class::Function)
+                    && item.child_by_field_name("name").is_some_and(|n| file.text(n).starts_with(begins.as_bytes()))
+            }
+            TestMark::Before(kind, says_so) => {
+                let before = std::iter::successors(item.prev_named_sibling(), Node::prev_named_sibling);
+                // Several marks may stand above an item, with comments between.
+                let marks = before.filter(|node| !is_a(node, Class::Comment)).take_while(|node| node.kind() == kind);
+                marks.into_iter().any(|node| says_so(file.text(node)))
+            }
         };
         let node = file.around(place);
         self.around(node).iter().chain([&node]).any(is_marked)

@@ -13,7 +13,7 @@ Examples:
   swage brief                              the work since the target
   swage brief main...quay-times --map quay-times.svg
   swage brief main...quay-times --flow BerthService.times times.svg
-  swage brief --points ticket.md           which acceptance points the change speaks of";
+  swage brief --points ticket.md           which acceptance points the change mentions";
 
 /// The form of an overview.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]

@@ -283,7 +283,7 @@ impl Demo {
         self.show(&["brief", "main...tidy-folders"])?;
 
         heading("3. What is new on a branch")?;
-        self.say("harbour-dev asks before offering quay-times. A route reaches the store, one function got a parameter more and another has too many, and a debugging print was left in. The comment that merely speaks of store.find(id) isn't reported.")?;
+        self.say("harbour-dev asks before offering quay-times. A route reaches the store, one function got a parameter more and another has too many, and a debugging print was left in. The comment that merely mentions store.find(id) isn't reported.")?;
         self.show(&["review", "main...quay-times"])?;
 
         heading("4. What can be fixed at once")?;

@@ -1,4 +1,4 @@
-//! `swage post`: a review goes where people speak of the change.
+//! `swage post`: a review goes where people discuss the change.
 
 mod by_mail;
 mod by_program;

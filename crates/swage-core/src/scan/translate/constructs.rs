@@ -136,3 +136,105 @@ pub(super) fn without_varargs_annotations(text: &[u8]) -> Option<Vec<u8>> {
     }
     plain
 }
+
+/// A sign of addition for ampersands in the text of JSX: the grammar takes each for the beginning of a character reference.
+/// Should it be code after all, it is still an expression.
+pub(super) fn with_text_ampersands(text: &[u8]) -> Option<Vec<u8>> {
+    /// How far from it the text may begin and end.
+    const NEAR: usize = 512;
+    let mut plain: Option<Vec<u8>> = None;
+    for at in memchr::memchr_iter(b'&', text).filter(|at| text.get(at + 1).is_some_and(u8::is_ascii_whitespace)) {
+        let before = &text[at.saturating_sub(NEAR)..at];
+        let after = &text[at + 1..text.len().min(at + 1 + NEAR)];
+        let begins = before.iter().rposition(|b| b"<>{}=;".contains(b));
+        let follows_tag =
+            begins.is_some_and(|begins| matches!(before[begins], b'>' | b'}') && !before[..begins].ends_with(b"="));
+        let ends = after.iter().position(|b| b"<>{}=;".contains(b));
+        if follows_tag && ends.is_some_and(|ends| after[ends..].starts_with(b"</")) {
+            plain.get_or_insert_with(|| text.to_vec())[at] = b'+';
+        }
+    }
+    plain
+}
+
+/// What the grammar of TypeScript reads in place of types before a template, ``styled.div<Props>`...` ``, which it takes for
+/// comparisons: an index where they are names, and nothing where they are more.
+pub(super) fn without_types_of_templates(text: &[u8]) -> Option<Vec<u8>> {
+    /// How long the types may be.
+    const LONGEST: usize = 2048;
+    let mut plain: Option<Vec<u8>> = None;
+    let (mut quotes, mut counted) = (0, 0);
+    for end in memchr::memmem::find_iter(text, b">`") {
+        quotes += memchr::memchr_iter(b'`', &text[counted..end]).filter(|at| is_unescaped(text, counted + at)).count();
+        counted = end;
+        // Of an even number before it the next one opens a template.
+        if quotes % 2 == 1 {
+            continue;
+        }
+        let near = end.saturating_sub(LONGEST);
+        let mut depth = 0;
+        let start = (near..=end).rev().find(|&at| {
+            depth += match text[at] {
+                b'>' if at > 0 && text[at - 1] != b'=' => 1,
+                b'<' => -1,
+                _ => 0,
+            };
+            depth == 0
+        });
+        let Some(start) = start.filter(|&start| start > 0 && (in_name(&text[start - 1]) || text[start - 1] == b')'))
+        else {
+            continue;
+        };
+        let types = &text[start + 1..end];
+        // If it is a comparison after all, nothing that is called may get lost.
+        if types.iter().any(|b| b"(`".contains(b)) {
+            continue;
+        }
+        let are_names = types.iter().all(|b| in_name(b) || b" .,|&".contains(b));
+        let place = &mut plain.get_or_insert_with(|| text.to_vec())[start..=end];
+        if are_names {
+            (place[0], place[end - start]) = (b'[', b']');
+        } else {
+            place.iter_mut().filter(|b| !matches!(b, b'\r' | b'\n')).for_each(|b| *b = b' ');
+        }
+    }
+    plain
+}
+
+/// Blanks for the `type` of `export type * from`, which the grammar knows before braces only.
+pub(super) fn without_type_of_exports(text: &[u8]) -> Option<Vec<u8>> {
+    static EXPORTS: LazyLock<Option<Regex>> =
+        LazyLock::new(|| Regex::new(r"(?m-u)^[ \t]*export[ \t]+(type)[ \t]*\*").ok());
+    memchr::memmem::find(text, b"export type")?;
+    let mut plain: Option<Vec<u8>> = None;
+    for word in EXPORTS.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
+        plain.get_or_insert_with(|| text.to_vec())[word.range()].fill(b' ');
+    }
+    plain
+}
+
+/// Bounds in place of the defaults of type parameters, which the grammar doesn't know (Python Language Reference, section
+/// 8.10): `class Quay[T = Berth]`.
+pub(super) fn with_bounds_for_type_defaults(text: &[u8]) -> Option<Vec<u8>> {
+    static GENERIC: LazyLock<Option<Regex>> =
+        LazyLock::new(|| Regex::new(r"(?m-u)^[ \t]*(?:class|(?:async[ \t]+)?def|type)[ \t]+\w+\[").ok());
+    let mut plain: Option<Vec<u8>> = None;
+    for head in GENERIC.as_ref()?.find_iter(text) {
+        let (mut depth, mut sign) = (1, b':');
+        for at in head.end()..text.len() {
+            match text[at] {
+                b'[' | b'(' | b'{' => depth += 1,
+                b']' | b')' | b'}' => depth -= 1,
+                b',' if depth == 1 => sign = b':',
+                // After a bound, the default is one type more.
+                b':' if depth == 1 => sign = b'|',
+                b'=' if depth == 1 => plain.get_or_insert_with(|| text.to_vec())[at] = sign,
+                _ => {}
+            }
+            if depth == 0 {
+                break;
+            }
+        }
+    }
+    plain
+}

@@ -46,6 +46,10 @@ pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>
             Translation::TextOfDirectives => constructs::with_text_of_directives(&plain),
             Translation::DoubledBraces => constructs::without_doubled_braces(&plain),
             Translation::PlainTexts => pages::with_plain_texts(&plain),
+            Translation::TextAmpersands => constructs::with_text_ampersands(&plain),
+            Translation::TypesOfTemplates => constructs::without_types_of_templates(&plain),
+            Translation::TypeOfExports => constructs::without_type_of_exports(&plain),
+            Translation::TypeDefaults => constructs::with_bounds_for_type_defaults(&plain),
             // These take the tree, and come last.
             Translation::EscapedNames
             | Translation::IgnorableCharacters
@@ -85,7 +89,13 @@ mod tests {
     use crate::lang::{LANGUAGES, parse};
 
     /// Pieces of what is translated.
-    const PIECES: [&str; 60] = [
+    const PIECES: [&str; 66] = [
+        "a<b>`",
+        ">`",
+        "class A[",
+        "]",
+        " & ",
+        "export type *",
         "<",
         ">",
         "<!--",
@@ -187,6 +197,13 @@ mod tests {
             (Some("css"), "b\\61 d(\\62\\000061\\64\t{b\\z c", "bad(bad{bz                c"),
             (Some("css"), "a: \"\\e900 \\31 b\\31 \\2d c\"; \\\\62 d", "a: \"\\e900 \\31 b1-c\";       \\\\62 d"),
             (Some("css"), "b\\61\nd\\65\r\n(1)", "bade(1)     \n\n"),
+            (Some("python"), "class A[T = list[B], *C]: d = e[f == g]", "class A[T : list[B], *C]: d = e[f == g]"),
+            (Some("python"), "def a[T: B = C](b=1): pass", "def a[T: B | C](b=1): pass"),
+            (Some("tsx"), "a = <b>c & d</b>; e = f & g", "a = <b>c + d</b>; e = f & g"),
+            (Some("tsx"), "a = <b>{c} & d</b>; e = b > c & d;", "a = <b>{c} + d</b>; e = b > c & d;"),
+            (Some("typescript"), "a = b.c<D, E>`f`; `g<h>`", "a = b.c[D, E]`f`; `g<h>`"),
+            (Some("typescript"), "a = b(c)<{d: E<F>}>`g`; h<i(1)>`j`", "a = b(c)           `g`; h<i(1)>`j`"),
+            (Some("typescript"), "export type * from 'a'; export type {B}", "export      * from 'a'; export type {B}"),
             (Some("c"), "int a = ba\\\nd\\\n(1); /\\\n/ x", "int a = bad\\\n\\\n(1); //\\\n x"),
             (Some("c"), "/* *\\\r\n/ #define A \\\n b", "/* */\\\r\n #define A \\\n b"),
             (Some("sql"), "/*!50100 DROP TABLE a */;", "         DROP TABLE a   ;"),

@@ -145,7 +145,7 @@ CREATE TABLE verdicts (
     at INTEGER NOT NULL
 ) STRICT;
 
--- Written before the target moves, so that a merge that was cut short can be told from one that never was.
+-- Written before the target moves, so that a merge that was cut short can be distinguished from one that never was.
 CREATE TABLE merges (
     proposal INTEGER PRIMARY KEY REFERENCES proposals,
     before TEXT NOT NULL,
@@ -169,5 +169,5 @@ CREATE TABLE events (
     thread INTEGER
 ) STRICT;
 CREATE INDEX events_by_proposal ON events (proposal, number);
--- Who is to be told of an event, until they have looked.
+-- Who is to be notified of an event, until they have looked.
 CREATE TABLE notices (person TEXT NOT NULL, event INTEGER NOT NULL REFERENCES events, PRIMARY KEY (person, event)) STRICT;

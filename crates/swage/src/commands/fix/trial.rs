@@ -9,7 +9,7 @@ use swage_core::diff::LineMap;
 use swage_core::fix::{Attempt, Fixable, FixedContents, FixedFile, Outcome, fix_file, keep_good};
 use swage_core::lang::Language;
 use swage_core::review::{CheckerReport, Finding, Fixes, Review};
-use swage_core::rule::{Origin, RuleSet};
+use swage_core::rule::RuleSet;
 use swage_core::scan::{Hit, Span};
 use swage_store::Store;
 
@@ -88,7 +88,7 @@ impl Trial<'_> {
         let Content::Whole { bytes, .. } = self.contents.sides(index).new else { return None };
         let path = &self.change.files[index].new_path;
         let rules = &self.configuration.rules;
-        let looks = rules.wanted_as(path, Origin::of(self.review.files[index].generated));
+        let looks = rules.wanted_as(path, self.review.files[index].origin);
         let (language, limits) = (Language::of(path, &bytes), &self.configuration.config.limits);
         let reported = reported_in(path, &bytes, rules, self.reports);
         let file = Fixable { path, language, rules, wanted: &looks, limits, reported: &reported };

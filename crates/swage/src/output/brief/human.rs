@@ -163,7 +163,7 @@ fn points(out: &mut String, brief: &Brief) {
     for point in &brief.points {
         let ticked = if point.ticked { "ticked; " } else { "" };
         let spoken = match &point.spoken_of_by[..] {
-            [] => "nothing in the change speaks of it".to_owned(),
+            [] => "nothing in the change mentions it".to_owned(),
             names => {
                 format!("spoken of by {}", few(names, 4))
             }

@@ -12,7 +12,7 @@ use swage_core::review::{
     Anchor, ChangeKind, Counts, ExcerptLine, FileEntry, Finding, Fix, FixEdit, Path, Proof, RuleEntry, Settled,
     Suppressed,
 };
-use swage_core::rule::Severity;
+use swage_core::rule::{Origin, Severity};
 use swage_core::sides::Side;
 
 /// The name and version of the format.
@@ -190,7 +190,7 @@ impl From<&FileEntry> for FileRecord {
             why_not: f.why_not.clone(),
             incomplete: f.incomplete,
             nature: f.nature,
-            generated: f.generated,
+            generated: f.origin == Origin::Generated,
             syntax_errors: f.syntax_errors,
             written: f.written.written,
             dropped: f.written.dropped,

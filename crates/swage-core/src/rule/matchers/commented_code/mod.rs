@@ -66,7 +66,7 @@ const MARKERS: [char; 6] = ['/', '*', '#', '!', ' ', '\t'];
 /// How many comments before code are looked at for words that explain it.
 const NEAR: usize = 20;
 
-/// With these a comment begins that speaks of the code above it.
+/// With these a comment begins that describes the code above it.
 const NOTES: [&str; 5] = ["TODO", "FIXME", "XXX", "NOTE", "HACK"];
 
 /// How many lines of code words after the first of them explain.
@@ -174,7 +174,7 @@ fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, par
                     .collect::<Vec<_>>()
                     .join("\n");
                 run.push((comment.byte_range(), inner));
-                // A comment with another beside it that speaks of it is an example.
+                // A comment with another beside it that describes it is an example.
                 if !is_explained(at, comments, source, language) {
                     judge(&mut run, source, parser, language, &mut found);
                 }
