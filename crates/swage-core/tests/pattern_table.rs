@@ -19,6 +19,7 @@ fn holes(code: &str, language: &Language) -> Vec<Hole> {
         text: None,
         stands_for: None,
         node: None,
+        varies: None,
     };
     hole_names(code, language).into_iter().map(hole).collect()
 }

@@ -75,6 +75,14 @@ fn matches_and_filters() {
             "from time import sleep as wait\nwait(1)\nwait(2)  # it must\nother.wait(3)\n# it must\nwait(4)\nwait(5)\n# next\n",
             "2:1 7:1",
         ),
+        // What may differ from run to run.
+        (
+            py,
+            r#"{ code = "run(X)", holes.X = { varies = true, escaped_by = "^quote$" } }"#,
+            "a.py",
+            "A = 'a'\nrun(A + 'b')\nrun(A + b)\nrun(quote(b))\nrun(load(A))\n",
+            "3:1 5:1",
+        ),
         (py, r#"{ code = "x = [A, B]", holes = { A = {}, B = {} } }"#, "a.py", "x = [1, 2,]\nx = [1]\n", "1:1"),
         (
             r#"languages = ["java"]"#,
@@ -406,6 +414,20 @@ title = "t"
 message = "m"
 languages = ["json"]
 match = { key = "a.X", holes.X = { stands_for = "x" } }
+[[rule]]
+id = "varying-key"
+severity = "error"
+title = "t"
+message = "m"
+languages = ["json"]
+match = { key = "a.X", holes.X = { varies = true } }
+[[rule]]
+id = "escaped"
+severity = "error"
+title = "t"
+message = "m"
+languages = ["python"]
+match = { code = "f(X)", holes.X = { escaped_by = "x" } }
 "#;
     insta::assert_snapshot!(rules(source).unwrap_err());
     insta::assert_snapshot!(rules("a = \nb = 'x").unwrap_err(), @r"

@@ -86,5 +86,11 @@ pub(super) static GO: Language = Language::new(Spec {
         // With one type it looks like an item of a list of functions.
         Indirect::Generic("call_expression", "index_expression"),
     ],
+    assignments: &[
+        ("short_var_declaration", "left", "right"),
+        ("assignment_statement", "left", "right"),
+        ("var_spec", "name", "value"),
+        ("const_spec", "name", "value"),
+    ],
     ..Spec::PLAIN
 });

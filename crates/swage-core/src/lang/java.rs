@@ -100,6 +100,7 @@ pub(super) static JAVA: Language = Language::new(Spec {
     for_declaration: Some("w_ HOLE"),
     optional: &["modifiers", "throws"],
     has_known_paths: true,
+    assignments: &[("variable_declarator", "name", "value"), ("assignment_expression", "left", "right")],
     translations: &[
         Translation::EscapedLineEnds,
         Translation::EscapesAnywhere,

@@ -96,6 +96,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     optional: &["async", "static", "decorator", "optional_chain"],
     has_scopes: true,
     has_known_paths: true,
+    assignments: &[("variable_declarator", "name", "value"), ("assignment_expression", "left", "right")],
     translations: &[Translation::TextAmpersands, Translation::EscapedNames],
     wraps: &[("parenthesized_expression", Inner::Only), ("sequence_expression", Inner::Last)],
     also: &[(".", "optional_chain"), ("member_expression", "subscript_expression")],

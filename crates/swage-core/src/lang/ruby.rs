@@ -74,5 +74,6 @@ pub(super) static RUBY: Language = Language::new(Spec {
         Indirect::Method("call", Arguments::After(0)),
     ],
     misread: misread::ruby,
+    assignments: &[("assignment", "left", "right")],
     ..Spec::PLAIN
 });

@@ -95,5 +95,10 @@ pub(super) static RUST: Language = Language::new(Spec {
         let mut words = attribute.split(|b| !b.is_ascii_alphanumeric() && *b != b'_');
         words.clone().all(|word| word != b"not") && words.any(|word| word == b"test")
     })),
+    assignments: &[
+        ("let_declaration", "pattern", "value"),
+        ("const_item", "name", "value"),
+        ("static_item", "name", "value"),
+    ],
     ..Spec::PLAIN
 });

@@ -147,6 +147,8 @@ pub struct Spec {
     pub(crate) starters: &'static [&'static str],
     /// Whether texts of several lines are the same however their lines are indented, as they are part of an outline.
     pub outline: bool,
+    /// What gives a variable a value: the kind of the node, and the fields of the name and of the value.
+    pub(crate) assignments: &'static [(&'static str, &'static str, &'static str)],
     /// How items are marked as there for tests only.
     pub(crate) test_mark: Option<TestMark>,
     /// Whether keywords may be written in capitals as well.
@@ -413,6 +415,7 @@ impl Spec {
         silent: &[],
         silent_in: &[],
         outline: false,
+        assignments: &[],
         test_mark: None,
         keywords_in_any_case: false,
         has_scopes: false,

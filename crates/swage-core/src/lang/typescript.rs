@@ -90,6 +90,7 @@ const fn typescript(
         has_scopes: true,
         has_known_paths: true,
         optional_in: &[("call_expression", "?.")],
+        assignments: &[("variable_declarator", "name", "value"), ("assignment_expression", "left", "right")],
         translations: &[
             Translation::TextAmpersands,
             Translation::TypesOfTemplates,

@@ -7,7 +7,7 @@ use tree_sitter::{Node, Parser};
 use super::build::{Builder, covering, is_statement};
 use super::doubt::{Doubt, doubt, has_braces};
 use super::spelling::{self, NoReading, Spelling};
-use super::{Hole, Imports, Matching, Pattern, PatternError, PatternNode, Reading, Stands, budget};
+use super::{Hole, Matching, Meanings, Pattern, PatternError, PatternNode, Reading, Stands, budget};
 use crate::lang::{Class, Language};
 
 impl Pattern {
@@ -121,7 +121,7 @@ struct Compiler<'a> {
 
 impl<'a> Compiler<'a> {
     fn new(parser: Parser, holes: &'a [Hole], stands: Stands, language: &'static Language) -> Self {
-        let free = |hole: &Hole| Hole { text: None, stands_for: None, node: None, ..hole.clone() };
+        let free = |hole: &Hole| Hole { text: None, stands_for: None, node: None, varies: None, ..hole.clone() };
         Self { parser, holes, free: holes.iter().map(free).collect(), stands, language }
     }
 
@@ -244,7 +244,7 @@ impl<'a> Compiler<'a> {
             language: self.language,
             holes: &self.free,
             given: &[],
-            imports: &Imports::of(node, source, self.language),
+            meanings: &Meanings::of(node, source, self.language),
             probe: None,
             steps: &Cell::new(budget(source)),
         };

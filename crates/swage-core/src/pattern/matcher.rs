@@ -12,7 +12,7 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
-use super::imports::Imports;
+use super::meanings::Meanings;
 use super::plain::{member_of, plain_text};
 use super::probe::Probe;
 use super::{Children, Hole, Pattern, PatternNode, contents, is_irrelevant, own_text, relevant_children};
@@ -41,7 +41,7 @@ pub(crate) struct Matching<'a> {
     pub language: &'static Language,
     pub holes: &'a [Hole],
     pub given: Given<'a>,
-    pub imports: &'a Imports<'a>,
+    pub meanings: &'a Meanings<'a>,
     /// Watches how far a match gets.
     pub probe: Option<&'a Probe<'a>>,
     /// How many steps are left for the file. When there are none, nothing matches any more.
@@ -406,7 +406,7 @@ impl Matching<'_> {
         let Some(text) = self.source.get(range.clone()) else { return false };
         let fits = |text: &[u8]| {
             hole.text.as_ref().is_none_or(|regex| regex.is_match(text))
-                && hole.stands_for.as_ref().is_none_or(|regex| regex.is_match(&self.imports.path_of(text)))
+                && hole.stands_for.as_ref().is_none_or(|regex| regex.is_match(&self.meanings.imports.path_of(text)))
         };
         let is_plain_fit =
             || node.and_then(|node| plain_text(self.source, node, self.language)).is_some_and(|plain| fits(&plain));
@@ -414,6 +414,12 @@ impl Matching<'_> {
             return false;
         }
         if self.given.iter().any(|(name, taken)| *name == hole.name && *taken != text) {
+            return false;
+        }
+        // Asked last, since it may take a walk through the file.
+        if let (Some(varies), Some(node)) = (&hole.varies, node)
+            && self.meanings.constants.is_constant(node, varies.escaped_by.as_ref())
+        {
             return false;
         }
         match &bound[index] {

@@ -15,11 +15,13 @@
 mod build;
 mod children;
 mod compile;
+mod constants;
 mod doubt;
 mod expression;
 mod imports;
 mod indirect;
 mod matcher;
+mod meanings;
 mod names;
 mod plain;
 mod probe;
@@ -33,8 +35,8 @@ use tree_sitter::Node;
 
 pub(crate) use self::children::{Children, ancestors, preorder};
 pub use self::expression::Expression;
-pub(crate) use self::imports::Imports;
 pub(crate) use self::matcher::{Bindings, Given, Matching, budget};
+pub(crate) use self::meanings::Meanings;
 pub use self::names::hole_names;
 pub(crate) use self::names::names_in_capitals;
 pub(crate) use self::probe::{Failure, Probe};
@@ -62,6 +64,15 @@ pub struct Hole {
     pub stands_for: Option<Expression>,
     /// The class that its node must have.
     pub node: Option<Class>,
+    /// What it takes must not be the same in each run.
+    pub varies: Option<Varies>,
+}
+
+/// What may differ from run to run.
+#[derive(Debug, Clone)]
+pub struct Varies {
+    /// Calls of functions whose names match count as the same in each run.
+    pub escaped_by: Option<Expression>,
 }
 
 /// A compiled pattern.

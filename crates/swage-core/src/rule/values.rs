@@ -11,7 +11,7 @@ use super::paths::PathSet;
 use super::problem::{At, Problems, nearest};
 use super::table::Table;
 use crate::lang::{Class, Language};
-use crate::pattern::{Expression, Hole};
+use crate::pattern::{Expression, Hole, Varies};
 
 /// The definitions that rules name.
 pub(super) const DEFINITIONS: [(&str, Class); 2] = [("function", Class::Function), ("class", Class::Class)];
@@ -39,7 +39,7 @@ pub(super) const HOLES_KEY: Key = Key::new("holes", Holds::Named(&HOLE, 0), "The
 /// What may be said of a hole.
 static HOLE: Keys = Keys::new("hole", "A gap of a pattern.", || HOLE_KEYS.iter().collect());
 /// The keys of a hole.
-static HOLE_KEYS: [Key; 4] = [
+static HOLE_KEYS: [Key; 6] = [
     Key::new("many", Holds::Flag, "Takes any run of neighbours, none included."),
     Key::new("text", Holds::String, "A regular expression that what it takes must match."),
     Key::new(
@@ -49,6 +49,16 @@ static HOLE_KEYS: [Key; 4] = [
          stands for.",
     ),
     Key::new("node", Holds::OneOf(|| words(&Class::ALL)), "The class of what it takes."),
+    Key::new(
+        "varies",
+        Holds::Flag,
+        "Takes only what may differ from run to run: nothing that consists of literals and of names that the file gives nothing else.",
+    ),
+    Key::new(
+        "escaped_by",
+        Holds::String,
+        "A regular expression: with `varies`, calls of functions whose names match don't differ from run to run either.",
+    ),
 ];
 
 /// The languages that a table names; `None` when it names none.
@@ -137,11 +147,23 @@ pub(crate) fn read_holes(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Vec
             let stands_for = hole.string("stands_for", p).and_then(|t| regex(&t, p)).map(Expression::from);
             let node = hole.string("node", p).and_then(|n| one_of(&n, "node class", Class::ALL, p));
             let many = hole.flag("many", p).unwrap_or(false);
+            let varies = varies(&mut hole, p);
             hole.finish(p);
-            holes.push(Hole { name, many, text, stands_for, node });
+            holes.push(Hole { name, many, text, stands_for, node, varies });
         }
     }
     holes
+}
+
+/// Whether a hole takes only what may differ from run to run.
+fn varies(hole: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Option<Varies> {
+    let varies = hole.flag("varies", p).unwrap_or(false);
+    let escaped_by = hole.string("escaped_by", p);
+    if let Some(text) = escaped_by.as_ref().filter(|_| !varies) {
+        let hint = "add `varies = true`".to_owned();
+        p.at(text.at, "`escaped_by` says what doesn't vary, and this hole takes anything", Some(hint));
+    }
+    varies.then(|| Varies { escaped_by: escaped_by.and_then(|text| regex(&text, p)).map(Expression::from) })
 }
 
 /// Reads a size in bytes, which is written with its unit.

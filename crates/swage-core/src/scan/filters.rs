@@ -215,10 +215,10 @@ impl<'a> Search<'a> {
 
     /// Whether a node matches a pattern and the filters on that hold, which know what its holes took.
     fn is_code(&self, code: &CodeMatch, filters: &[Filter], node: Node<'a>, given: Given<'_>) -> bool {
-        let ParsedFile { source, language, imports, steps, .. } = &self.file;
+        let ParsedFile { source, language, meanings, steps, .. } = &self.file;
         // A pattern that isn't code in this language can be nowhere in its files.
         let Ok(pattern) = code.pattern(language) else { return false };
-        let matching = Matching { source, language, holes: &code.holes, given, imports, probe: None, steps };
+        let matching = Matching { source, language, holes: &code.holes, given, meanings, probe: None, steps };
         let Some((bound, _)) = matching.at(pattern, node) else { return false };
         if filters.is_empty() {
             return true;

@@ -142,7 +142,7 @@ pub(super) fn hits_and_facts(
 fn name_at_its_origin(texts: &mut Vec<(String, String)>, hole: &str, file: &ParsedFile<'_>) {
     let Some(at) = texts.iter().position(|(name, _)| name == hole) else { return };
     let written = std::mem::take(&mut texts[at].1);
-    let path = String::from_utf8_lossy(&file.imports.path_of(written.as_bytes())).into_owned();
+    let path = String::from_utf8_lossy(&file.meanings.imports.path_of(written.as_bytes())).into_owned();
     let is_name = |text: &str| text.chars().all(|c| c.is_alphanumeric() || c == '_');
     let (from, name) = match path.rsplit_once('.') {
         Some((from, name)) if path != written && is_name(name) => (from.to_owned(), name.to_owned()),

@@ -52,7 +52,7 @@ const NAMES: [&str; 6] = ["own text", "white space", "hole", "run", "repeated ho
 
 /// A hole without conditions.
 fn hole(name: &str, many: bool) -> Hole {
-    Hole { name: name.to_owned(), many, text: None, stands_for: None, node: None }
+    Hole { name: name.to_owned(), many, text: None, stands_for: None, node: None, varies: None }
 }
 
 /// Holds all laws to some pieces of a language.

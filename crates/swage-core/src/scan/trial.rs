@@ -10,7 +10,7 @@ use super::translate::translated;
 use super::{Lines, Span};
 use crate::lang::Language;
 use crate::lang::parse;
-use crate::pattern::{Failure, Imports, Matching, PatternNode, Probe, budget, preorder};
+use crate::pattern::{Failure, Matching, Meanings, PatternNode, Probe, budget, preorder};
 use crate::rule::{CodeMatch, shorten};
 
 /// What trying a pattern on a file gave.
@@ -61,7 +61,7 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
     let source = &*translated(source, Some(language));
     let tree = parse(source, language)?;
     let text = |range: Range<usize>| shorten(&String::from_utf8_lossy(&source[range]));
-    let (steps, imports) = (Cell::new(budget(source)), Imports::of(tree.root_node(), source, language));
+    let (steps, meanings) = (Cell::new(budget(source)), Meanings::of(tree.root_node(), source, language));
     let mut trial = Trial { matches: Vec::new(), nearest: None };
     let mut nearest: Option<Failure> = None;
     let mut look = |node: Node<'_>, within: &[Range<usize>]| {
@@ -77,7 +77,7 @@ pub fn try_pattern(source: &[u8], language: &'static Language, code: &CodeMatch)
                 language,
                 holes: &code.holes,
                 given: &[],
-                imports: &imports,
+                meanings: &meanings,
                 probe,
                 steps: &steps,
             };

@@ -78,6 +78,9 @@ pub struct TryArgs {
     /// A hole that takes nodes of a class only
     #[arg(long, value_name = "NAME=CLASS")]
     pub node: Vec<String>,
+    /// A hole that takes only what may differ from run to run
+    #[arg(long, value_name = "NAME")]
+    pub varies: Vec<String>,
     /// A name in capitals that is no hole
     #[arg(long, value_name = "NAME")]
     pub plain: Vec<String>,

@@ -106,8 +106,8 @@ impl Matcher for CodeMatch {
 impl NodeFinder for CodeMatch {
     fn at<'t>(&self, file: &ParsedFile<'t>, node: Node<'t>, found: OnMatch<'_, 't>) -> Result<(), TooMany> {
         let Ok(pattern) = self.pattern(file.language) else { return Ok(()) };
-        let ParsedFile { source, language, imports, steps, .. } = file;
-        let matching = Matching { source, language, holes: &self.holes, given: &[], imports, probe: None, steps };
+        let ParsedFile { source, language, meanings, steps, .. } = file;
+        let matching = Matching { source, language, holes: &self.holes, given: &[], meanings, probe: None, steps };
         // Of several readings of the code the first that matches counts.
         if let Some((bound, range)) = matching.at(pattern, node) {
             // A hole in a part of the pattern that may be missing takes nothing.

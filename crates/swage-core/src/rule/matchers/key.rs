@@ -109,6 +109,10 @@ fn read(
             Some(hint),
         );
     }
+    if let Some(hole) = holes.iter().find(|hole| hole.varies.is_some()) {
+        let message = format!("`varies` of the hole `{}` asks for variables, and keys have none", hole.name);
+        p.at(table.at, message, Some("say with `text` what it must be".to_owned()));
+    }
     // A value is named only when something is asked of it.
     let value = table.string("value", p);
     // Holes are declared by name; a step that isn't one is a key.

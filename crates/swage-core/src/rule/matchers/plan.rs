@@ -15,7 +15,7 @@ use super::measure::Frame;
 use super::signs::Signs;
 use super::tree::Families;
 use crate::lang::{Class, Language};
-use crate::pattern::{Imports, ancestors, budget};
+use crate::pattern::{Meanings, ancestors, budget};
 use crate::scope::Scopes;
 
 /// What scanning does, in files of one language, to find what a matcher looks for.
@@ -187,8 +187,8 @@ pub struct ParsedFile<'t> {
     pub known: Option<Range<usize>>,
     /// Whether a name is defined outside of what can be seen.
     pub is_global: &'t dyn Fn(&str) -> bool,
-    /// What its imported names stand for.
-    pub(crate) imports: Imports<'t>,
+    /// What its names mean.
+    pub(crate) meanings: Meanings<'t>,
     /// How many steps of matching are left.
     pub steps: Cell<u64>,
     /// The children of nodes with many.
@@ -216,7 +216,7 @@ impl<'t> ParsedFile<'t> {
             tree,
             known,
             is_global,
-            imports: Imports::of(tree.root_node(), source, language),
+            meanings: Meanings::of(tree.root_node(), source, language),
             steps: Cell::new(budget(source)),
             families: Families::default(),
             cursor: RefCell::new(QueryCursor::new()),

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use tree_sitter::{Node, Tree};
 
 use crate::lang::{Class, Language, parse};
-use crate::pattern::{Hole, Imports, Matching, Pattern, Stands, budget, preorder};
+use crate::pattern::{Hole, Matching, Meanings, Pattern, Stands, budget, preorder};
 
 /// A generator of numbers that are the same everywhere (splitmix64, Steele, Lea and Flood 2014).
 pub(super) struct Dice(pub(super) u64);
@@ -239,8 +239,8 @@ pub(super) fn outcome(text: &str, holes: &[Hole], piece: &Piece<'_>, language: &
     };
     let source = &piece.file.source;
     let steps = Cell::new(budget(source));
-    let imports = Imports::of(piece.file.tree.root_node(), source, language);
-    let matching = Matching { source, language, holes, given: &[], imports: &imports, probe: None, steps: &steps };
+    let meanings = Meanings::of(piece.file.tree.root_node(), source, language);
+    let matching = Matching { source, language, holes, given: &[], meanings: &meanings, probe: None, steps: &steps };
     let wanted = without_comments(piece.node);
     let mut found = None;
     preorder(piece.file.tree.root_node(), |node| {

@@ -186,8 +186,11 @@ pub(super) fn without_types_of_templates(text: &[u8]) -> Option<Vec<u8>> {
             continue;
         };
         let types = &text[start + 1..end];
-        // If it is a comparison after all, nothing that is called may get lost.
-        if types.iter().any(|b| b"(`".contains(b)) {
+        // If it is a comparison after all, nothing that does anything may get lost.
+        let may_be_types =
+            types.iter().all(|b| in_name(b) || b.is_ascii_whitespace() || b"{}[]<>.,:;?|&\"'".contains(b));
+        let mut words = types.split(|b| !in_name(b));
+        if !may_be_types || words.any(|word| matches!(word, b"new" | b"delete" | b"await" | b"yield")) {
             continue;
         }
         let are_names = types.iter().all(|b| in_name(b) || b" .,|&".contains(b));

@@ -203,6 +203,7 @@ mod tests {
             (Some("tsx"), "a = <b>{c} & d</b>; e = b > c & d;", "a = <b>{c} + d</b>; e = b > c & d;"),
             (Some("typescript"), "a = b.c<D, E>`f`; `g<h>`", "a = b.c[D, E]`f`; `g<h>`"),
             (Some("typescript"), "a = b(c)<{d: E<F>}>`g`; h<i(1)>`j`", "a = b(c)           `g`; h<i(1)>`j`"),
+            (Some("typescript"), "a<{b: new C}>`d`; a<{b: c = 1}>`d`", "a<{b: new C}>`d`; a<{b: c = 1}>`d`"),
             (Some("typescript"), "export type * from 'a'; export type {B}", "export      * from 'a'; export type {B}"),
             (Some("c"), "int a = ba\\\nd\\\n(1); /\\\n/ x", "int a = bad\\\n\\\n(1); //\\\n x"),
             (Some("c"), "/* *\\\r\n/ #define A \\\n b", "/* */\\\r\n #define A \\\n b"),

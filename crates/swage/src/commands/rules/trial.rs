@@ -148,6 +148,9 @@ fn matcher(args: &TryArgs, language: &Language) -> Result<String, Failure> {
     for name in &args.many {
         holes.entry(name).or_default().push("many = true".to_owned());
     }
+    for name in &args.varies {
+        holes.entry(name).or_default().push("varies = true".to_owned());
+    }
     for (key, list) in [("text", &args.text), ("stands_for", &args.stands_for), ("node", &args.node)] {
         for pair in list {
             let Some((name, value)) = pair.split_once('=') else {
