@@ -1,6 +1,6 @@
 //! JavaScript, and what TypeScript shares with it.
 
-use super::{Arguments, Indirect, Items, Listed, misread};
+use super::{Arguments, Indirect, Items, Listed};
 #[cfg(feature = "javascript")]
 use super::{Class, Inner, Language, Spec, Translation};
 
@@ -103,7 +103,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     strings_name_members: true,
     listed: LISTED,
     indirect: INDIRECT,
-    misread: misread::javascript,
+    misread: super::misread::javascript,
     ..Spec::PLAIN
 });
 

@@ -59,13 +59,15 @@ const BINDING_KINDS: [&str; 6] = ["parameter", "pattern", "import", "dotted_name
 /// Kinds of names of variables.
 const VARIABLES: [&str; 4] = ["identifier", "variable_name", "simple_identifier", "constant"];
 
+/// What each name is given, by the range of the value; `None` where it may be anything.
+type Given = HashMap<Vec<u8>, Vec<Option<Range<usize>>>>;
+
 /// The names that a file gives values, read when they are first asked for.
 pub(crate) struct Constants<'t> {
     root: Node<'t>,
     source: &'t [u8],
     language: &'static Language,
-    /// What each name is given, by the range of the value; `None` where it may be anything.
-    given: OnceCell<HashMap<Vec<u8>, Vec<Option<Range<usize>>>>>,
+    given: OnceCell<Given>,
 }
 
 impl<'t> Constants<'t> {
@@ -133,8 +135,8 @@ impl<'t> Constants<'t> {
     }
 
     /// Goes through the file for all places where names are bound.
-    fn read(&self) -> HashMap<Vec<u8>, Vec<Option<Range<usize>>>> {
-        let mut given: HashMap<Vec<u8>, Vec<Option<Range<usize>>>> = HashMap::default();
+    fn read(&self) -> Given {
+        let mut given = Given::default();
         let mut cursor = self.root.walk();
         // For each node around its kind, and whether it binds the names in it.
         let mut around: Vec<(&str, bool)> = Vec::new();

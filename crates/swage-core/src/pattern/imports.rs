@@ -10,7 +10,7 @@ use std::borrow::Cow;
 use std::cell::OnceCell;
 use std::sync::OnceLock;
 
-use foldhash::{HashMap, HashMapExt};
+use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 use tree_sitter::Node;
 
 use super::{Children, contents, preorder};
@@ -21,7 +21,19 @@ pub(crate) struct Imports<'t> {
     root: Node<'t>,
     source: &'t [u8],
     language: &'static Language,
-    paths: OnceCell<HashMap<String, String>>,
+    paths: OnceCell<Paths>,
+}
+
+/// What names are imported as; a file may import one name from several modules, each in a function of its own.
+type Imported = HashMap<String, Vec<String>>;
+
+/// What the names of a file stand for.
+struct Paths {
+    imported: Imported,
+    /// Names that some function imports for itself: elsewhere they are what they say.
+    local: HashSet<String>,
+    /// What names stand for that are only ever given one thing.
+    given: HashMap<String, String>,
 }
 
 /// What is done at a node.
@@ -103,13 +115,31 @@ impl<'t> Imports<'t> {
 
     /// A piece of code with what its first name stands for in that name's place; as it is when that name isn't imported.
     pub fn path_of<'c>(&self, code: &'c [u8]) -> Cow<'c, [u8]> {
-        resolve(self.paths.get_or_init(|| self.read()), code)
+        let paths = self.paths();
+        resolve(code, |name| paths.imported.get(name).and_then(|all| all.last()).or_else(|| paths.given.get(name)))
     }
 
-    fn read(&self) -> HashMap<String, String> {
-        let (mut found, mut made) = (HashMap::new(), Given::new());
+    /// Whether a condition holds for anything that a piece of code may stand for. A name that is given something elsewhere in
+    /// the file may still be what it says, so that an assignment in one function hides nothing in another.
+    pub fn may_be(&self, code: &[u8], holds: impl Fn(&[u8]) -> bool) -> bool {
+        let (paths, end) = (self.paths(), first_name(code));
+        let name = std::str::from_utf8(&code[..end]).unwrap_or_default();
+        let imported = paths.imported.get(name).map_or(&[][..], Vec::as_slice);
+        if (imported.is_empty() || paths.local.contains(name)) && holds(&resolve(code, |_| None)) {
+            return true;
+        }
+        imported.iter().chain(paths.given.get(name)).any(|path| holds(&[path.as_bytes(), &code[end..]].concat()))
+    }
+
+    fn paths(&self) -> &Paths {
+        self.paths.get_or_init(|| self.read())
+    }
+
+    fn read(&self) -> Paths {
+        let (mut imported, mut local, mut made) = (Imported::new(), HashSet::new(), Given::new());
         let steps = steps(self.language);
         preorder(self.root, |node| {
+            let mut found = Imported::new();
             match steps.get(usize::from(node.kind_id())).copied().unwrap_or(Step::Pass) {
                 Step::Pass => return false,
                 Step::Enter => return true,
@@ -135,16 +165,20 @@ impl<'t> Imports<'t> {
                     }
                 }
             }
+            // What stands at the margin holds for the whole file.
+            if node.start_position().column > 0 {
+                local.extend(found.keys().cloned());
+            }
+            for (name, paths) in found {
+                paths.into_iter().for_each(|path| add(&mut imported, &name, path));
+            }
             false
         });
-        let resolved: Vec<_> = made
-            .iter()
-            .filter_map(|(name, given)| Some((name.clone(), followed(name, given.as_deref()?, &made, &found))))
-            .collect();
-        for (name, path) in resolved {
-            found.entry(name).or_insert(path);
-        }
-        found
+        let given = made.iter().filter_map(|(name, given)| {
+            let path = followed(name, given.as_deref()?, &made, &imported);
+            Some((name.clone(), path))
+        });
+        Paths { given: given.collect(), imported, local }
     }
 
     /// The name that a macro is defined as.
@@ -192,15 +226,15 @@ impl<'t> Imports<'t> {
         node.child_by_field_name(name).map_or("", |node| self.text(node))
     }
 
-    fn python(&self, statement: Node<'_>, before: &str, found: &mut HashMap<String, String>) {
+    fn python(&self, statement: Node<'_>, before: &str, found: &mut Imported) {
         let mut cursor = statement.walk();
         for imported in statement.children_by_field_name("name", &mut cursor) {
             if imported.kind() == "aliased_import" {
                 let path = format!("{before}{}", self.field(imported, "name"));
-                found.insert(self.field(imported, "alias").to_owned(), path);
+                add(found, self.field(imported, "alias"), path);
             } else if !before.is_empty() {
                 let name = self.text(imported);
-                found.insert(name.to_owned(), format!("{before}{name}"));
+                add(found, name, format!("{before}{name}"));
             }
         }
     }
@@ -212,7 +246,7 @@ impl<'t> Imports<'t> {
         Some(inside.strip_prefix("node:").unwrap_or(inside))
     }
 
-    fn javascript(&self, statement: Node<'_>, found: &mut HashMap<String, String>) {
+    fn javascript(&self, statement: Node<'_>, found: &mut Imported) {
         let Some(module) = statement.child_by_field_name("source").and_then(|source| self.module(source)) else {
             return;
         };
@@ -221,11 +255,11 @@ impl<'t> Imports<'t> {
                 "import_specifier" => {
                     let (name, alias) = (self.field(node, "name"), self.field(node, "alias"));
                     let local = if alias.is_empty() { name } else { alias };
-                    found.insert(local.to_owned(), format!("{module}.{name}"));
+                    add(found, local, format!("{module}.{name}"));
                     return false;
                 }
                 // The default of a module stands for the module, as it does where the module is of the older kind.
-                "identifier" => _ = found.insert(self.text(node).to_owned(), module.to_owned()),
+                "identifier" => add(found, self.text(node), module.to_owned()),
                 _ => {}
             }
             true
@@ -233,7 +267,7 @@ impl<'t> Imports<'t> {
     }
 
     /// `const fs = require('fs')`, also with a member after it and with a pattern before it.
-    fn required(&self, declarator: Node<'_>, found: &mut HashMap<String, String>) {
+    fn required(&self, declarator: Node<'_>, found: &mut Imported) {
         let (Some(name), Some(value)) =
             (declarator.child_by_field_name("name"), declarator.child_by_field_name("value"))
         else {
@@ -250,7 +284,7 @@ impl<'t> Imports<'t> {
         }
         let path = if member.is_empty() { module.to_owned() } else { format!("{module}.{member}") };
         if name.kind() == "identifier" {
-            found.insert(self.text(name).to_owned(), path);
+            add(found, self.text(name), path);
             return;
         }
         for part in Children::named(name) {
@@ -258,35 +292,35 @@ impl<'t> Imports<'t> {
                 "pair_pattern" => (self.field(part, "key"), self.field(part, "value")),
                 _ => (self.text(part), self.text(part)),
             };
-            found.insert(local.to_owned(), format!("{path}.{key}"));
+            add(found, local, format!("{path}.{key}"));
         }
     }
 
     /// A package goes by the last part of its path that isn't a version.
-    fn go(&self, spec: Node<'_>, found: &mut HashMap<String, String>) {
+    fn go(&self, spec: Node<'_>, found: &mut Imported) {
         let path = self.field(spec, "path").trim_matches(['"', '`']);
         let is_version =
             |part: &&str| part.len() > 1 && part.starts_with('v') && part[1..].bytes().all(|b| b.is_ascii_digit());
         let last = path.rsplit('/').find(|part| !is_version(part)).unwrap_or(path);
         let name = self.field(spec, "name");
-        found.insert(if name.is_empty() { last } else { name }.to_owned(), path.to_owned());
+        add(found, if name.is_empty() { last } else { name }, path.to_owned());
     }
 
-    fn java(&self, declaration: Node<'_>, found: &mut HashMap<String, String>) {
+    fn java(&self, declaration: Node<'_>, found: &mut Imported) {
         let path = declaration.named_child(0).map_or("", |path| self.text(path));
         if let Some((_, name)) = path.rsplit_once('.').filter(|_| declaration.named_child_count() == 1) {
-            found.insert(name.to_owned(), path.to_owned());
+            add(found, name, path.to_owned());
         }
     }
 
     /// A declaration may hold a list of others, each after the same path.
-    fn rust(&self, declared: Node<'_>, found: &mut HashMap<String, String>) {
+    fn rust(&self, declared: Node<'_>, found: &mut Imported) {
         let mut open = vec![(declared, String::new())];
         while let Some((tree, before)) = open.pop() {
             let joined = |path: &str| if before.is_empty() { path.to_owned() } else { format!("{before}::{path}") };
             match tree.kind() {
                 "use_as_clause" => {
-                    found.insert(self.field(tree, "alias").to_owned(), joined(self.field(tree, "path")));
+                    add(found, self.field(tree, "alias"), joined(self.field(tree, "path")));
                 }
                 "scoped_use_list" => {
                     let path = joined(self.field(tree, "path"));
@@ -296,7 +330,7 @@ impl<'t> Imports<'t> {
                 "identifier" | "scoped_identifier" | "self" => {
                     let path = if tree.kind() == "self" { before } else { joined(self.text(tree)) };
                     let name = path.rsplit("::").next().unwrap_or_default().to_owned();
-                    found.insert(name, path);
+                    add(found, &name, path);
                 }
                 _ => {}
             }
@@ -318,11 +352,11 @@ fn note(name: &str, given: Option<String>, made: &mut Given) {
 const MOST_FOLLOWED: usize = 16;
 
 /// What a name stands for in the end, whose value is this.
-fn followed(name: &str, given: &str, made: &Given, imported: &HashMap<String, String>) -> String {
+fn followed(name: &str, given: &str, made: &Given, imported: &Imported) -> String {
     let mut path = given.to_owned();
     let mut seen = vec![name.to_owned()];
     while seen.len() < MOST_FOLLOWED {
-        if let Cow::Owned(path) = resolve(imported, path.as_bytes()) {
+        if let Cow::Owned(path) = resolve(path.as_bytes(), |name| imported.get(name).and_then(|all| all.last())) {
             return String::from_utf8_lossy(&path).into_owned();
         }
         let first = path[..first_name(path.as_bytes())].to_owned();
@@ -345,15 +379,23 @@ fn imported_in_place(code: &[u8]) -> Option<(&[u8], &[u8])> {
     Some((module, rest[end + 1..].strip_prefix(b")")?))
 }
 
-fn resolve<'c>(paths: &HashMap<String, String>, code: &'c [u8]) -> Cow<'c, [u8]> {
+/// A piece of code with what is known of its first name in that name's place.
+fn resolve<'c, 'p>(code: &'c [u8], known: impl Fn(&str) -> Option<&'p String>) -> Cow<'c, [u8]> {
     if let Some((module, rest)) = imported_in_place(code) {
         return Cow::Owned([module, rest].concat());
     }
     let end = first_name(code);
-    match std::str::from_utf8(&code[..end]).ok().and_then(|name| paths.get(name)) {
+    match std::str::from_utf8(&code[..end]).ok().and_then(known) {
         Some(path) => Cow::Owned([path.as_bytes(), &code[end..]].concat()),
         None => Cow::Borrowed(code),
     }
+}
+
+fn add(found: &mut Imported, name: &str, path: String) {
+    let paths = found.entry(name.to_owned()).or_default();
+    // What was imported last comes last.
+    paths.retain(|known| *known != path);
+    paths.push(path);
 }
 
 /// Where the first name of code ends, with `self` or `this` before it.
@@ -416,11 +458,40 @@ mod tests {
             ("rust", "use std::{fs::{self, write as put}, io};", "fs::rename", "std::fs::rename"),
             ("rust", "use std::process::Command;", "Command::new", "std::process::Command::new"),
         ];
+        // What they may be as well: an assignment or an import in one function hides nothing in another.
+        let hidden = [
+            ("python", "import os\ndef f():\n    os = quay()\n", "os.system", "os.system"),
+            ("python", "def f():\n    eval = quay()\n", "eval", "eval"),
+            ("python", "def f():\n    from quay import eval\n", "eval", "eval"),
+            (
+                "python",
+                "from os import system as run\ndef f():\n    from quay import moor as run\n",
+                "run",
+                "os.system",
+            ),
+            (
+                "javascript",
+                "import { exec as run } from 'child_process';\nfunction f() {\n  const { run } = require('quay');\n}",
+                "run",
+                "child_process.exec",
+            ),
+        ];
+        for (language, source, code, expected) in hidden {
+            let language = Language::by_name(language).expect("a language");
+            let tree = parse(source.as_bytes(), language).expect("it is small");
+            let imports = Imports::of(tree.root_node(), source.as_bytes(), language);
+            assert!(imports.may_be(code.as_bytes(), |path| path == expected.as_bytes()), "{source}");
+        }
+        let python = Language::by_name("python").expect("a language");
+        let tree = parse(b"from quay import eval\n", python).expect("it is small");
+        let imports = Imports::of(tree.root_node(), b"from quay import eval\n", python);
+        assert!(!imports.may_be(b"eval", |path| path == b"eval"));
         for (language, source, code, expected) in cases {
             let language = Language::by_name(language).expect("a language");
             let tree = parse(source.as_bytes(), language).expect("it is small");
             let imports = Imports::of(tree.root_node(), source.as_bytes(), language);
             assert_eq!(String::from_utf8_lossy(&imports.path_of(code.as_bytes())), expected, "{source}");
+            assert!(imports.may_be(code.as_bytes(), |path| path == expected.as_bytes()), "{source}");
         }
     }
 }

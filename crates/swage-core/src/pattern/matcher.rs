@@ -406,7 +406,10 @@ impl Matching<'_> {
         let Some(text) = self.source.get(range.clone()) else { return false };
         let fits = |text: &[u8]| {
             hole.text.as_ref().is_none_or(|regex| regex.is_match(text))
-                && hole.stands_for.as_ref().is_none_or(|regex| regex.is_match(&self.meanings.imports.path_of(text)))
+                && hole
+                    .stands_for
+                    .as_ref()
+                    .is_none_or(|regex| self.meanings.imports.may_be(text, |path| regex.is_match(path)))
         };
         let is_plain_fit =
             || node.and_then(|node| plain_text(self.source, node, self.language)).is_some_and(|plain| fits(&plain));

@@ -37,7 +37,7 @@ pub(crate) fn looks_generated(content: &[u8], language: Option<&'static Language
 fn says_so(head: &[u8]) -> bool {
     static WORDS: LazyLock<Option<Regex>> = LazyLock::new(|| {
         // What is generated must be the file, and not what it is about.
-        let words = r"(?i-u)(?:(?:^|[^\w\s])\s*|\b(?:code|file|is|was|been|implementation) +)generated (?:by|from) |@generated|auto-?generated|automatically generated|do not edit";
+        let words = r"(?i-u)(?:(?:^|[^\w\s])\s*|\b(?:code|file|is|was|been|implementation) +)generated (?:by|from) |@generated|auto[- ]?generated|automatically generated|do not edit";
         Regex::new(words).ok()
     });
     // Only the very first lines describe the file as a whole.
