@@ -44,7 +44,6 @@ pub(super) static BASH: Language = Language::new(Spec {
     stand_ins: &["HOLE;", "HOLE) ;;"],
     words_have_parts: true,
     lone_cr_ends_lines: false,
-    assignments: &[("variable_assignment", "name", "value")],
     translations: &[
         Translation::SplicedLines(Blanks::Nowhere),
         Translation::KeptLineEnds,

@@ -115,6 +115,5 @@ pub(super) static PHP: Language = Language::new(Spec {
         Indirect::Named("call_user_func_array", Arguments::After(0)),
     ],
     embedded: &[Embedded { around: "program", code: "text", language: CodeLanguage::InPage("html") }],
-    assignments: &[("assignment_expression", "left", "right")],
     ..Spec::PLAIN
 });

@@ -74,6 +74,5 @@ pub(super) static RUBY: Language = Language::new(Spec {
         Indirect::Method("call", Arguments::After(0)),
     ],
     misread: misread::ruby,
-    assignments: &[("assignment", "left", "right")],
     ..Spec::PLAIN
 });

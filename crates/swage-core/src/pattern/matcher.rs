@@ -15,7 +15,7 @@ use tree_sitter::Node;
 use super::meanings::Meanings;
 use super::plain::{member_of, plain_text};
 use super::probe::Probe;
-use super::{Children, Hole, Pattern, PatternNode, contents, is_irrelevant, own_text, relevant_children};
+use super::{Children, Expression, Hole, Pattern, PatternNode, contents, is_irrelevant, own_text, relevant_children};
 use crate::lang::{Class, Language, unquoted};
 
 /// What the holes took: byte ranges of the source.
@@ -394,6 +394,12 @@ impl Matching<'_> {
         self.rest(rest, others, bound, whole, failures).map(|more| more + 1)
     }
 
+    /// Whether what a text stands for matches; each thing that it may stand for takes a step, since a file may import one name
+    /// from thousands of modules.
+    fn stands_for(&self, regex: &Expression, text: &[u8]) -> bool {
+        self.meanings.imports.may_be(text, |path| self.step() && regex.is_match(path))
+    }
+
     /// Lets a hole take a range, unless its conditions or an earlier place of the same name forbid it.
     pub(super) fn bind(&self, index: usize, node: Option<Node<'_>>, range: Range<usize>, bound: &mut Bindings) -> bool {
         let hole = &self.holes[index];
@@ -406,10 +412,7 @@ impl Matching<'_> {
         let Some(text) = self.source.get(range.clone()) else { return false };
         let fits = |text: &[u8]| {
             hole.text.as_ref().is_none_or(|regex| regex.is_match(text))
-                && hole
-                    .stands_for
-                    .as_ref()
-                    .is_none_or(|regex| self.meanings.imports.may_be(text, |path| regex.is_match(path)))
+                && hole.stands_for.as_ref().is_none_or(|regex| self.stands_for(regex, text))
         };
         let is_plain_fit =
             || node.and_then(|node| plain_text(self.source, node, self.language)).is_some_and(|plain| fits(&plain));
