@@ -541,7 +541,7 @@ const ROWS: &[Row] = &[
         others: &[
             "#define B good\nint a = B(1);",
             "#define B bad\nint a = C(1);",
-            "int (*b)(int) = bad;\nvoid f(void) { b = good; b(1); }",
+            "void f(void) { int (*b)(int) = good; b(1); }\nvoid g(void) { int (*b)(int) = bad; }",
         ],
     },
     Row {

@@ -396,8 +396,8 @@ impl Matching<'_> {
 
     /// Whether what a text stands for matches; each thing that it may stand for takes a step, since a file may import one name
     /// from thousands of modules.
-    fn stands_for(&self, regex: &Expression, text: &[u8]) -> bool {
-        self.meanings.imports.may_be(text, |path| self.step() && regex.is_match(path))
+    fn stands_for(&self, regex: &Expression, text: &[u8], offset: usize) -> bool {
+        self.meanings.imports.may_be(text, offset, || self.step(), |path| regex.is_match(path))
     }
 
     /// Lets a hole take a range, unless its conditions or an earlier place of the same name forbid it.
@@ -410,9 +410,10 @@ impl Matching<'_> {
             return false;
         }
         let Some(text) = self.source.get(range.clone()) else { return false };
+        let offset = range.start;
         let fits = |text: &[u8]| {
             hole.text.as_ref().is_none_or(|regex| regex.is_match(text))
-                && hole.stands_for.as_ref().is_none_or(|regex| self.stands_for(regex, text))
+                && hole.stands_for.as_ref().is_none_or(|regex| self.stands_for(regex, text, offset))
         };
         let is_plain_fit =
             || node.and_then(|node| plain_text(self.source, node, self.language)).is_some_and(|plain| fits(&plain));
