@@ -35,6 +35,8 @@ struct Paths {
     /// Names that some function imports for itself: elsewhere they are what they say.
     local: HashSet<String>,
     given: Given,
+    /// Names that functions of Python share with what is around them.
+    shared: HashSet<String>,
 }
 
 /// What names are given.
@@ -44,7 +46,7 @@ type Given = HashMap<String, Vec<Value>>;
 struct Value {
     /// A name, or one with brackets for what a call of it makes; `None` for anything else.
     path: Option<String>,
-    /// The function around it, or the whole file.
+    /// Where the name has it: in the function around a declaration, elsewhere in the whole file.
     within: Range<usize>,
 }
 
@@ -61,6 +63,7 @@ enum Step {
     Alias,
     Define,
     Pointer,
+    Shared,
     Go,
     Java,
     Rust,
@@ -85,6 +88,7 @@ fn step(language: &str, kind: &str) -> Step {
         ("python", "assignment") => Step::Assignment,
         ("python", "named_expression") => Step::Named,
         ("python", "as_pattern") => Step::Alias,
+        ("python", "global_statement" | "nonlocal_statement") => Step::Shared,
         (_, "import_statement") if script => Step::JavaScript,
         (_, "variable_declarator") if script => Step::Declarator,
         (_, "assignment_expression") if script => Step::Assignment,
@@ -143,7 +147,7 @@ impl<'t> Imports<'t> {
         holds: impl Fn(&[u8]) -> bool,
     ) -> bool {
         let paths = self.paths();
-        let (mut open, mut seen) = (vec![code.to_vec()], Vec::new());
+        let (mut open, mut seen) = (vec![code.to_vec()], HashSet::new());
         while let Some(path) = open.pop() {
             if let Some((module, rest)) = imported_in_place(&path) {
                 if holds(&[module, rest].concat()) {
@@ -159,19 +163,18 @@ impl<'t> Imports<'t> {
                 return true;
             }
             // Each name is followed once, so that names that are given each other come to an end.
-            if seen.len() == MOST_FOLLOWED || seen.iter().any(|known| known == name) {
+            if seen.len() == MOST_FOLLOWED || !seen.insert(name.to_owned()) {
                 continue;
             }
-            let is_of_object = name.contains('.');
+            let is_anywhere = name.contains('.') || paths.shared.contains(name);
             for value in paths.given.get(name).map_or(&[][..], Vec::as_slice) {
                 if !goes_on() {
                     return false;
                 }
-                if let Some(given) = value.path.as_ref().filter(|_| is_of_object || value.within.contains(&offset)) {
+                if let Some(given) = value.path.as_ref().filter(|_| is_anywhere || value.within.contains(&offset)) {
                     open.push([given.as_bytes(), rest].concat());
                 }
             }
-            seen.push(name.to_owned());
         }
         false
     }
@@ -182,7 +185,8 @@ impl<'t> Imports<'t> {
 
     /// Goes through the file for what names are imported as and given. Long because each language has its own ways.
     fn read(&self) -> Paths {
-        let mut paths = Paths { imported: Imported::new(), local: HashSet::new(), given: Given::new() };
+        let mut paths =
+            Paths { imported: Imported::new(), local: HashSet::new(), given: Given::new(), shared: HashSet::new() };
         let is_followed =
             |language| is_script(language) || matches!(language, "python" | "go" | "rust" | "c" | "cpp" | "java");
         if !is_followed(self.language.name) {
@@ -223,6 +227,10 @@ impl<'t> Imports<'t> {
                 Step::Alias => Some((self.field(node, "alias"), self.made(node, ""))),
                 Step::Define => Some((self.field(node, "name"), self.defined(node))),
                 Step::Pointer => self.pointer(node),
+                Step::Shared => {
+                    paths.shared.extend(Children::named(node).map(|name| self.text(name).to_owned()));
+                    None
+                }
                 Step::Go => {
                     self.go(node, &mut found);
                     None
@@ -239,7 +247,9 @@ impl<'t> Imports<'t> {
                 }
             };
             if let Some((name, path)) = given {
-                let within = functions.last().cloned().unwrap_or_default();
+                // What is only assigned is declared elsewhere, perhaps outside of the function.
+                let at = if node.kind() == "assignment_expression" { functions.first() } else { functions.last() };
+                let within = at.cloned().unwrap_or_default();
                 paths.given.entry(name.to_owned()).or_default().push(Value { path, within });
             }
             // What stands at the margin holds for the whole file.
@@ -411,7 +421,7 @@ impl<'t> Imports<'t> {
 }
 
 /// How many names are followed from one to the next.
-const MOST_FOLLOWED: usize = 16;
+const MOST_FOLLOWED: usize = 256;
 
 /// The calls by which a module is imported where it is used.
 const IMPORTING: [&str; 4] = ["require(", "import(", "await import(", "__import__("];
@@ -533,6 +543,9 @@ mod tests {
                 "self.s.get",
                 "r.S().get",
             ),
+            ("python", "def f():\n    global run\n    run = eval\ndef g():\n    «\n", "run", "eval"),
+            ("javascript", "let run;\nfunction f() {\n  run = eval;\n}\nfunction g() {\n  «\n}\n", "run", "eval"),
+            ("javascript", "function f() {\n  const run = eval;\n}\nfunction g() {\n  «\n}\n", "run", "!eval"),
             ("python", "if (run := eval):\n    «\n", "run", "eval"),
             ("python", "def f():\n    a = b\n    b = a\n    «\n", "a", "a"),
             (
