@@ -54,6 +54,8 @@ struct Value {
 #[derive(Clone, Copy)]
 enum Step {
     Nothing,
+    /// Nothing, and statements are in it.
+    Enter,
     Python,
     PythonFrom,
     JavaScript,
@@ -81,6 +83,8 @@ fn steps(language: &'static Language) -> &'static [Step] {
 }
 
 fn step(language: &str, kind: &str) -> Step {
+    /// Of what holds statements in Python, where expressions hold none.
+    const HOLDERS: [&str; 6] = ["statement", "block", "definition", "clause", "item", "module"];
     let script = is_script(language);
     match (language, kind) {
         ("python", "import_statement") => Step::Python,
@@ -97,6 +101,7 @@ fn step(language: &str, kind: &str) -> Step {
         ("go", "import_spec") => Step::Go,
         ("java", "import_declaration") => Step::Java,
         ("rust", "use_declaration") => Step::Rust,
+        ("python", _) if HOLDERS.iter().any(|ending| kind.ends_with(ending)) => Step::Enter,
         _ => Step::Nothing,
     }
 }
@@ -193,6 +198,8 @@ impl<'t> Imports<'t> {
             return paths;
         }
         let steps = steps(self.language);
+        // Functions may stand in expressions, and in Python assignments may.
+        let enters_expressions = self.language.name != "python" || memchr::memmem::find(self.source, b":=").is_some();
         // The functions around, outermost first.
         let mut functions = vec![self.root.byte_range()];
         preorder(self.root, |node| {
@@ -204,7 +211,8 @@ impl<'t> Imports<'t> {
             }
             let mut found = Imported::new();
             let given = match steps.get(usize::from(node.kind_id())).copied().unwrap_or(Step::Nothing) {
-                Step::Nothing => return true,
+                Step::Nothing => return enters_expressions,
+                Step::Enter => return true,
                 Step::Python => {
                     self.python(node, "", &mut found);
                     None
