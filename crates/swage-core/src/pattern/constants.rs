@@ -128,8 +128,7 @@ impl<'t> Constants<'t> {
 
     /// Whether a call puts constants together, or is one of those that escape.
     fn is_constant_call(&self, call: Node<'_>, escaped_by: Option<&Expression>, deeper: u32) -> bool {
-        let field = |names: &[&str]| names.iter().find_map(|name| call.child_by_field_name(name));
-        let Some(arguments) = field(&["arguments", "argument_list"]) else { return false };
+        let Some(arguments) = call.child_by_field_name("arguments") else { return false };
         let called = self.source.get(call.start_byte()..arguments.start_byte()).unwrap_or_default().trim_ascii();
         if escaped_by.is_some_and(|regex| regex.is_match(called)) {
             return true;

@@ -188,7 +188,7 @@ impl<'t> Imports<'t> {
         self.paths.get_or_init(|| self.read())
     }
 
-    /// Goes through the file for what names are imported as and given. Long because each language has its own ways.
+    /// Goes through the file for what names are imported as and given.
     fn read(&self) -> Paths {
         let mut paths =
             Paths { imported: Imported::new(), local: HashSet::new(), given: Given::new(), shared: HashSet::new() };
@@ -209,51 +209,14 @@ impl<'t> Imports<'t> {
             if self.language.tables().is(node.kind_id(), Class::Function) {
                 functions.push(node.byte_range());
             }
-            let mut found = Imported::new();
-            let given = match steps.get(usize::from(node.kind_id())).copied().unwrap_or(Step::Nothing) {
-                Step::Nothing => return enters_expressions,
-                Step::Enter => return true,
-                Step::Python => {
-                    self.python(node, "", &mut found);
-                    None
-                }
-                Step::PythonFrom => {
-                    let module = self.field(node, "module_name");
-                    self.python(node, &format!("{module}."), &mut found);
-                    None
-                }
-                Step::JavaScript => {
-                    self.javascript(node, &mut found);
-                    None
-                }
-                Step::Declarator => {
-                    self.required(node, &mut found);
-                    Some((self.field(node, "name"), self.made(node, "value")))
-                }
-                Step::Assignment => Some((self.field(node, "left"), self.made(node, "right"))),
-                Step::Named => Some((self.field(node, "name"), self.made(node, "value"))),
-                Step::Alias => Some((self.field(node, "alias"), self.made(node, ""))),
-                Step::Define => Some((self.field(node, "name"), self.defined(node))),
-                Step::Pointer => self.pointer(node),
-                Step::Shared => {
-                    paths.shared.extend(Children::named(node).map(|name| self.text(name).to_owned()));
-                    None
-                }
-                Step::Go => {
-                    self.go(node, &mut found);
-                    None
-                }
-                Step::Java => {
-                    self.java(node, &mut found);
-                    None
-                }
-                Step::Rust => {
-                    if let Some(argument) = node.child_by_field_name("argument") {
-                        self.rust(argument, &mut found);
-                    }
-                    None
-                }
-            };
+            let step = steps.get(usize::from(node.kind_id())).copied().unwrap_or(Step::Nothing);
+            if let Step::Nothing | Step::Enter = step {
+                return enters_expressions || matches!(step, Step::Enter);
+            }
+            if let Step::Shared = step {
+                paths.shared.extend(Children::named(node).map(|name| self.text(name).to_owned()));
+            }
+            let (found, given) = (self.imported_at(step, node), self.given_at(step, node));
             if let Some((name, path)) = given {
                 // What is only assigned is declared elsewhere, perhaps outside of the function.
                 let at = if node.kind() == "assignment_expression" { functions.first() } else { functions.last() };
@@ -270,6 +233,56 @@ impl<'t> Imports<'t> {
             true
         });
         paths
+    }
+
+    /// What a node imports names as.
+    fn imported_at(&self, step: Step, node: Node<'_>) -> Imported {
+        let mut found = Imported::new();
+        match step {
+            Step::Python => self.python(node, "", &mut found),
+            Step::PythonFrom => {
+                let module = self.field(node, "module_name");
+                self.python(node, &format!("{module}."), &mut found);
+            }
+            Step::JavaScript => self.javascript(node, &mut found),
+            Step::Declarator => self.required(node, &mut found),
+            Step::Go => self.go(node, &mut found),
+            Step::Java => self.java(node, &mut found),
+            Step::Rust => {
+                if let Some(argument) = node.child_by_field_name("argument") {
+                    self.rust(argument, &mut found);
+                }
+            }
+            Step::Nothing
+            | Step::Enter
+            | Step::Assignment
+            | Step::Named
+            | Step::Alias
+            | Step::Define
+            | Step::Pointer
+            | Step::Shared => {}
+        }
+        found
+    }
+
+    /// The name that a node gives something, and what that is.
+    fn given_at(&self, step: Step, node: Node<'t>) -> Option<(&'t str, Option<String>)> {
+        match step {
+            Step::Declarator | Step::Named => Some((self.field(node, "name"), self.made(node, "value"))),
+            Step::Assignment => Some((self.field(node, "left"), self.made(node, "right"))),
+            Step::Alias => Some((self.field(node, "alias"), self.made(node, ""))),
+            Step::Define => Some((self.field(node, "name"), self.defined(node))),
+            Step::Pointer => self.pointer(node),
+            Step::Nothing
+            | Step::Enter
+            | Step::Python
+            | Step::PythonFrom
+            | Step::JavaScript
+            | Step::Shared
+            | Step::Go
+            | Step::Java
+            | Step::Rust => None,
+        }
     }
 
     /// The name that a macro is defined as.

@@ -100,10 +100,8 @@ fn is_mark(comment: &[u8]) -> bool {
     let is_sign = |b: &u8| b.is_ascii_whitespace() || matches!(b, b'#' | b'/' | b'*' | b'-' | b':');
     let begins = comment.iter().position(|b| !is_sign(b)).unwrap_or(comment.len());
     let text = comment[begins..].to_ascii_lowercase();
-    let mut words = comment.split(is_sign).filter(|word| !word.is_empty());
-    let is_no = |word: &[u8]| {
-        word.len() > 3 && word[..2].eq_ignore_ascii_case(b"no") && word.iter().all(u8::is_ascii_alphabetic)
-    };
+    let mut words = text.split(is_sign).filter(|word| !word.is_empty());
+    let is_no = |word: &[u8]| word.len() > 3 && word.starts_with(b"no") && word.iter().all(u8::is_ascii_alphabetic);
     let switches = |word: &[u8]| memmem::find(word, b"disable").or(memmem::find(word, b"ignore")).is_some();
     words.next().is_some_and(is_no) && words.clone().all(|word| word.iter().any(u8::is_ascii_digit))
         || switches(&text) && text.iter().any(|b| matches!(b, b':' | b'-')) && words.count() < FEWEST_WORDS
