@@ -2,7 +2,7 @@
 //!
 //! An expression is constant when it consists of literals, and of names that the file gives nothing but constants: what is
 //! put together of `"berths"` and of a name that was given `"quay_" + SUFFIX` can't hold what a user typed. A name that is
-//! anything else as well, such as a parameter, a loop's name or an import, isn't. Scopes aren't told apart: two variables of one
+//! anything else as well, such as a parameter, a loop's name or an import, isn't. Scopes aren't distinguished: two variables of one
 //! name are taken for one, which makes fewer names constant and never more.
 
 use std::cell::{Cell, OnceCell, RefCell};
