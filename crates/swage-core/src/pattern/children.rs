@@ -2,6 +2,31 @@
 
 use tree_sitter::{Node, TreeCursor};
 
+/// A child, with what is asked of it most often; asking the tree costs more.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Child<'t> {
+    pub node: Node<'t>,
+    /// The grammar's number of its kind.
+    pub kind: u16,
+    /// Whether the grammar has a name for it, as it has for all but signs and keywords.
+    pub named: bool,
+}
+
+impl<'t> Child<'t> {
+    pub fn new(node: Node<'t>) -> Self {
+        Self { node, kind: node.kind_id(), named: node.is_named() }
+    }
+}
+
+/// Which children of a node.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Which {
+    /// Those that the grammar names.
+    Named,
+    /// Also signs and keywords, which hold nothing.
+    All,
+}
+
 /// Up to this many children are asked for one by one. That needs no cursor, whose every step costs several times as much,
 /// but each child is counted from the first.
 const FEW: u32 = 8;
@@ -15,31 +40,25 @@ pub(crate) enum Children<'t> {
 impl<'t> Children<'t> {
     /// All children, signs and keywords too.
     pub fn all(node: Node<'t>) -> Self {
-        Self::of(node, false, node.child_count() as usize)
+        Self::of(node, Which::All)
     }
 
     /// Those that the grammar names.
     pub fn named(node: Node<'t>) -> Self {
-        Self::of(node, true, node.named_child_count())
+        Self::of(node, Which::Named)
     }
 
-    /// Whether there is none.
-    pub fn is_empty(&self) -> bool {
-        matches!(self, Self::Few { count: 0, .. })
-    }
-
-    fn of(node: Node<'t>, named: bool, count: usize) -> Self {
-        if are_many(node) {
+    /// Some of the children.
+    pub fn of(node: Node<'t>, which: Which) -> Self {
+        let (all, named) = (node.child_count(), which == Which::Named);
+        if all > FEW {
+            // There are too many to count to each of them.
             Self::Many { cursor: Box::new(node.walk()), named, begun: false }
         } else {
+            let count = if named { node.named_child_count() } else { all as usize };
             Self::Few { node, named, next: 0, count }
         }
     }
-}
-
-/// Whether a node has too many children to count to each of them.
-fn are_many(node: Node<'_>) -> bool {
-    node.child_count() > FEW
 }
 
 impl<'t> Iterator for Children<'t> {

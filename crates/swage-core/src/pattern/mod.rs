@@ -33,7 +33,7 @@ use std::ops::Range;
 use bstr::ByteSlice;
 use tree_sitter::Node;
 
-pub(crate) use self::children::{Children, ancestors, preorder};
+pub(crate) use self::children::{Child, Children, Which, ancestors, preorder};
 pub use self::expression::Expression;
 pub(crate) use self::matcher::{Bindings, Given, Matching, budget};
 pub(crate) use self::meanings::Meanings;

@@ -9,7 +9,7 @@
 use std::ops::Range;
 use std::sync::Arc;
 
-use aho_corasick::{AhoCorasick, AhoCorasickKind};
+use aho_corasick::dfa;
 use regex::bytes::{RegexSet, RegexSetBuilder};
 
 use super::filter::{NodeTest, Place, Relation};
@@ -25,7 +25,7 @@ use crate::pattern::PatternError;
 #[derive(Debug)]
 pub struct LanguageSet {
     /// Finds everything in `words`, in whatever case, each text once.
-    pub(crate) finder: Option<AhoCorasick>,
+    pub(crate) finder: Option<dfa::DFA>,
     /// For each text that the finder knows, the words that are spelled so; they may differ in where and in which case they
     /// count.
     pub(crate) spelled: Vec<Vec<u32>>,
@@ -201,21 +201,22 @@ impl LanguageSet {
         if !texts.is_empty() {
             // One automaton for both; matches of words with a case are checked again.
             let any_case = self.words.iter().any(|word| word.any_case);
-            self.finder = AhoCorasick::builder()
-                .kind(Some(AhoCorasickKind::DFA))
+            self.finder = dfa::DFA::builder()
                 .ascii_case_insensitive(any_case)
+                // There are too many words for it to pass over much.
+                .prefilter(false)
                 .build(texts)
                 .ok();
         }
     }
 
-    /// Leaves nothing out for want of words.
+    /// Leaves nothing out for want of words or of what stands below a node.
     #[cfg(test)]
     pub(super) fn forget_words(&mut self, rules: &[Arc<Rule>]) {
         for entry in &mut self.entries {
             (entry.needs, entry.beside) = (Needs::default(), Needs::default());
-            if let Plan::Nodes { signs, .. } = &mut entry.plan {
-                *signs = None;
+            if let Plan::Nodes { signs, below, .. } = &mut entry.plan {
+                (*signs, *below) = (None, Vec::new());
             }
         }
         (self.finder, self.wordless) = (None, None);

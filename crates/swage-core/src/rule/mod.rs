@@ -33,9 +33,11 @@ pub use self::fix::{EditAction, EditTemplate, FixTemplate, Removal};
 pub(crate) use self::keys::{Choice, Holds, Key, Keys, SIZE, words};
 pub use self::link::{Collection, FileOf, Link, Meeting, Within};
 pub(crate) use self::link::{IMPORTED_FROM, may_mean, meant_name, own_name};
-pub use self::matchers::{CodeMatch, Extent, Figure, Matcher, Plan, Signs, SuppressionFault, SyntaxFault, Zone};
+pub use self::matchers::{
+    AskedBelow, CodeMatch, Extent, Figure, Matcher, Plan, Signs, SuppressionFault, SyntaxFault, Zone,
+};
 pub(crate) use self::matchers::{
-    Counting, Frame, FunctionFinder, Gather, Gathered, Match, ParsedFile, TooMany, may_be_between_same,
+    Below, Counting, Frame, FunctionFinder, Gather, Gathered, KindSet, Match, ParsedFile, TooMany, may_be_between_same,
 };
 pub(crate) use self::message::{parts as template_parts, shorten};
 pub use self::model::{Clause, Example, ExampleFile, FileFigures, ProjectWide, Provenance, Rule, Severity};

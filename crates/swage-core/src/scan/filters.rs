@@ -7,9 +7,9 @@ use tree_sitter::Node;
 
 use super::allow;
 use super::search::Search;
-use super::walk::{Step, Which, walk};
+use super::walk::{Step, walk};
 use crate::lang::Class;
-use crate::pattern::{Children, Given, Matching};
+use crate::pattern::{Children, Given, Matching, Which};
 use crate::rule::{Clause, CodeMatch, Filter, NodeTest, ParsedFile, Place, Relation};
 
 /// Whether a text is one that the clause must not match.
@@ -169,19 +169,19 @@ impl<'a> Search<'a> {
     fn is_inside(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let mut found = false;
         let visited = walk(node, Which::All, &mut |step| {
-            let Step::Enter { node: n, .. } = step else { return false };
+            let Step::Enter { node: n, .. } = step else { return None };
             // A filter in a filter goes through the same nodes again for each node that the outer one tries.
             let left = self.file.steps.get().saturating_sub(1);
             self.file.steps.set(left);
             if left == 0 {
-                return false;
+                return None;
             }
             found = found
                 || filter.any.iter().any(|place| {
                     // A node doesn't enclose itself, but its text is in it.
                     (n != node || matches!(place.what, NodeTest::Text(_))) && self.is_place(place, n, given)
                 });
-            !found
+            (!found).then_some(Which::All)
         });
         // Nothing was found there, which isn't the same as nothing being there.
         if visited.is_err() {

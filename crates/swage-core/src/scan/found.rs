@@ -30,8 +30,8 @@ pub(super) struct Found {
     figure: Option<Figure>,
     /// What the rule proposes.
     fix: Option<ProposedFix>,
-    /// The collection that takes it, and what was captured.
-    fact: Option<(usize, Vec<(String, String)>)>,
+    /// The collection that takes it, and what the link keeps of it.
+    fact: Option<(usize, Vec<String>)>,
 }
 
 /// Where a match comes from.
@@ -49,29 +49,28 @@ pub(super) struct Origin<'a> {
 
 impl Found {
     /// What a match of one of a rule's clauses gives; `file` is missing where nothing was parsed, and `scope` gives the
-    /// definitions around it.
-    pub fn new(origin: Origin<'_>, m: Match<'_>, file: Option<&ParsedFile<'_>>, scope: impl FnOnce() -> Scope) -> Self {
+    /// definitions around it. `None` for a fact without the texts that it meets others by.
+    pub fn new(
+        origin: Origin<'_>,
+        m: Match<'_>,
+        file: Option<&ParsedFile<'_>>,
+        scope: impl FnOnce() -> Scope,
+    ) -> Option<Self> {
         let Origin { index, rule, clause, source, .. } = origin;
         // Messages are text whatever the file holds.
         let text = |range: &Range<usize>| String::from_utf8_lossy(&source[range.clone()]).into_owned();
         if let Some(collection) = clause.collection {
             // There are many facts and few become findings, so the words about them are left for then.
-            let mut texts: Vec<_> = m.captures.iter().map(|(name, range)| ((*name).to_owned(), text(range))).collect();
-            // Facts meet across files only under the name that the defining file uses.
-            let imported = rule.link().and_then(|link| link.collections[collection].imported.as_deref());
-            if let (Some(hole), Some(file)) = (imported, file) {
-                name_at_its_origin(&mut texts, hole, file);
-            }
-            return Self {
+            return Some(Self {
                 rule: index,
+                fact: Some((collection, kept_values(rule, collection, &m, source, file)?)),
                 range: m.range,
                 message: String::new(),
                 scope: Scope::default(),
                 varying: Vec::new(),
                 figure: None,
                 fix: None,
-                fact: Some((collection, texts)),
-            };
+            });
         }
         // A gap is what was captured, or one of the few words that matchers give.
         let message = rule.say(|gap| match (gap, m.figure) {
@@ -85,7 +84,7 @@ impl Found {
         let template = clause.fix.as_deref().filter(|_| origin.editable);
         let fix = template.and_then(|template| propose(template, &m, source, file));
         let Match { range, varying, figure, .. } = m;
-        Self { rule: index, range, message, scope: scope(), varying, figure, fix, fact: None }
+        Some(Self { rule: index, range, message, scope: scope(), varying, figure, fix, fact: None })
     }
 }
 
@@ -116,10 +115,8 @@ pub(super) fn hits_and_facts(
         // Lines of the file itself, whose line ends may be other than those of the text searched.
         let span = lines.span(f.range.clone());
         match f.fact {
-            Some((collection, texts)) => {
-                let values = kept_values(rule, collection, text, texts);
-                let mark = rules.mark(f.rule);
-                facts.extend(values.map(|values| Fact { rule: mark, collection, values, span, suppressed: None }));
+            Some((collection, values)) => {
+                facts.push(Fact { rule: rules.mark(f.rule), collection, values, span, suppressed: None });
             }
             None => {
                 let definition = f.scope.lines(&lines);
@@ -135,25 +132,6 @@ pub(super) fn hits_and_facts(
         }
     }
     (hits, facts)
-}
-
-/// Puts the name that an imported name has where it comes from in its place, and adds what it is imported from; nothing of it
-/// stays where a member is asked of what isn't imported.
-fn name_at_its_origin(texts: &mut Vec<(String, String)>, hole: &str, file: &ParsedFile<'_>) {
-    let Some(at) = texts.iter().position(|(name, _)| name == hole) else { return };
-    let written = std::mem::take(&mut texts[at].1);
-    let path = String::from_utf8_lossy(&file.meanings.imports.path_of(written.as_bytes())).into_owned();
-    let is_name = |text: &str| text.chars().all(|c| c.is_alphanumeric() || c == '_');
-    let (from, name) = match path.rsplit_once('.') {
-        Some((from, name)) if path != written && is_name(name) => (from.to_owned(), name.to_owned()),
-        Some(_) => {
-            texts.remove(at);
-            return;
-        }
-        None => (String::new(), path),
-    };
-    texts[at].1 = name;
-    texts.push((IMPORTED_FROM.to_owned(), from));
 }
 
 /// Takes texts that overlap a secret out of the messages of other rules.
@@ -176,24 +154,50 @@ fn hide_secrets(found: &mut [Found], rules: &RuleSet) {
     }
 }
 
-/// What a fact keeps of the texts that were captured; `None` without what decides whether it meets another.
+/// What a link keeps of the texts that were captured; `None` without what decides whether the fact meets another.
 fn kept_values(
     rule: &Rule,
     collection: usize,
-    text: &[u8],
-    mut captured: Vec<(String, String)>,
+    m: &Match<'_>,
+    source: &[u8],
+    file: Option<&ParsedFile<'_>>,
 ) -> Option<Vec<String>> {
     let link = rule.link()?;
-    let values = link.kept.iter().map(|name| match name.as_str() {
+    let own = &link.collections[collection];
+    let text = |range: &Range<usize>| String::from_utf8_lossy(&source[range.clone()]).into_owned();
+    // Facts meet across files only under the name that the defining file uses.
+    let imported = own.imported.as_deref().zip(file).and_then(|(hole, file)| Some((hole, file, m.captured(hole)?)));
+    let origin = imported.map(|(hole, file, range)| (hole, name_at_its_origin(&source[range.clone()], file)));
+    let value = |name: &String| match (name.as_str(), &origin) {
         // A fact is kept in the cache, and a whole function in each would fill it.
-        "match" => Some(shorten(&String::from_utf8_lossy(text))),
-        name => captured.iter_mut().find(|(own, _)| own == name).map(|(_, text)| std::mem::take(text)),
-    });
-    let values: Vec<Option<String>> = values.collect();
-    // A fact without the texts that it meets by can meet nothing.
-    let known = values.iter().take(link.on.len()).all(Option::is_some);
-    (known || link.collections[collection].of_file_only)
-        .then(|| values.into_iter().map(Option::unwrap_or_default).collect())
+        ("match", _) => Some(shorten(&text(&m.range))),
+        (name, Some((hole, origin))) if name == *hole => origin.as_ref().map(|(_, name)| name.clone()),
+        (IMPORTED_FROM, Some((_, origin))) => origin.as_ref().map(|(from, _)| from.clone()),
+        (name, _) => m.captured(name).map(text),
+    };
+    let mut values = Vec::with_capacity(link.kept.len());
+    for (at, name) in link.kept.iter().enumerate() {
+        let value = value(name);
+        // A fact without the texts that it meets by can meet nothing.
+        if value.is_none() && at < link.on.len() && !own.of_file_only {
+            return None;
+        }
+        values.push(value.unwrap_or_default());
+    }
+    Some(values)
+}
+
+/// What an imported name is imported from, if from anything, and the name that it has there; `None` where a member is asked of
+/// what isn't imported.
+fn name_at_its_origin(written: &[u8], file: &ParsedFile<'_>) -> Option<(String, String)> {
+    let path = file.meanings.imports.path_of(written);
+    let (is_written, path) = (*path == *written, String::from_utf8_lossy(&path));
+    let is_name = |text: &str| text.chars().all(|c| c.is_alphanumeric() || c == '_');
+    match path.rsplit_once('.') {
+        Some((from, name)) if !is_written && is_name(name) => Some((from.to_owned(), name.to_owned())),
+        Some(_) => None,
+        None => Some((String::new(), path.into_owned())),
+    }
 }
 
 /// The named definitions around and with a node.

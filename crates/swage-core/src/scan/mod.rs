@@ -5,6 +5,7 @@
 //! match needs its zone, the file is parsed, and one walk over the tree serves all patterns, dispatched by node kind.
 
 mod allow;
+mod beginnings;
 mod cache;
 mod embedded;
 mod explained;

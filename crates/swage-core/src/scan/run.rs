@@ -148,7 +148,7 @@ impl<'a> Run<'a> {
             {
                 let (source, editable) = (self.source, self.is_editable());
                 let origin = Origin { index: entry.rule, rule, clause, source, editable };
-                self.found.push(Found::new(origin, m, None, Scope::default));
+                self.found.extend(Found::new(origin, m, None, Scope::default));
             }
         }
     }

@@ -11,13 +11,14 @@ use std::rc::Rc;
 use foldhash::HashMap;
 use tree_sitter::Node;
 
+use super::beginnings::{Beginning, Beginnings};
 use super::explained::is_explained;
 use super::found::{Found, Origin, Scope};
 use super::macros::{is_in, may_have_sign, may_hold};
-use super::walk::{Step, Which, walk};
+use super::walk::{Step, walk};
 use super::words::Words;
 use crate::lang::{Class, TestMark, interest, nests_too_deep};
-use crate::pattern::{ancestors, budget};
+use crate::pattern::{Which, ancestors, budget};
 use crate::rule::{
     Area, Clause, Counting, Entry, Frame, FunctionFinder, Gather, Gathered, LanguageSet, Match, ParsedFile, Plan, Rule,
     RuleSet, TooMany, Zone,
@@ -63,8 +64,8 @@ struct Walked<'t> {
     gathered: Gathered<'t>,
     /// Comments and strings, in the order of their starts.
     zones: Vec<(Range<usize>, Zone)>,
-    /// Where rules begin, with the kinds of the nodes.
-    beginnings: Vec<(u16, Node<'t>)>,
+    /// Where rules begin.
+    beginnings: Beginnings<'t>,
 }
 
 /// What the walk has to do.
@@ -75,6 +76,8 @@ struct Wanted {
     anything: bool,
     /// Which nodes it goes to.
     nodes: Which,
+    /// For each node kind, which children it keeps.
+    kept: Vec<Option<Which>>,
 }
 
 impl<'a> Search<'a> {
@@ -254,6 +257,7 @@ impl<'a> Search<'a> {
                 || matches!(&self.entry(*entry).plan, Plan::Lines(finder) if !finder.zones().is_empty())
         };
         let (mut anything, mut signs) = (scopes.is_some() || text.iter().any(zoned), false);
+        let mut kept = vec![None; interests.len()];
         for (_, plan) in self.plans() {
             for &kind in plan.kinds() {
                 interests[usize::from(kind)] |= interest::RULE;
@@ -261,9 +265,13 @@ impl<'a> Search<'a> {
                 // Visiting operators and brackets doubles the nodes, so it is done only for rules that begin there.
                 signs |= !tables.grammar.node_kind_is_named(kind);
             }
+            for (kind, which) in plan.families() {
+                let known = &mut kept[usize::from(*kind)];
+                *known = (*known).max(Some(*which));
+            }
             anything |= matches!(plan, Plan::File { gather: Gather::Comments, .. });
         }
-        Wanted { interests, anything, nodes: if signs { Which::All } else { Which::Named } }
+        Wanted { interests, anything, nodes: if signs { Which::All } else { Which::Named }, kept }
     }
 
     /// The one walk. What is counted on it is found on it.
@@ -274,12 +282,21 @@ impl<'a> Search<'a> {
         let scoped = self.plans().any(|(_, plan)| matches!(plan, Plan::File { gather: Gather::Scopes, .. }));
         let mut scopes = if scoped { Scopes::of(file.source, file.language, file.tree) } else { None };
         let wanted = self.wanted(text, scopes.as_ref());
-        let (mut zones, mut comments, mut beginnings) = (Vec::new(), Vec::new(), Vec::new());
+        let (mut zones, mut comments, mut beginnings) =
+            (Vec::new(), Vec::new(), Beginnings::in_text_of(file.source.len()));
         let mut counting = Counting::default();
         let mut macros = self.macros.borrow_mut();
-        let mut visit = |step: Step<'a>| {
+        let kept = |kind: u16| wanted.kept.get(usize::from(kind)).copied().flatten();
+        let mut visit = |step: Step<'a, '_>| {
             let (node, kind, depth, parent) = match step {
                 Step::Enter { node, kind, depth, parent } => (node, kind, depth, parent),
+                Step::Children { node, kind, children, which } => {
+                    beginnings.list(children);
+                    if kept(kind).is_some() {
+                        beginnings.keep(node, children, which);
+                    }
+                    return None;
+                }
                 // Leaving a node ends its scope, and its figures are complete.
                 Step::Leave(depth) => {
                     if let Some(scopes) = &mut scopes {
@@ -288,11 +305,13 @@ impl<'a> Search<'a> {
                     if let Some(function) = counting.leave(depth) {
                         self.counted(&function, found);
                     }
-                    return false;
+                    return None;
                 }
             };
             if self.within.as_ref().is_some_and(|ranges| !may_hold(&node.byte_range(), ranges)) {
-                return false;
+                beginnings.enter(node, depth, None);
+                beginnings.leave_out();
+                return None;
             }
             let interest = wanted.interests.get(usize::from(kind)).copied().unwrap_or(0);
             if let Some(scopes) = &mut scopes
@@ -300,15 +319,14 @@ impl<'a> Search<'a> {
             {
                 scopes.enter(node, kind, depth);
             }
+            beginnings.enter(node, depth, (interest & interest::RULE != 0).then_some(kind));
+            let children = kept(kind).max(Some(wanted.nodes));
             // Most nodes end here.
             if interest & !(interest::LEAF | interest::NAME) == 0 {
-                return interest & interest::LEAF == 0;
+                return children.filter(|_| interest & interest::LEAF == 0);
             }
             if interest & interest::MACRO != 0 {
                 macros.push(node);
-            }
-            if interest & interest::RULE != 0 {
-                beginnings.push((kind, node));
             }
             // Figures of functions are summed up while their bodies go by.
             if !self.functions.is_empty() && interest & (interest::FUNCTION | interest::BRANCH) != 0 {
@@ -323,14 +341,17 @@ impl<'a> Search<'a> {
                 if node.named_child_count() > 1
                     && node.named_child(0).is_some_and(|first| tables.is(first.kind_id(), Class::String))
                 {
-                    return true;
+                    return children;
                 }
                 zones.push((node.byte_range(), Zone::String));
                 // Only strings that embed code have anything inside.
                 let [a, b, c] = file.language.embedding_signs;
-                return memchr::memchr3(a, b, c, file.text(node)).is_some();
+                if memchr::memchr3(a, b, c, file.text(node)).is_none() {
+                    beginnings.leave_out();
+                    return None;
+                }
             }
-            true
+            children
         };
         // Expressions alone need no walk.
         if wanted.anything {
@@ -359,29 +380,33 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// The plans that begin at nodes. They are tried at nodes of one kind after another, and all at each node, since what that
-    /// takes is at hand then: its children are listed once.
-    fn nodes(&self, mut beginnings: Vec<(u16, Node<'a>)>, found: &mut Vec<Found>) {
+    /// The plans that begin at nodes. All are tried at each node, since what that takes is at hand then.
+    fn nodes(&self, beginnings: Beginnings<'a>, found: &mut Vec<Found>) {
         // A table by the index: which of the set's entries may find something in this file.
         let mut active = vec![false; self.set.entries.len()];
         self.possible.iter().for_each(|&index| active[index as usize] = true);
-        // Stable, so nodes of a kind stay in the order of the file.
-        beginnings.sort_by_key(|(kind, _)| *kind);
-        for own in beginnings.chunk_by(|(a, _), (b, _)| a == b) {
-            let entries = self.set.by_kind[usize::from(own[0].0)].iter().filter(|&&index| active[index as usize]);
+        let entries_at = |kind: u16| {
+            let entries = self.set.by_kind[usize::from(kind)].iter().filter(|&&index| active[index as usize]);
             let entries = entries.filter_map(|&index| match &self.entry(index).plan {
-                Plan::Nodes { finder, holds_words, signs, .. } => Some((index, finder, *holds_words, signs)),
+                Plan::Nodes { finder, holds_words, signs, below, .. } => {
+                    Some((index, finder, *holds_words, signs, &below[..]))
+                }
                 Plan::Functions { .. } | Plan::Lines(_) | Plan::File { .. } | Plan::Suppressions(_) => None,
             });
-            let entries: Vec<_> = entries.collect();
-            for (_, node) in own.iter().filter(|(_, node)| self.counts(*node)) {
-                for &(index, finder, holds_words, signs) in &entries {
-                    // Nodes without the entry's words and signs in them can't match.
-                    if (!holds_words || self.words.allow(&self.entry(index).needs, &node.byte_range()))
-                        && signs.as_ref().is_none_or(|s| node.has_error() || s.may_be_in(self.file.text(*node)))
-                    {
-                        self.try_entry(index, found, |found| finder.at(&self.file, *node, found));
-                    }
+            entries.collect::<Vec<_>>()
+        };
+        let mut of_kind = HashMap::default();
+        self.file.know_children(beginnings.children, beginnings.kept.into_iter());
+        for Beginning { node, kind, below: there } in beginnings.all {
+            for &(index, finder, holds_words, signs, below) in &*of_kind.entry(kind).or_insert_with(|| entries_at(kind))
+            {
+                // Nodes without the entry's words and signs in them, or without what it asks for below, can't match.
+                if (below.is_empty() || below.iter().any(|asked| asked.may_be_in(&there)))
+                    && (!holds_words || self.words.allow(&self.entry(index).needs, &node.byte_range()))
+                    && signs.as_ref().is_none_or(|s| node.has_error() || s.may_be_in(self.file.text(node)))
+                    && self.counts(node)
+                {
+                    self.try_entry(index, found, |found| finder.at(&self.file, node, found));
                 }
             }
         }
@@ -454,7 +479,7 @@ impl<'a> Search<'a> {
         let scope = || Scope::of(file.language, file.source, file.root(), place());
         let (rule, source) = (self.rule(index), file.source);
         let origin = Origin { index: entry.rule, rule, clause, source, editable: self.editable };
-        found.push(Found::new(origin, m, Some(file), scope));
+        found.extend(Found::new(origin, m, Some(file), scope));
     }
 }
 

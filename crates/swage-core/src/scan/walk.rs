@@ -3,10 +3,10 @@
 use tree_sitter::Node;
 
 use crate::lang::DEEPEST;
-use crate::pattern::Children;
+use crate::pattern::{Child, Children, Which};
 
 /// A step of the walk.
-pub(super) enum Step<'t> {
+pub(super) enum Step<'t, 'c> {
     /// Into a node.
     Enter {
         node: Node<'t>,
@@ -17,49 +17,72 @@ pub(super) enum Step<'t> {
         /// The kind of the node around it; 0 for the root.
         parent: u16,
     },
+    /// The children of the node that was entered last, before the first of them is entered.
+    Children {
+        node: Node<'t>,
+        /// The node's kind.
+        kind: u16,
+        children: &'c [Child<'t>],
+        /// Which of its children they are.
+        which: Which,
+    },
     /// Out of the node that was entered last and not left yet, with how deep it stands.
     Leave(u32),
 }
 
-/// Which nodes are entered.
-#[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Which {
-    /// Those that the grammar names.
-    Named,
-    /// Also signs and keywords, which hold nothing.
-    All,
+/// A node whose children are being entered.
+struct Around {
+    kind: u16,
+    /// Where its children begin among those that are listed, which end with them.
+    from: usize,
+    /// The one that comes next.
+    next: usize,
 }
 
 /// The tree nests deeper than is looked at.
 #[derive(Debug)]
 pub(super) struct TooDeep;
 
-/// Goes through the nodes with and below `root`, parents first. What `visit` answers to entering a node decides whether
-/// its children are entered.
+/// Goes through the nodes with and below `root`, parents first. What `visit` answers to entering a node decides which of its
+/// children are listed, if any; of these the `entered` ones are entered.
 ///
 /// # Errors
 /// When something stands deeper than is looked at.
-pub(super) fn walk<'t>(root: Node<'t>, which: Which, visit: &mut impl FnMut(Step<'t>) -> bool) -> Result<(), TooDeep> {
-    // The kinds of the nodes around, with the children of each that are still to come.
-    let mut around: Vec<(u16, Children<'t>)> = Vec::new();
-    let mut node = root;
+pub(super) fn walk<'t>(
+    root: Node<'t>,
+    entered: Which,
+    visit: &mut impl FnMut(Step<'t, '_>) -> Option<Which>,
+) -> Result<(), TooDeep> {
+    // The children of the nodes around, those of the innermost last.
+    let mut listed: Vec<Child<'t>> = Vec::new();
+    let mut around: Vec<Around> = Vec::new();
+    let mut child = Child::new(root);
     loop {
-        let (depth, parent) = (around.len() as u32, around.last().map_or(0, |(kind, _)| *kind));
-        let kind = node.kind_id();
-        let enters = visit(Step::Enter { node, kind, depth, parent });
-        let children = enters.then(|| if which == Which::All { Children::all(node) } else { Children::named(node) });
-        match children.filter(|children| !children.is_empty()) {
-            Some(children) => around.push((kind, children)),
-            None => _ = visit(Step::Leave(depth)),
+        let (depth, parent) = (around.len() as u32, around.last().map_or(0, |outer| outer.kind));
+        let Child { node, kind, .. } = child;
+        let from = listed.len();
+        if let Some(which) = visit(Step::Enter { node, kind, depth, parent }) {
+            listed.extend(Children::of(node, which).map(Child::new));
+            visit(Step::Children { node, kind, children: &listed[from..], which });
         }
-        node = loop {
-            let Some((_, children)) = around.last_mut() else { return Ok(()) };
-            if let Some(next) = children.next() {
+        if from < listed.len() {
+            around.push(Around { kind, from, next: from });
+        } else {
+            visit(Step::Leave(depth));
+        }
+        child = loop {
+            let Some(inner) = around.last_mut() else { return Ok(()) };
+            if let Some(child) = listed.get(inner.next) {
+                inner.next += 1;
+                if !child.named && entered == Which::Named {
+                    continue;
+                }
                 if around.len() > DEEPEST {
                     return Err(TooDeep);
                 }
-                break next;
+                break *child;
             }
+            listed.truncate(inner.from);
             around.pop();
             visit(Step::Leave(around.len() as u32));
         };

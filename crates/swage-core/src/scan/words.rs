@@ -5,6 +5,8 @@
 
 use std::ops::Range;
 
+use aho_corasick::automaton::Automaton;
+use aho_corasick::{Anchored, PatternID};
 use bstr::ByteSlice;
 
 use crate::rule::{LanguageSet, Needs};
@@ -24,31 +26,50 @@ impl Words {
     pub fn find(content: &[u8], set: &LanguageSet) -> Self {
         let mut found = Self::default();
         let Some(finder) = &set.finder else { return found };
-        let mut at: Vec<(u32, u32)> = Vec::new();
+        let Ok(start) = finder.start_state(Anchored::No) else { return found };
+        let mut at: Vec<(u32, u32)> = Vec::with_capacity(content.len() / 16);
         found.there.resize(set.words.len().div_ceil(64), 0);
         // A letter of another script goes on a name, a no-break space doesn't: some languages take it for white space.
         let in_name = |c: char| c.is_alphanumeric() || c == '_';
+        let begins_in_name = |at: usize| match content.get(at) {
+            Some(byte) if byte.is_ascii() => in_name(char::from(*byte)),
+            Some(_) => content[at..].chars().next().is_some_and(in_name),
+            None => false,
+        };
         // What begins with a digit is a number, and a word may follow one directly: `5is x`.
         let goes_on_a_name = |at: usize| {
+            // Mostly what is before it needs no decoding.
+            let name = content[..at].iter().rev().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_');
+            let (length, first) = name.fold((0, None), |(length, _), byte| (length + 1, Some(byte)));
+            if content[..at - length].last().is_none_or(u8::is_ascii) {
+                return first.is_some_and(|first| !first.is_ascii_digit());
+            }
             let name = content[..at].chars().rev().take_while(|c| in_name(*c));
             name.last().is_some_and(|first| !first.is_ascii_digit())
         };
-        for place in finder.find_overlapping_iter(content) {
-            let start = place.start() as u32;
-            for &index in &set.spelled[place.pattern().as_usize()] {
+        let mut take = |pattern: PatternID, end: usize| {
+            let start = end - finder.pattern_len(pattern);
+            let goes_on = begins_in_name(end);
+            for &index in &set.spelled[pattern.as_usize()] {
                 let word = &set.words[index as usize];
-                // The automaton ignores case for all; most words have one.
-                if !word.any_case && content[place.range()] != word.text[..] {
-                    continue;
-                }
                 // Part of a longer name isn't the word.
-                if word.whole
-                    && (goes_on_a_name(place.start()) || content[place.end()..].chars().next().is_some_and(in_name))
+                if word.whole && goes_on
+                    // The automaton ignores case for all; most words have one.
+                    || !word.any_case && content[start..end] != word.text[..]
+                    || word.whole && goes_on_a_name(start)
                 {
                     continue;
                 }
                 found.there[index as usize / 64] |= 1 << (index % 64);
-                at.push((index, start));
+                at.push((index, start as u32));
+            }
+        };
+        // All matches, also those within others. The crate's own search for them costs three times as much.
+        let mut state = start;
+        for (offset, byte) in content.iter().enumerate() {
+            state = finder.next_state(Anchored::No, state, *byte);
+            if finder.is_special(state) && finder.is_match(state) {
+                (0..finder.match_len(state)).for_each(|index| take(finder.match_pattern(state, index), offset + 1));
             }
         }
         found.sort(&at, set.words.len());

@@ -4,6 +4,7 @@
 //! language, to a [`Plan`]: what scanning does to find its places. Scanning carries plans out and knows no matcher by name.
 //! To add one, write its file with a [`Reader`] and list that in [`READERS`]; CONTRIBUTING has a worked example.
 
+mod below;
 mod code;
 mod commented_code;
 mod key;
@@ -22,6 +23,8 @@ use std::any::Any;
 use std::fmt::Debug;
 use std::sync::Arc;
 
+pub use self::below::AskedBelow;
+pub(crate) use self::below::{Below, KindSet};
 pub use self::code::CodeMatch;
 pub(super) use self::code::{KEYS as CODE_KEYS, read_code};
 pub(crate) use self::measure::{Counting, Frame};

@@ -9,13 +9,14 @@ use serde::{Deserialize, Serialize};
 use tree_sitter::{Node, QueryCursor, Tree};
 
 use super::SuppressionFault;
+use super::below::AskedBelow;
 use super::commented_code::Commented;
 use super::key::Paths;
 use super::measure::Frame;
 use super::signs::Signs;
 use super::tree::Families;
 use crate::lang::{Class, Language};
-use crate::pattern::{Meanings, ancestors, budget};
+use crate::pattern::{Child, Meanings, Which, ancestors, budget};
 use crate::scope::Scopes;
 
 /// What scanning does, in files of one language, to find what a matcher looks for.
@@ -31,6 +32,10 @@ pub enum Plan {
         holds_words: bool,
         /// The signs of which one stands in every match, when that is known.
         signs: Option<Signs>,
+        /// What must stand below a node, of which any suffices; nothing when empty.
+        below: Vec<AskedBelow>,
+        /// The kinds of nodes whose children are asked for, and which of them.
+        families: Vec<(u16, Which)>,
         /// What looks at them.
         finder: Arc<dyn NodeFinder>,
     },
@@ -53,6 +58,14 @@ pub enum Plan {
 }
 
 impl Plan {
+    /// The kinds of nodes whose children it asks for, and which of them.
+    pub(crate) fn families(&self) -> &[(u16, Which)] {
+        match self {
+            Self::Nodes { families, .. } => families,
+            Self::Functions { .. } | Self::Lines(_) | Self::File { .. } | Self::Suppressions(_) => &[],
+        }
+    }
+
     /// The kinds of the nodes that it is about.
     pub(crate) fn kinds(&self) -> &[u16] {
         match self {
@@ -238,6 +251,16 @@ impl<'t> ParsedFile<'t> {
     /// The innermost node around a range.
     pub fn around(&self, range: &Range<usize>) -> Node<'t> {
         self.root().descendant_for_byte_range(range.start, range.end).unwrap_or_else(|| self.root())
+    }
+
+    /// Keeps children of nodes that are known for those who are about to look at them: all children, and for each node
+    /// where its own are and which they are.
+    pub(crate) fn know_children(
+        &self,
+        children: Vec<Child<'t>>,
+        listed: impl ExactSizeIterator<Item = (Node<'t>, Range<usize>, Which)>,
+    ) {
+        self.families.know(children, listed);
     }
 
     /// Whether all of a node is known: in a fragment, only what lies wholly in it, where nothing of it and nothing around it

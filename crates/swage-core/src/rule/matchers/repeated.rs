@@ -58,7 +58,14 @@ impl Matcher for RepeatedMatch {
         let kinds = language.lists(self.0).map(|listed| grammar.id_for_node_kind(listed.list, true));
         let kinds = kinds.filter(|kind| *kind != 0).collect();
         Ok(Some(Compiled {
-            plan: Plan::Nodes { kinds, holds_words: true, signs: None, finder: self },
+            plan: Plan::Nodes {
+                kinds,
+                holds_words: true,
+                signs: None,
+                below: Vec::new(),
+                families: Vec::new(),
+                finder: self,
+            },
             words: Vec::new(),
         }))
     }

@@ -47,9 +47,11 @@ impl Signs {
     fn is_between_same(&self, text: &[u8], at: usize) -> bool {
         let mut left = usize::MAX;
         self.texts.iter().any(|sign| {
+            let sign = sign.as_bytes();
             let mut starts = at.saturating_sub(sign.len() - 1)..=at;
             starts.any(|from| {
-                text[from..].starts_with(sign.as_bytes())
+                text[from] == sign[0]
+                    && text[from..].starts_with(sign)
                     && may_be_between_same(&text[..from], &text[from + sign.len()..], &mut left)
             })
         })

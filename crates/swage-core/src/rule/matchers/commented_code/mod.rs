@@ -260,8 +260,9 @@ fn judge(
         };
         lines.iter().filter(|(_, l)| !l.trim().is_empty()).map(|(_, l)| width(l)).min().unwrap_or(0)
     };
-    // Words after the code are about what comes below them.
-    let end = lines.iter().rposition(|(_, text)| could_be_code(text, language)).map_or(0, |last| last + 1);
+    // Words after the code are about what comes below them. Most comments are nothing but words.
+    let Some(last) = lines.iter().rposition(|(_, text)| could_be_code(text, language)) else { return };
+    let end = last + 1;
     let whole = indent(&lines);
     let mut next: usize = 0;
     // Prose parts a run: what is between may be code by itself.

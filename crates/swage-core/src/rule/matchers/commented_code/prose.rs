@@ -50,15 +50,17 @@ pub(super) fn could_be_code(text: &str, language: &Language) -> bool {
     // A line that begins with a keyword and ends as statements do may have no sign at all.
     let word = language.tables().keywords().contains(first);
     // `Note: this = that` is a label and what it says.
-    let label = text.split_once(": ").is_some_and(|(label, _)| !word && label.chars().all(char::is_alphanumeric));
+    let has_label =
+        || text.split_once(": ").is_some_and(|(label, _)| !word && label.chars().all(char::is_alphanumeric));
+    // The cheapest questions come first.
     !text.is_empty()
-        && !text.starts_with(ARROWS)
-        && !label
-        && !speaks_to_a_program(text)
-        && !is_ruled_off(text)
-        && (language.keywords_in_any_case || !reads_as_prose(text, language))
         && (text.bytes().any(|b| matches!(b, b'(' | b'=' | b';' | b'{' | b'}' | b')' | b']'))
             || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
+        && !text.starts_with(ARROWS)
+        && !is_ruled_off(text)
+        && !has_label()
+        && (language.keywords_in_any_case || !reads_as_prose(text, language))
+        && !speaks_to_a_program(text)
 }
 
 /// Whether a text begins or ends with a rule made of signs, as headings in files do: `.... { IMPORTS } ....`.
@@ -120,17 +122,23 @@ pub(super) fn has_words_in_a_row(line: &str, most: usize, language: &Language) -
 pub(super) fn without_strings(line: &str, language: &Language) -> String {
     let mut out = String::with_capacity(line.len());
     let mut rest = line;
-    while let Some(c) = rest.chars().next() {
+    let markers = language.line_markers;
+    // All other letters and signs stay as they are.
+    let matters = |b: u8| matches!(b, b'"' | b'`' | b'\'') || markers.iter().any(|m| m.as_bytes().first() == Some(&b));
+    while let Some(at) = rest.bytes().position(matters) {
+        out.push_str(&rest[..at]);
+        rest = &rest[at..];
+        let Some(c) = rest.chars().next() else { break };
         let begins = out.is_empty() || out.ends_with(' ');
-        if begins && language.line_markers.iter().any(|marker| rest.starts_with(marker)) {
-            break;
+        if begins && markers.iter().any(|marker| rest.starts_with(marker)) {
+            return out;
         }
         let quotes = matches!(c, '"' | '`') || c == '\'' && !out.ends_with(|before: char| before.is_alphanumeric());
         let closed = if quotes { rest[1..].find(c) } else { None };
         out.push(c);
         rest = &rest[closed.map_or(c.len_utf8(), |inside| inside + 2)..];
     }
-    out
+    out + rest
 }
 
 /// Whether a bracket lacks its counterpart, where no string, comment or other sign can be what lacks it.

@@ -3,125 +3,147 @@
 //! Matching goes on by calling what comes next with what has been taken so far, so that all ways are tried without a list
 //! of states. The number of nodes that are tried at one beginning is bounded.
 
-use std::cell::{Cell, OnceCell, RefCell};
-use std::rc::Rc;
+use std::cell::{Cell, RefCell};
+use std::ops::Range;
 
+use foldhash::HashMap;
 use tree_sitter::Node;
 
 use super::plain::{Item, PlainQuery, Shape, Test};
-use crate::pattern::Children;
+use crate::pattern::{Child, Children, Which};
 use crate::rule::matchers::TooMany;
 
 /// Most places that are tried at one node; a query that asks for several children of thousands could go on for ever.
 const MOST_TRIED: u32 = 1 << 20;
 
-/// How many nodes have their children kept. Queries that begin at one node are tried one after another, so few are asked for
-/// again.
-const KEPT: usize = 8;
-
 /// What each capture took.
 pub(super) type Captured<'t> = Vec<Option<Node<'t>>>;
 
-/// A child, with what is asked of it most often; asking the tree costs more.
+/// The children of a node, as far as they have been asked for.
 #[derive(Clone, Copy)]
-struct Child<'t> {
-    node: Node<'t>,
-    /// The grammar's number of its kind.
-    kind: u16,
-    named: bool,
-}
-
-/// The children of a node.
 struct Family<'t> {
     node: Node<'t>,
-    children: Vec<Child<'t>>,
-    /// Their fields, each once it has been asked for: the tree has to look for it.
-    fields: Vec<OnceCell<Option<&'t str>>>,
+    /// Which of them.
+    which: Which,
+    /// Where they are among all that are listed.
+    from: usize,
+    to: usize,
+    /// Where their fields are, once one has been asked for.
+    fields: Option<usize>,
 }
 
-/// What queries about one file share.
+/// What queries about one file share: children of nodes, which are listed once, since asking the tree for them costs more
+/// than all that is done with them.
 #[derive(Default)]
 pub(in crate::rule::matchers) struct Families<'t> {
-    /// The last nodes whose children were asked for.
-    known: RefCell<Vec<Rc<Family<'t>>>>,
-    /// Which of them is given up next.
-    oldest: Cell<usize>,
+    /// The families by the ids of their nodes.
+    known: RefCell<HashMap<usize, usize>>,
+    all: RefCell<Vec<Family<'t>>>,
+    /// The children of one family after those of another.
+    children: RefCell<Vec<Child<'t>>>,
+    /// The fields of children, each once it has been asked for: the tree has to look for it.
+    fields: RefCell<Vec<Option<Option<&'t str>>>>,
     /// Room for what captures take.
     taken: Cell<Captured<'t>>,
 }
 
-impl<'t> Child<'t> {
-    fn new(node: Node<'t>) -> Self {
-        Self { node, kind: node.kind_id(), named: node.is_named() }
-    }
-
-    /// Whether it may be what a shape asks for, not counting its own children.
-    fn fits(&self, shape: &Shape) -> bool {
-        if shape.kinds.is_empty() { self.named } else { shape.kinds.contains(&self.kind) }
+impl Shape {
+    /// Whether a child may be what it asks for, not counting the child's own children.
+    fn fits(&self, child: &Child<'_>) -> bool {
+        if self.kinds.is_empty() { child.named } else { self.kinds.contains(&child.kind) }
     }
 }
 
 impl Item {
     /// Whether a child may be in this place, not counting its own children and its field.
     fn takes(&self, child: &Child<'_>) -> bool {
-        self.choices.iter().any(|shape| child.fits(shape))
+        self.choices.iter().any(|shape| shape.fits(child))
     }
 }
 
 impl<'t> Families<'t> {
-    /// The children of a node, listed once for the queries that ask one after another.
-    fn of(&self, node: Node<'t>) -> Rc<Family<'t>> {
-        let mut known = self.known.borrow_mut();
-        if let Some(family) = known.iter().find(|family| family.node == node) {
-            return family.clone();
+    /// Takes children of nodes that are known: all children, and for each node where its own are and which they are.
+    pub fn know(
+        &self,
+        children: Vec<Child<'t>>,
+        listed: impl ExactSizeIterator<Item = (Node<'t>, Range<usize>, Which)>,
+    ) {
+        let (mut known, mut all) = (self.known.borrow_mut(), self.all.borrow_mut());
+        let mut own = self.children.borrow_mut();
+        let before = own.len();
+        if before == 0 {
+            *own = children
+        } else {
+            own.extend(children)
         }
-        if known.len() < KEPT {
-            known.push(Rc::new(Family::of(node)));
-            return known[known.len() - 1].clone();
+        known.reserve(listed.len());
+        all.reserve(listed.len());
+        for (node, Range { start, end }, which) in listed {
+            known.insert(node.id(), all.len());
+            all.push(Family { node, which, from: before + start, to: before + end, fields: None });
         }
-        let oldest = self.oldest.get();
-        self.oldest.set((oldest + 1) % KEPT);
-        let place = &mut known[oldest];
-        match Rc::get_mut(place) {
-            // What nobody holds any more gives its room.
-            Some(family) => family.fill(node),
-            None => *place = Rc::new(Family::of(node)),
+    }
+
+    /// The number of the family of a node.
+    fn of(&self, node: Node<'t>, which: Which) -> usize {
+        let (mut known, mut all) = (self.known.borrow_mut(), self.all.borrow_mut());
+        if let Some(&family) = known.get(&node.id())
+            && all[family].which >= which
+        {
+            return family;
         }
-        place.clone()
-    }
-}
-
-impl<'t> Family<'t> {
-    fn of(node: Node<'t>) -> Self {
-        let mut family = Self { node, children: Vec::new(), fields: Vec::new() };
-        family.fill(node);
-        family
+        let mut children = self.children.borrow_mut();
+        let from = children.len();
+        children.extend(Children::of(node, which).map(Child::new));
+        known.insert(node.id(), all.len());
+        all.push(Family { node, which, from, to: children.len(), fields: None });
+        all.len() - 1
     }
 
-    /// Takes the children of a node in place of those that it has.
-    fn fill(&mut self, node: Node<'t>) {
-        self.node = node;
-        self.children.clear();
-        self.children.extend(Children::all(node).map(Child::new));
-        self.fields.clear();
-        self.fields.resize_with(self.children.len(), OnceCell::new);
+    /// How many children there are in a family.
+    fn count(&self, family: usize) -> usize {
+        let Family { from, to, .. } = self.all.borrow()[family];
+        to - from
     }
 
-    /// Whether it allows a shape: there is a child for each place, and none in a field that must be empty. Most nodes lack
-    /// one, and kinds are compared at once.
-    fn may_have(&self, shape: &Shape) -> bool {
-        shape.children.iter().all(|item| self.children.iter().any(|child| item.takes(child)))
-            && !shape.without.iter().any(|field| (0..self.children.len()).any(|index| self.field(index) == Some(field)))
+    /// A child, by its index.
+    fn child(&self, family: usize, index: usize) -> Child<'t> {
+        self.children.borrow()[self.all.borrow()[family].from + index]
     }
 
-    /// The field of a child.
-    fn field(&self, index: usize) -> Option<&'t str> {
-        *self.fields[index].get_or_init(|| self.node.field_name_for_child(index as u32))
+    /// Whether a child from an index on has a name in the grammar.
+    fn has_named(&self, family: usize, from: usize) -> bool {
+        (from..self.count(family)).any(|index| self.child(family, index).named)
+    }
+
+    /// Whether a family allows a shape: there is a child for each place, and none in a field that must be empty. Most nodes
+    /// lack one, and kinds are compared at once.
+    fn may_have(&self, family: usize, shape: &Shape) -> bool {
+        let Family { from, to, .. } = self.all.borrow()[family];
+        let has = |item: &Item| self.children.borrow()[from..to].iter().any(|child| item.takes(child));
+        let is_in = |field: &str| (0..to - from).any(|index| self.field(family, index) == Some(field));
+        shape.children.iter().all(has) && !shape.without.iter().any(|field| is_in(field))
+    }
+
+    /// The field of a child, by its index.
+    fn field(&self, family: usize, index: usize) -> Option<&'t str> {
+        let (mut all, mut fields) = (self.all.borrow_mut(), self.fields.borrow_mut());
+        let Family { node, which, from, to, fields: known } = &mut all[family];
+        let first = *known.get_or_insert(fields.len());
+        if first == fields.len() {
+            fields.resize(first + *to - *from, None);
+        }
+        let asked = || match which {
+            Which::All => node.field_name_for_child(index as u32),
+            Which::Named => node.field_name_for_named_child(index as u32),
+        };
+        *fields[first + index].get_or_insert_with(asked)
     }
 
     /// Whether a child, by its index, may be in a place, not counting its own children.
-    fn takes(&self, item: &Item, index: usize) -> bool {
-        item.takes(&self.children[index]) && item.field.is_none_or(|field| self.field(index) == Some(field))
+    fn takes(&self, family: usize, item: &Item, index: usize) -> bool {
+        item.takes(&self.child(family, index))
+            && item.field.is_none_or(|field| self.field(family, index) == Some(field))
     }
 }
 
@@ -164,7 +186,7 @@ impl<'t> Backtracking<'_, 't> {
     /// Tries each choice for a node.
     fn choices(&self, item: &Item, child: Child<'t>, taken: &mut Captured<'t>, then: Then<'_, 't>) -> bool {
         let mut any = false;
-        for shape in item.choices.iter().filter(|shape| child.fits(shape)) {
+        for shape in item.choices.iter().filter(|shape| shape.fits(&child)) {
             any |= self.shape(shape, child.node, taken, then);
         }
         any
@@ -178,15 +200,15 @@ impl<'t> Backtracking<'_, 't> {
         }
         // No capture takes two nodes of a match, so there is nothing to put back.
         shape.captures.iter().for_each(|capture| taken[*capture] = Some(node));
-        let matched = if shape.children.is_empty() && shape.without.is_empty() {
-            then(taken)
-        } else {
+        let matched = if let Some(which) = shape.looks_at() {
             // Most nodes have too few children, or can't fit.
             let count = if shape.signs { node.child_count() as usize } else { node.named_child_count() };
             count >= shape.children.len() && {
-                let family = self.families.of(node);
-                family.may_have(shape) && self.places(shape, 0, &family, 0, taken, then)
+                let family = self.families.of(node, which);
+                self.families.may_have(family, shape) && self.places(shape, 0, family, 0, taken, then)
             }
+        } else {
+            then(taken)
         };
         shape.captures.iter().for_each(|capture| taken[*capture] = None);
         matched
@@ -197,20 +219,20 @@ impl<'t> Backtracking<'_, 't> {
         &self,
         shape: &Shape,
         place: usize,
-        family: &Family<'t>,
+        family: usize,
         from: usize,
         taken: &mut Captured<'t>,
         then: Then<'_, 't>,
     ) -> bool {
         let Some(item) = shape.children.get(place) else {
-            return !(shape.closed && family.children[from..].iter().any(|child| child.named)) && then(taken);
+            return !(shape.closed && self.families.has_named(family, from)) && then(taken);
         };
         let (next, more) = (shape.children.get(place + 1), shape.children.len() - place);
         let mut any = false;
         // Each child in turn is tried for this place, and the rest of the places go on after it.
-        for index in from..(family.children.len() + 1).saturating_sub(more) {
-            let child = family.children[index];
-            if family.takes(item, index) {
+        for index in from..(self.families.count(family) + 1).saturating_sub(more) {
+            let child = self.families.child(family, index);
+            if self.families.takes(family, item, index) {
                 any |= self.choices(item, child, taken, &mut |taken| {
                     self.places(shape, place + 1, family, index + 1, taken, then)
                 });

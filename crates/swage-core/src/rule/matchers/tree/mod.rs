@@ -160,8 +160,12 @@ impl Matcher for TreeMatch {
             let plan = Plan::File { gather: Gather::Nothing, finder: self };
             return Ok(Some(Compiled { plan, words }));
         }
-        let signs = self.plain(language).and_then(|plain| plain.signs(language));
-        Ok(Some(Compiled { plan: Plan::Nodes { kinds, holds_words: true, signs, finder: self }, words }))
+        let plain = self.plain(language);
+        let signs = plain.and_then(|plain| plain.signs(language));
+        let below = plain.map(|plain| plain.below(language)).unwrap_or_default();
+        let families = plain.map(PlainQuery::families).unwrap_or_default();
+        let plan = Plan::Nodes { kinds, holds_words: true, signs, below, families, finder: self };
+        Ok(Some(Compiled { plan, words }))
     }
 }
 

@@ -12,8 +12,9 @@ use regex::bytes::Regex;
 
 use super::unquoted;
 use crate::lang::Language;
-use crate::pattern::Expression;
+use crate::pattern::{Expression, Which};
 use crate::rule::matchers::Signs;
+use crate::rule::matchers::below::{AskedBelow, KindSet};
 use crate::rule::words::Word;
 
 /// A query of one pattern.
@@ -133,6 +134,26 @@ impl PlainQuery {
         Signs::new(texts, between_same)
     }
 
+    /// What must stand below the nodes that it begins with, for each of its choices.
+    pub fn below(&self, language: &Language) -> Vec<AskedBelow> {
+        self.head.choices.iter().map(|shape| shape.below(language)).collect()
+    }
+
+    /// The kinds of nodes whose children it looks at, and which of them.
+    pub fn families(&self) -> Vec<(u16, Which)> {
+        let (mut found, mut open) = (Vec::new(), vec![&self.head]);
+        while let Some(item) = open.pop() {
+            for shape in &item.choices {
+                let kinds = shape.kinds.iter().copied();
+                found.extend(
+                    shape.looks_at().into_iter().flat_map(|which| kinds.clone().map(move |kind| (kind, which))),
+                );
+                open.extend(&shape.children);
+            }
+        }
+        found
+    }
+
     /// Whether a capture takes a node in every match.
     pub fn always(&self, name: &str) -> bool {
         fn in_item(item: &Item, capture: usize) -> bool {
@@ -147,9 +168,46 @@ impl Shape {
     fn of(kinds: Vec<u16>) -> Self {
         Self { kinds, captures: Vec::new(), children: Vec::new(), signs: false, closed: false, without: Vec::new() }
     }
+
+    /// Which children of a node it looks at.
+    pub fn looks_at(&self) -> Option<Which> {
+        // Any child may be in a field that must be empty.
+        let all = self.signs || !self.without.is_empty();
+        (all || !self.children.is_empty()).then_some(if all { Which::All } else { Which::Named })
+    }
+
+    /// What must stand below a node for it, as far as the grammar has names for that.
+    fn below(&self, language: &Language) -> AskedBelow {
+        let mut asked = AskedBelow::default();
+        for (at, item) in self.children.iter().enumerate() {
+            if let Some(kinds) = item.named_kinds(language) {
+                // A later place takes a later child.
+                let is_last = self.children[at + 1..].iter().all(|later| later.named_kinds(language).is_none());
+                if is_last { &mut asked.children } else { &mut asked.but_last }.push(kinds);
+            }
+            match &item.choices[..] {
+                [only] => asked.grandchildren.extend(only.children.iter().filter_map(|i| i.named_kinds(language))),
+                choices => {
+                    let first = |shape: &Shape| shape.children.iter().find_map(|item| item.named_kinds(language));
+                    let all: Option<Vec<KindSet>> = choices.iter().map(first).collect();
+                    asked.grandchildren.extend(all.map(|sets| sets.into_iter().fold(KindSet::default(), KindSet::and)));
+                }
+            }
+        }
+        asked
+    }
 }
 
 impl Item {
+    /// The kinds of which one stands here, when the grammar has names for all of them.
+    fn named_kinds(&self, language: &Language) -> Option<KindSet> {
+        let grammar = &language.tables().grammar;
+        let is_known =
+            |shape: &Shape| !shape.kinds.is_empty() && shape.kinds.iter().all(|kind| grammar.node_kind_is_named(*kind));
+        let all = self.choices.iter().flat_map(|shape| shape.kinds.iter().copied());
+        self.choices.iter().all(is_known).then(|| KindSet::default().with(all))
+    }
+
     /// Takes the keywords of which one stands here, and those below it.
     fn keywords(&self, language: &Language, lists: &mut Vec<Vec<Word>>) {
         let grammar = &language.tables().grammar;

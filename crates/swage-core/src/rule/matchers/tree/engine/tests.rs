@@ -201,7 +201,7 @@ fn is_shape(query: &PlainQuery, shape: &Shape, node: Node<'_>, rendered: &[(Stri
         children.push((Child::new(cursor.node()), cursor.field_name()));
         more = cursor.goto_next_sibling();
     }
-    Child::new(node).fits(shape)
+    shape.fits(&Child::new(node))
         && shape.captures.iter().all(taken)
         && !children.iter().any(|(_, field)| field.is_some_and(|field| shape.without.contains(&field)))
         && are_in_order(query, shape, 0, &children, rendered)

@@ -1,0 +1,92 @@
+//! Where rules begin, and what the walk has seen below on its way.
+//!
+//! Asking a tree for the children of a node costs more than all that is done with them, and the walk has asked already. So
+//! it keeps those that queries want, and for each node at which a rule begins the kinds of what stands below it, as a few
+//! bits: most nodes lack what a query asks for and are left out by that alone.
+
+use std::ops::Range;
+
+use tree_sitter::Node;
+
+use crate::pattern::{Child, Which};
+use crate::rule::{Below, KindSet};
+
+/// A node at which rules begin.
+pub(super) struct Beginning<'t> {
+    pub node: Node<'t>,
+    /// Its kind.
+    pub kind: u16,
+    /// What is known to stand below it.
+    pub below: Below,
+}
+
+/// Where rules begin.
+pub(super) struct Beginnings<'t> {
+    /// In the order of the walk.
+    pub all: Vec<Beginning<'t>>,
+    /// Children that are kept, those of one node after those of another.
+    pub children: Vec<Child<'t>>,
+    /// The nodes whose children are kept, where these are, and which.
+    pub kept: Vec<(Node<'t>, Range<usize>, Which)>,
+    /// For the node that was entered last and those around it, outermost first, which beginning it is.
+    around: Vec<Option<usize>>,
+}
+
+impl<'t> Beginnings<'t> {
+    /// None yet, in a text of so many bytes.
+    pub fn in_text_of(length: usize) -> Self {
+        // A node with a name comes every eight bytes or so, and rules begin at one in four.
+        let few = length / 32;
+        Self {
+            all: Vec::with_capacity(few),
+            children: Vec::with_capacity(few),
+            kept: Vec::with_capacity(few / 2),
+            around: Vec::new(),
+        }
+    }
+
+    /// Takes a node that is entered, which stands `depth` below the root. `begins` is its kind when rules begin there.
+    pub fn enter(&mut self, node: Node<'t>, depth: u32, begins: Option<u16>) {
+        self.around.truncate(depth as usize);
+        self.around.push(begins.map(|_| self.all.len()));
+        self.all.extend(begins.map(|kind| Beginning { node, kind, below: Below::UNKNOWN }));
+    }
+
+    /// What stands below the node that was entered last isn't looked at.
+    pub fn leave_out(&mut self) {
+        if let [.., Some(outer), _] = self.around[..] {
+            self.all[outer].below.grandchildren = KindSet::ALL;
+        }
+    }
+
+    /// Takes the children of the node that was entered last.
+    pub fn list(&mut self, children: &[Child<'t>]) {
+        let (own, outer) = match self.around[..] {
+            [.., outer, own] => (own, outer),
+            [own] => (own, None),
+            [] => return,
+        };
+        // Nobody begins at most nodes, nor at those around them.
+        if own.is_none() && outer.is_none() {
+            return;
+        }
+        let mut named = children.iter().filter(|child| child.named).map(|child| child.kind);
+        let last = named.next_back();
+        let but_last = KindSet::default().with(named);
+        let kinds = but_last.with(last);
+        if let Some(outer) = outer {
+            let below = &mut self.all[outer].below;
+            below.grandchildren = below.grandchildren.and(kinds);
+        }
+        if let Some(own) = own {
+            self.all[own].below = Below { children: kinds, but_last, grandchildren: KindSet::default() };
+        }
+    }
+
+    /// Keeps the children of a node.
+    pub fn keep(&mut self, node: Node<'t>, children: &[Child<'t>], which: Which) {
+        let from = self.children.len();
+        self.children.extend_from_slice(children);
+        self.kept.push((node, from..self.children.len(), which));
+    }
+}
