@@ -214,6 +214,13 @@ fn matches_and_filters() {
             "go(1)\n# The gate opens late.\ngo(2)\ngo(3)  # since the gate opens late\ngo(4)  # late\n",
             "1:1 5:1",
         ),
+        (
+            "languages = ['html']\nskip_templated = true",
+            "{ tree = '((start_tag (tag_name) @name) @here (#eq? @name \"img\"))' }",
+            "a.html",
+            "<img>\n<img {{ berth }}>\n{# <img> #}\n<!-- {# --><img>\n",
+            "1:1 4:12",
+        ),
         ("skip_explained = true", "{ text = 'go' }", "a.py", "go = 1\n# The gate opens late.\ngo = 2\n", "1:1"),
         (
             "languages = ['rust']\nskip_areas = ['tests']",

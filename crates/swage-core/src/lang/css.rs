@@ -4,6 +4,7 @@ use super::{Class, Language, Spec, Translation};
 
 pub(super) static CSS: Language = Language::new(Spec {
     name: "css",
+    is_often_a_template: true,
     grammar: || tree_sitter_css::LANGUAGE.into(),
     extensions: &["css"],
     classes: &[

@@ -4,6 +4,7 @@ use super::{Class, CodeLanguage, Embedded, Items, Keyed, Language, Listed, Spec,
 
 pub(super) static HTML: Language = Language::new(Spec {
     name: "html",
+    is_often_a_template: true,
     grammar: || swage_grammars::HTML.into(),
     extensions: &["html", "htm", "xhtml"],
     first_lines: &["<!DOCTYPE html", "<!doctype html"],

@@ -4,6 +4,7 @@ use super::{Class, Items, Keyed, Language, Listed, Spec, Translation};
 
 pub(super) static JSON: Language = Language::new(Spec {
     name: "json",
+    is_often_a_template: true,
     grammar: || tree_sitter_json::LANGUAGE.into(),
     extensions: &["json", "jsonc", "json5", "webmanifest", "sarif"],
     classes: &[

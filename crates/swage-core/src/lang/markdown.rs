@@ -4,6 +4,7 @@ use super::{Class, CodeLanguage, Embedded, Language, Spec};
 
 pub(super) static MARKDOWN: Language = Language::new(Spec {
     name: "markdown",
+    is_often_a_template: true,
     grammar: || tree_sitter_md::LANGUAGE.into(),
     extensions: &["md", "markdown", "mkd"],
     classes: &[

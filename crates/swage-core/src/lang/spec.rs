@@ -123,6 +123,8 @@ pub struct Spec {
     pub not_parameters: &'static [&'static str],
     /// Names of a first parameter that the language passes by itself, and lists that stand for none.
     pub implicit_parameters: &'static [&'static str],
+    /// Whether its files are often templates, in which another language has gaps and comments of its own.
+    pub is_often_a_template: bool,
     /// Line comment markers, longest first; the ones of documentation are in `doc_markers`.
     pub line_markers: &'static [&'static str],
     /// Beginnings of documentation comments, which may well hold code.
@@ -405,6 +407,7 @@ impl Spec {
         parameter_lists: &[],
         not_parameters: &[],
         implicit_parameters: &[],
+        is_often_a_template: false,
         line_markers: &[],
         doc_markers: &[],
         code_signs: &[],

@@ -4,6 +4,7 @@ use super::{Class, Items, Keyed, Language, Listed, Spec, Translation};
 
 pub(super) static TOML: Language = Language::new(Spec {
     name: "toml",
+    is_often_a_template: true,
     grammar: || tree_sitter_toml_ng::LANGUAGE.into(),
     extensions: &["toml"],
     file_names: &["Cargo.lock", "poetry.lock", "Pipfile"],

@@ -4,6 +4,7 @@ use super::{Class, Items, Keyed, Language, Listed, Spec, Translation, misread};
 
 pub(super) static YAML: Language = Language::new(Spec {
     name: "yaml",
+    is_often_a_template: true,
     grammar: || swage_grammars::YAML.into(),
     extensions: &["yaml", "yml"],
     classes: &[

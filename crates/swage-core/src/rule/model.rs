@@ -87,6 +87,8 @@ pub struct Rule {
     pub skip_generated: bool,
     /// It skips what a comment right above it, or after it on its line, explains in words.
     pub skip_explained: bool,
+    /// It skips what a template language fills in or hides.
+    pub skip_templated: bool,
     /// Nearer layers leave it as it is.
     pub locked: bool,
     /// Comments of a change may suppress it although it is locked.

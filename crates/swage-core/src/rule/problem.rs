@@ -124,7 +124,9 @@ pub fn nearest<'w>(word: &str, known: impl IntoIterator<Item = &'w str>) -> Stri
         Some(near) => format!("did you mean `{near}`?"),
         None if known.len() > MOST_LISTED => {
             known.sort_by_key(|k| (distance(word, k), *k));
-            format!("the nearest are {}", known[..3].iter().map(|k| format!("`{k}`")).collect::<Vec<_>>().join(", "))
+            // What stands in several layers is one choice.
+            known.dedup();
+            format!("the nearest are {}", known.iter().take(3).map(|k| format!("`{k}`")).collect::<Vec<_>>().join(", "))
         }
         None => format!("it may be {}", known.iter().map(|k| format!("`{k}`")).collect::<Vec<_>>().join(", ")),
     }

@@ -29,7 +29,7 @@ use crate::sides::Side;
 pub(crate) static RULE: Keys =
     Keys::new("rule", "A rule.", || RULE_KEYS.iter().chain([&LANGUAGES_KEY, &AREAS_KEY]).chain(&PATH_KEYS).collect());
 /// The keys of a rule, beside its languages and paths.
-static RULE_KEYS: [Key; 15] = [
+static RULE_KEYS: [Key; 16] = [
     Key::required("id", Holds::Form("^[a-z0-9][a-z0-9-]{0,63}$"), "Its name."),
     Key::required("severity", Holds::OneOf(severity_words), "How grave its findings are."),
     Key::required("title", Holds::String, "What it demands, in a line."),
@@ -49,6 +49,7 @@ static RULE_KEYS: [Key; 15] = [
     Key::new("secret", Holds::Flag, "What it finds is never shown whole."),
     Key::new("skip_generated", Holds::Flag, "It skips generated files."),
     Key::new("skip_explained", Holds::Flag, "It skips what a comment right above it or after it on its line explains."),
+    Key::new("skip_templated", Holds::Flag, "It skips what a template fills in, and what a template's comment holds."),
 ];
 /// The four kinds of rules: on code, across files, on the change, and with a program of the project.
 static MATCH: Keys = Keys::one_of("match", "What a rule looks for.", &[&CLAUSE, &LINK, &CHANGE, &CHECKER]);
@@ -96,6 +97,7 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
     let secret = table.flag("secret", p).unwrap_or(false);
     let skip_generated = table.flag("skip_generated", p).unwrap_or(false);
     let skip_explained = table.flag("skip_explained", p).unwrap_or(false);
+    let skip_templated = table.flag("skip_templated", p).unwrap_or(false);
     // A rule looks for something in each file, across files, or at the change: the first fills `clauses`, a link both.
     let (mut clauses, mut project_wide) = (Vec::new(), None);
     // The text as it was written is shown by `rules show`; the digest of its meaning decides whether a cached result
@@ -148,6 +150,7 @@ pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<
         secret,
         skip_generated,
         skip_explained,
+        skip_templated,
         locked,
         suppressible,
         examples,
@@ -197,7 +200,7 @@ pub(crate) fn digest(rule: &Rule) -> [u8; 32] {
         hash.update((text.len() as u64).to_le_bytes());
         hash.update(text);
     }
-    hash.update([rule.secret, rule.skip_generated, rule.skip_explained].map(u8::from));
+    hash.update([rule.secret, rule.skip_generated, rule.skip_explained, rule.skip_templated].map(u8::from));
     // Areas are paths, but tests may also stand between other code.
     rule.skip_areas.iter().for_each(|area| hash.update(area.word()));
     for name in rule.clauses.iter().flat_map(|clause| clause.languages.iter().map(|language| language.name)) {

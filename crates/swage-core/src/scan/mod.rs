@@ -27,6 +27,7 @@ mod run;
 mod search;
 mod statements;
 mod syntax;
+mod templated;
 mod text;
 mod translate;
 mod trial;

@@ -15,6 +15,7 @@ use super::beginnings::{Beginning, Beginnings};
 use super::explained::is_explained;
 use super::found::{Found, Origin, Scope};
 use super::macros::{is_in, may_have_sign, may_hold};
+use super::templated::is_templated;
 use super::walk::{Step, walk};
 use super::words::Words;
 use crate::lang::{Class, TestMark, interest, nests_too_deep};
@@ -174,7 +175,7 @@ impl<'a> Search<'a> {
         found
     }
 
-    /// Takes out what rules skip: what comments explain, and tests between other code.
+    /// Takes out what rules skip: what comments explain, what templates fill in, and tests between other code.
     fn leave_alone(&self, zones: &[(Range<usize>, Zone)], found: &mut Vec<Found>) {
         let (source, language) = (self.file.source, self.file.language);
         let comments = LazyCell::new(|| {
@@ -185,6 +186,7 @@ impl<'a> Search<'a> {
             let rule = &self.rules.rules()[found.rule];
             // Asked of what was found, since that is little and comments are many.
             let is_left = rule.skip_explained && is_explained(&found.range, &comments, source, language)
+                || rule.skip_templated && is_templated(&found.range, source, language)
                 || rule.skip_areas.contains(&Area::Tests) && self.is_in_test(&found.range);
             !is_left
         });

@@ -192,6 +192,7 @@ fn standing(rule: &Rule) -> Vec<(&'static str, String, Cow<'_, str>)> {
         ("secret", rule.secret),
         ("skip_generated", rule.skip_generated),
         ("skip_explained", rule.skip_explained),
+        ("skip_templated", rule.skip_templated),
     ];
     said.extend(flags.iter().filter(|(_, on)| *on).map(|(key, _)| (*key, "true".to_owned())));
     said.extend((!rule.tags.is_empty()).then(|| ("tags", rule.tags.join(", "))));

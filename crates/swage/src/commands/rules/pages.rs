@@ -61,6 +61,9 @@ fn section(rule: &Rule, out: &mut String) {
     if rule.skip_explained {
         skipped.push("what a comment explains");
     }
+    if rule.skip_templated {
+        skipped.push("what a template fills in or hides");
+    }
     if !skipped.is_empty() {
         _ = writeln!(out, "It skips {}.\n", skipped.join(", "));
     }
