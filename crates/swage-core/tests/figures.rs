@@ -26,6 +26,18 @@ fn figures_are_those_that_a_reader_counts() {
         ("a.py", "@b\ndef f():\n    pass\n", "lines", "2"),
         ("a.php", "<?php\n#[B]\nfunction f() {\n}\n", "lines", "2"),
         ("a.ts", "class A {\n  @b\n  f() {\n  }\n}\n", "lines", "2"),
+        // Functions with names inside are measured by themselves.
+        (
+            "a.js",
+            "function f() {\n  function g() {\n    h();\n  }\n  each(() => {\n    go();\n  });\n}\n",
+            "lines",
+            "6 3 3",
+        ),
+        ("a.py", "def f():\n    def g():\n        pass\n    return g\n", "lines", "3 2"),
+        // A chain of conditional expressions is as deep as one of them, what is in parentheses deeper.
+        ("a.js", "function f() {\n  return a ? 1 : b ? 2 : c ? 3 : 4;\n}\n", "nesting", "1"),
+        ("a.c", "int f(int a) { return a ? 1 : (a > 2 ? 3 : 4); }\n", "nesting", "2"),
+        ("a.py", "def f():\n    return 1 if a else 2 if b else 3\n", "nesting", "1"),
     ];
     for (path, code, measure, expected) in cases {
         let rule = rule_saying("{value}", &format!("match = {{ measure = \"{measure}\", over = 0 }}"));

@@ -106,6 +106,8 @@ enum Nesting {
     If,
     /// An `else`.
     Else,
+    /// A conditional expression, which is beside the one that it is directly in: `a ? b : c ? d : e` is a chain.
+    Choice,
 }
 
 /// The kinds with a name in a grammar: of nodes, and of signs and words as they stand.
@@ -133,6 +135,7 @@ impl Tables {
                             _ if spec.parts.contains(&kind) => Nesting::Part,
                             "if" => Nesting::If,
                             _ if kind.starts_with("if_") => Nesting::If,
+                            "ternary_expression" | "conditional_expression" | "conditional" => Nesting::Choice,
                             _ => Nesting::Deeper,
                         };
                     }
@@ -338,6 +341,7 @@ impl Tables {
             Nesting::None | Nesting::Else => None,
             Nesting::Part => Some(false),
             Nesting::Deeper => Some(true),
+            Nesting::Choice => Some(nesting(parent) != Nesting::Choice),
             Nesting::If if self.wraps_else => Some(nesting(parent) != Nesting::Else),
             // What follows an `else` is in the `if` that it belongs to.
             Nesting::If if nesting(parent) != Nesting::If => Some(true),

@@ -13,7 +13,7 @@ use tree_sitter::Node;
 use super::plan::{Figure, FunctionFinder};
 use super::{Compiled, Languages, Match, Matcher, NodeFinder, OnMatch, ParsedFile, Plan, Reader, TooMany};
 use crate::lang::{Class, Language, Tables};
-use crate::pattern::PatternError;
+use crate::pattern::{PatternError, preorder};
 use crate::rule::keys::{Holds, Key, words};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
@@ -118,8 +118,8 @@ impl NodeFinder for MeasureMatch {
         let value = match self.measure {
             // Counting stops once it is over the limit.
             Measure::Parameters => file.language.parameter_count(node, file.source, self.over).map(u64::from),
-            // Annotations and comments aside, which only take from it.
-            Measure::Lines if row_count(node) > self.over => Some(line_count(node)),
+            // Annotations, comments and functions inside aside, which only take from it.
+            Measure::Lines if row_count(node) > self.over => Some(own_line_count(file, node)),
             Measure::Lines | Measure::Nesting | Measure::Branches => None,
         };
         if let Some(over) = value.and_then(|value| self.over(file, node, value)) {
@@ -175,6 +175,25 @@ fn row_count(node: Node<'_>) -> u64 {
 /// How many lines a node takes, from the first after its annotations.
 fn line_count(node: Node<'_>) -> u64 {
     (last_row(node) - first_row(node).unwrap_or_else(|| node.start_position().row)) as u64 + 1
+}
+
+/// How many lines a class takes, or a function without the functions with names in it, which are measured by themselves.
+fn own_line_count(file: &ParsedFile<'_>, definition: Node<'_>) -> u64 {
+    let is_function = |node: Node<'_>| file.language.tables().is(node.kind_id(), Class::Function);
+    let mut own = line_count(definition);
+    if !is_function(definition) {
+        return own;
+    }
+    preorder(definition, |node| {
+        let is_inner =
+            node != definition && is_function(node) && file.language.definition_name_range(node, file.source).is_some();
+        if is_inner {
+            // The line on which it begins may hold more than it.
+            own = own.saturating_sub(line_count(node) - 1);
+        }
+        !is_inner
+    });
+    own
 }
 
 /// The row (0-based) in which a node begins, without annotations: some grammars put them into it, and others before it.
