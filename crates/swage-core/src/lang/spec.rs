@@ -275,6 +275,8 @@ pub(crate) enum Translation {
     TypesOfTemplates,
     /// `export type *` exports types.
     TypeOfExports,
+    /// Lists of an imported type are types: `import('./b').C[]`.
+    ListsOfImportedTypes,
     /// Type parameters have defaults.
     TypeDefaults,
     /// What is in comments and in some elements of a page is text, and ends where browsers let it end.

@@ -95,6 +95,7 @@ const fn typescript(
             Translation::TextAmpersands,
             Translation::TypesOfTemplates,
             Translation::TypeOfExports,
+            Translation::ListsOfImportedTypes,
             Translation::EscapedNames,
         ],
         wraps: &[

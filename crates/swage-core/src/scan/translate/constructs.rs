@@ -216,6 +216,21 @@ pub(super) fn without_type_of_exports(text: &[u8]) -> Option<Vec<u8>> {
     plain
 }
 
+/// Blanks for the `[]` after an imported type, which the grammar doesn't know there. Empty brackets stand in types only, so
+/// nothing that is called gets lost.
+pub(super) fn without_lists_of_imported_types(text: &[u8]) -> Option<Vec<u8>> {
+    static TYPES: LazyLock<Option<Regex>> = LazyLock::new(|| {
+        let source = r#"\bimport\((?:"[^"\n\\]*"|'[^'\n\\]*')\)"#;
+        Regex::new(&format!(r"(?-u){source}(?:\.[A-Za-z_$][\w$]*)+((?:\[\])+)")).ok()
+    });
+    memchr::memmem::find(text, b"[]")?;
+    let mut plain: Option<Vec<u8>> = None;
+    for brackets in TYPES.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
+        plain.get_or_insert_with(|| text.to_vec())[brackets.range()].fill(b' ');
+    }
+    plain
+}
+
 /// Bounds in place of the defaults of type parameters, which the grammar doesn't know (Python Language Reference, section
 /// 8.10): `class Quay[T = Berth]`.
 pub(super) fn with_bounds_for_type_defaults(text: &[u8]) -> Option<Vec<u8>> {

@@ -49,6 +49,7 @@ pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>
             Translation::TextAmpersands => constructs::with_text_ampersands(&plain),
             Translation::TypesOfTemplates => constructs::without_types_of_templates(&plain),
             Translation::TypeOfExports => constructs::without_type_of_exports(&plain),
+            Translation::ListsOfImportedTypes => constructs::without_lists_of_imported_types(&plain),
             Translation::TypeDefaults => constructs::with_bounds_for_type_defaults(&plain),
             // These take the tree, and come last.
             Translation::EscapedNames
@@ -89,13 +90,14 @@ mod tests {
     use crate::lang::{LANGUAGES, parse};
 
     /// Pieces of what is translated.
-    const PIECES: [&str; 66] = [
+    const PIECES: [&str; 67] = [
         "a<b>`",
         ">`",
         "class A[",
         "]",
         " & ",
         "export type *",
+        "import('b').C[]",
         "<",
         ">",
         "<!--",
@@ -204,6 +206,11 @@ mod tests {
             (Some("typescript"), "a = b.c<D, E>`f`; `g<h>`", "a = b.c[D, E]`f`; `g<h>`"),
             (Some("typescript"), "a = b(c)<{d: E<F>}>`g`; h<i(1)>`j`", "a = b(c)           `g`; h<i(1)>`j`"),
             (Some("typescript"), "a<{b: new C}>`d`; a<{b: c = 1}>`d`", "a<{b: new C}>`d`; a<{b: c = 1}>`d`"),
+            (
+                Some("typescript"),
+                "let a: import('b').C.D[][] = import('b').C;",
+                "let a: import('b').C.D     = import('b').C;",
+            ),
             (Some("typescript"), "export type * from 'a'; export type {B}", "export      * from 'a'; export type {B}"),
             (Some("c"), "int a = ba\\\nd\\\n(1); /\\\n/ x", "int a = bad\\\n\\\n(1); //\\\n x"),
             (Some("c"), "/* *\\\r\n/ #define A \\\n b", "/* */\\\r\n #define A \\\n b"),
