@@ -16,6 +16,12 @@ impl<'t> Child<'t> {
     pub fn new(node: Node<'t>) -> Self {
         Self { node, kind: node.kind_id(), named: node.is_named() }
     }
+
+    /// Some of the children of a node, in order.
+    pub fn of(node: Node<'t>, which: Which) -> impl Iterator<Item = Self> {
+        let named = which == Which::Named;
+        Children::of(node, which).map(move |node| Self { node, kind: node.kind_id(), named: named || node.is_named() })
+    }
 }
 
 /// Which children of a node.

@@ -3,7 +3,7 @@
 use tree_sitter::Node;
 
 use crate::lang::DEEPEST;
-use crate::pattern::{Child, Children, Which};
+use crate::pattern::{Child, Which};
 
 /// A step of the walk.
 pub(super) enum Step<'t, 'c> {
@@ -62,7 +62,7 @@ pub(super) fn walk<'t>(
         let Child { node, kind, .. } = child;
         let from = listed.len();
         if let Some(which) = visit(Step::Enter { node, kind, depth, parent }) {
-            listed.extend(Children::of(node, which).map(Child::new));
+            listed.extend(Child::of(node, which));
             visit(Step::Children { node, kind, children: &listed[from..], which });
         }
         if from < listed.len() {

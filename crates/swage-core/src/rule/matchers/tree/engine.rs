@@ -10,7 +10,7 @@ use foldhash::HashMap;
 use tree_sitter::Node;
 
 use super::plain::{Item, PlainQuery, Shape, Test};
-use crate::pattern::{Child, Children, Which};
+use crate::pattern::{Child, Which};
 use crate::rule::matchers::TooMany;
 
 /// Most places that are tried at one node; a query that asks for several children of thousands could go on for ever.
@@ -94,7 +94,7 @@ impl<'t> Families<'t> {
         }
         let mut children = self.children.borrow_mut();
         let from = children.len();
-        children.extend(Children::of(node, which).map(Child::new));
+        children.extend(Child::of(node, which));
         known.insert(node.id(), all.len());
         all.push(Family { node, which, from, to: children.len(), fields: None });
         all.len() - 1
