@@ -407,6 +407,11 @@ impl Tables {
         })
     }
 
+    /// Whether nodes of this kind count as having nothing below them.
+    pub(crate) fn is_leaf(&self, kind: u16) -> bool {
+        self.interests().get(usize::from(kind)).is_some_and(|interest| interest & interest::LEAF != 0)
+    }
+
     /// Signs and words of which each node of this kind holds one, where that is known.
     pub(crate) fn signs_of(&self, kind: u16) -> Option<&'static [&'static str]> {
         self.signs.get(usize::from(kind)).copied().flatten()

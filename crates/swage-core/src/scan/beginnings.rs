@@ -90,3 +90,69 @@ impl<'t> Beginnings<'t> {
         self.kept.push((node, from..self.children.len(), which));
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use tree_sitter::Tree;
+
+    use super::*;
+    use crate::lang::{Language, parse};
+    use crate::pattern::Children;
+    use crate::scan::walk::{Step, walk};
+
+    /// Walks a tree in which rules begin at every node; what is below nodes of one kind is left out.
+    fn walked<'t>(tree: &'t Tree, left_out: &str) -> Beginnings<'t> {
+        let mut beginnings = Beginnings::in_text_of(tree.root_node().end_byte());
+        let visit = &mut |step: Step<'t, '_>| match step {
+            Step::Enter { node, kind, depth, .. } => {
+                beginnings.enter(node, depth, Some(kind));
+                if node.kind() == left_out {
+                    beginnings.leave_out();
+                    return None;
+                }
+                Some(Which::All)
+            }
+            Step::Children { node, children, which, .. } => {
+                beginnings.list(children);
+                beginnings.keep(node, children, which);
+                None
+            }
+            Step::Leave(_) => None,
+        };
+        walk(tree.root_node(), Which::Named, visit).expect("it isn't deep");
+        beginnings
+    }
+
+    #[test]
+    fn the_walk_leaves_behind_what_stands_below() {
+        let python = Language::by_name("python").expect("a known language");
+        let code = "# tide\ndef f(a, b=1):\n    return g(a, 'x', *b) + [h]\n\n\nclass C:\n    x = 1  # low\n";
+        let tree = parse(code.as_bytes(), python).expect("it parses");
+        let kinds = |nodes: &[Node<'_>]| KindSet::default().with(nodes.iter().map(Node::kind_id));
+        for left_out in ["", "argument_list", "module", "class_definition"] {
+            let found = walked(&tree, left_out);
+            for beginning in &found.all {
+                let children: Vec<_> = Children::named(beginning.node).collect();
+                let below_child = children.iter().flat_map(|child| Children::named(*child));
+                let mut below = Below {
+                    children: kinds(&children),
+                    but_last: kinds(&children[..children.len().saturating_sub(1)]),
+                    grandchildren: kinds(&below_child.collect::<Vec<_>>()),
+                };
+                if children.iter().any(|child| child.kind() == left_out) {
+                    below.grandchildren = KindSet::ALL;
+                }
+                if beginning.node.kind() == left_out {
+                    below = Below::UNKNOWN;
+                }
+                assert_eq!(beginning.below, below, "{} without {left_out}", beginning.node);
+            }
+            for (node, range, which) in &found.kept {
+                let kept: Vec<_> = found.children[range.clone()].iter().map(|child| child.node).collect();
+                assert_eq!(kept, Children::of(*node, *which).collect::<Vec<_>>());
+            }
+            let entered = found.all.len();
+            assert!(if left_out == "module" { entered == 1 } else { entered > 15 }, "{entered} without {left_out}");
+        }
+    }
+}

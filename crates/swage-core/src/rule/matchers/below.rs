@@ -27,7 +27,7 @@ impl KindSet {
 }
 
 /// The kinds of what stands below a node and has a name in the grammar.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Below {
     /// Its children.
     pub children: KindSet,

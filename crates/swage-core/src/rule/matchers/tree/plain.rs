@@ -182,10 +182,13 @@ impl Shape {
         for (at, item) in self.children.iter().enumerate() {
             if let Some(kinds) = item.named_kinds(language) {
                 // A later place takes a later child.
-                let is_last = self.children[at + 1..].iter().all(|later| later.named_kinds(language).is_none());
+                let is_last = self.children[at + 1..].iter().all(|later| !later.is_named(language));
                 if is_last { &mut asked.children } else { &mut asked.but_last }.push(kinds);
             }
             match &item.choices[..] {
+                // The walk doesn't look below these.
+                choices
+                    if choices.iter().flat_map(|shape| &shape.kinds).any(|kind| language.tables().is_leaf(*kind)) => {}
                 [only] => asked.grandchildren.extend(only.children.iter().filter_map(|i| i.named_kinds(language))),
                 choices => {
                     let first = |shape: &Shape| shape.children.iter().find_map(|item| item.named_kinds(language));
@@ -199,13 +202,17 @@ impl Shape {
 }
 
 impl Item {
-    /// The kinds of which one stands here, when the grammar has names for all of them.
-    fn named_kinds(&self, language: &Language) -> Option<KindSet> {
+    /// Whether the grammar has names for all that may stand here.
+    fn is_named(&self, language: &Language) -> bool {
         let grammar = &language.tables().grammar;
-        let is_known =
-            |shape: &Shape| !shape.kinds.is_empty() && shape.kinds.iter().all(|kind| grammar.node_kind_is_named(*kind));
+        self.choices.iter().flat_map(|shape| &shape.kinds).all(|kind| grammar.node_kind_is_named(*kind))
+    }
+
+    /// The kinds of which one stands here, when they are known and the grammar has names for all of them.
+    fn named_kinds(&self, language: &Language) -> Option<KindSet> {
+        let is_known = self.is_named(language) && self.choices.iter().all(|shape| !shape.kinds.is_empty());
         let all = self.choices.iter().flat_map(|shape| shape.kinds.iter().copied());
-        self.choices.iter().all(is_known).then(|| KindSet::default().with(all))
+        is_known.then(|| KindSet::default().with(all))
     }
 
     /// Takes the keywords of which one stands here, and those below it.
