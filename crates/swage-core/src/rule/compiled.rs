@@ -201,12 +201,7 @@ impl LanguageSet {
         if !texts.is_empty() {
             // One automaton for both; matches of words with a case are checked again.
             let any_case = self.words.iter().any(|word| word.any_case);
-            self.finder = dfa::DFA::builder()
-                .ascii_case_insensitive(any_case)
-                // There are too many words for it to pass over much.
-                .prefilter(false)
-                .build(texts)
-                .ok();
+            self.finder = dfa::DFA::builder().ascii_case_insensitive(any_case).build(texts).ok();
         }
     }
 
