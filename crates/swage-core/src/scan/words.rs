@@ -29,34 +29,16 @@ impl Words {
         let Ok(start) = finder.start_state(Anchored::No) else { return found };
         let mut at: Vec<(u32, u32)> = Vec::with_capacity(content.len() / 16);
         found.there.resize(set.words.len().div_ceil(64), 0);
-        // A letter of another script goes on a name, a no-break space doesn't: some languages take it for white space.
-        let in_name = |c: char| c.is_alphanumeric() || c == '_';
-        let begins_in_name = |at: usize| match content.get(at) {
-            Some(byte) if byte.is_ascii() => in_name(char::from(*byte)),
-            Some(_) => content[at..].chars().next().is_some_and(in_name),
-            None => false,
-        };
-        // What begins with a digit is a number, and a word may follow one directly: `5is x`.
-        let goes_on_a_name = |at: usize| {
-            // Mostly what is before it needs no decoding.
-            let name = content[..at].iter().rev().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_');
-            let (length, first) = name.fold((0, None), |(length, _), byte| (length + 1, Some(byte)));
-            if content[..at - length].last().is_none_or(u8::is_ascii) {
-                return first.is_some_and(|first| !first.is_ascii_digit());
-            }
-            let name = content[..at].chars().rev().take_while(|c| in_name(*c));
-            name.last().is_some_and(|first| !first.is_ascii_digit())
-        };
         let mut take = |pattern: PatternID, end: usize| {
             let start = end - finder.pattern_len(pattern);
-            let goes_on = begins_in_name(end);
+            let goes_on = begins_in_name(content, end);
             for &index in &set.spelled[pattern.as_usize()] {
                 let word = &set.words[index as usize];
                 // Part of a longer name isn't the word.
                 if word.whole && goes_on
                     // The automaton ignores case for all; most words have one.
                     || !word.any_case && content[start..end] != word.text[..]
-                    || word.whole && goes_on_a_name(start)
+                    || word.whole && goes_on_a_name(content, start)
                 {
                     continue;
                 }
@@ -128,5 +110,63 @@ impl Words {
             }
         };
         needs.0.iter().all(|list| list.iter().any(inside))
+    }
+}
+
+/// Whether a character may stand in a name. A letter of another script does, a no-break space doesn't: some languages take it for
+/// white space.
+fn in_name(c: char) -> bool {
+    c.is_alphanumeric() || c == '_'
+}
+
+/// Whether what is at an offset goes on a name.
+fn begins_in_name(content: &[u8], at: usize) -> bool {
+    match content.get(at) {
+        Some(byte) if byte.is_ascii() => in_name(char::from(*byte)),
+        Some(_) => content[at..].chars().next().is_some_and(in_name),
+        None => false,
+    }
+}
+
+/// Whether a name is before an offset. What begins with a digit is a number, and a word may follow one directly: `5is x`.
+fn goes_on_a_name(content: &[u8], at: usize) -> bool {
+    // Mostly what is before it needs no decoding.
+    let name = content[..at].iter().rev().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_');
+    let (length, first) = name.fold((0, None), |(length, _), byte| (length + 1, Some(byte)));
+    if content[..at - length].last().is_none_or(u8::is_ascii) {
+        return first.is_some_and(|first| !first.is_ascii_digit());
+    }
+    let name = content[..at].chars().rev().take_while(|c| in_name(*c));
+    name.last().is_some_and(|first| !first.is_ascii_digit())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn words_stand_between_names() {
+        // The word is `is`; whether it goes on a name, and whether a name goes on after it.
+        let cases = [
+            ("is", false, false),
+            ("a is b", false, false),
+            ("this", true, false),
+            ("_is", true, false),
+            ("x5is", true, false),
+            ("5is x", false, false),
+            ("5ais", false, false),
+            ("éis", true, false),
+            ("éais", true, false),
+            ("5éis", false, false),
+            ("\u{a0}is\u{a0}b", false, false),
+            ("a.is(", false, false),
+            ("isé", false, true),
+            ("is_", false, true),
+        ];
+        for (text, goes_on, begins) in cases {
+            let at = text.find("is").expect("the word");
+            assert_eq!(goes_on_a_name(text.as_bytes(), at), goes_on, "{text}");
+            assert_eq!(begins_in_name(text.as_bytes(), at + 2), begins, "{text}");
+        }
     }
 }
