@@ -38,7 +38,7 @@ pub use self::expression::Expression;
 pub(crate) use self::matcher::{Bindings, Given, Matching, budget};
 pub(crate) use self::meanings::Meanings;
 pub use self::names::hole_names;
-pub(crate) use self::names::names_in_capitals;
+pub(crate) use self::names::{in_name, names_in_capitals};
 pub(crate) use self::probe::{Failure, Probe};
 use crate::lang::{Class, Language, Relevance};
 

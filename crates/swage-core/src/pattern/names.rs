@@ -2,10 +2,15 @@
 
 use crate::lang::Language;
 
+/// Whether a character may stand in a name. A letter of another script does, a no-break space doesn't: some languages take it for
+/// white space.
+pub(crate) fn in_name(c: char) -> bool {
+    c.is_alphanumeric() || c == '_'
+}
+
 /// Names in capitals in the code of a pattern, what is put into its strings included, with their byte offsets: holes are
 /// usually written so.
 pub(crate) fn names_in_capitals(code: &str) -> impl Iterator<Item = (usize, &str)> {
-    let in_name = |c: char| c.is_alphanumeric() || c == '_';
     let mut at = 0;
     let mut quote = None;
     std::iter::from_fn(move || {

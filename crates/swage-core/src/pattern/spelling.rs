@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 use std::collections::HashSet;
 
-use super::{Hole, Reading};
+use super::{Hole, Reading, in_name};
 use crate::lang::Language;
 
 /// Why a spelling has no reading.
@@ -50,7 +50,6 @@ impl Spelling {
     }
 
     fn new(code: &str, names: Vec<String>, spelled: Vec<Option<String>>) -> Self {
-        let in_name = |c: char| c.is_alphanumeric() || c == '_';
         let mut out = Self { text: String::new(), spelled, code: code.to_owned(), names, places: Vec::new() };
         let mut rest = code;
         let mut grown = 0;

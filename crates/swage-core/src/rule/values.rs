@@ -11,7 +11,7 @@ use super::paths::PathSet;
 use super::problem::{At, Problems, nearest};
 use super::table::Table;
 use crate::lang::{Class, Language};
-use crate::pattern::{Expression, Hole, Varies};
+use crate::pattern::{Expression, Hole, Varies, in_name};
 
 /// The definitions that rules name.
 pub(super) const DEFINITIONS: [(&str, Class); 2] = [("function", Class::Function), ("class", Class::Class)];
@@ -138,8 +138,7 @@ pub(crate) fn read_holes(table: &mut Table<'_, '_>, p: &mut Problems<'_>) -> Vec
     if let Some(named) = table.table("holes", p) {
         for (name, mut hole) in named.entries(p) {
             // A hole is parsed as a name of the language.
-            let good = |c: char| c.is_alphanumeric() || c == '_';
-            if !name.chars().all(good) {
+            if !name.chars().all(in_name) {
                 let hint = "use a name that the language would take as an identifier, such as CALL".to_owned();
                 p.at(hole.at, format!("`{name}` can't be a hole's name"), Some(hint));
             }

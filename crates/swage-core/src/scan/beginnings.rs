@@ -76,7 +76,7 @@ impl<'t> Beginnings<'t> {
         let kinds = but_last.with(last);
         if let Some(outer) = outer {
             let below = &mut self.all[outer].below;
-            below.grandchildren = below.grandchildren.and(kinds);
+            below.grandchildren = below.grandchildren.union(kinds);
         }
         if let Some(own) = own {
             self.all[own].below = Below { children: kinds, but_last, grandchildren: KindSet::default() };
@@ -128,18 +128,11 @@ mod tests {
         let python = Language::by_name("python").expect("a known language");
         let code = "# tide\ndef f(a, b=1):\n    return g(a, 'x', *b) + [h]\n\n\nclass C:\n    x = 1  # low\n";
         let tree = parse(code.as_bytes(), python).expect("it parses");
-        let kinds = |nodes: &[Node<'_>]| KindSet::default().with(nodes.iter().map(Node::kind_id));
         for left_out in ["", "argument_list", "module", "class_definition"] {
             let found = walked(&tree, left_out);
             for beginning in &found.all {
-                let children: Vec<_> = Children::named(beginning.node).collect();
-                let below_child = children.iter().flat_map(|child| Children::named(*child));
-                let mut below = Below {
-                    children: kinds(&children),
-                    but_last: kinds(&children[..children.len().saturating_sub(1)]),
-                    grandchildren: kinds(&below_child.collect::<Vec<_>>()),
-                };
-                if children.iter().any(|child| child.kind() == left_out) {
+                let mut below = Below::of(beginning.node);
+                if Children::named(beginning.node).any(|child| child.kind() == left_out) {
                     below.grandchildren = KindSet::ALL;
                 }
                 if beginning.node.kind() == left_out {

@@ -11,7 +11,7 @@ use super::fix::{ProposedFix, propose};
 use super::hit::Hit;
 use super::{Fact, Lines, Span, allow, identity};
 use crate::lang::{Language, parse};
-use crate::pattern::ancestors;
+use crate::pattern::{ancestors, in_name};
 use crate::rule::{Clause, Figure, IMPORTED_FROM, Match, ParsedFile, Rule, RuleSet, shorten};
 
 /// A match of a rule.
@@ -57,8 +57,7 @@ impl Found {
         scope: impl FnOnce() -> Scope,
     ) -> Option<Self> {
         let Origin { index, rule, clause, source, .. } = origin;
-        // Messages are text whatever the file holds.
-        let text = |range: &Range<usize>| String::from_utf8_lossy(&source[range.clone()]).into_owned();
+        let text = |range: &Range<usize>| text_of(source, range);
         if let Some(collection) = clause.collection {
             // There are many facts and few become findings, so the words about them are left for then.
             return Some(Self {
@@ -154,6 +153,11 @@ fn hide_secrets(found: &mut [Found], rules: &RuleSet) {
     }
 }
 
+/// A range of a file as text, whatever the file holds.
+fn text_of(source: &[u8], range: &Range<usize>) -> String {
+    String::from_utf8_lossy(&source[range.clone()]).into_owned()
+}
+
 /// What a link keeps of the texts that were captured; `None` without what decides whether the fact meets another.
 fn kept_values(
     rule: &Rule,
@@ -164,7 +168,7 @@ fn kept_values(
 ) -> Option<Vec<String>> {
     let link = rule.link()?;
     let own = &link.collections[collection];
-    let text = |range: &Range<usize>| String::from_utf8_lossy(&source[range.clone()]).into_owned();
+    let text = |range: &Range<usize>| text_of(source, range);
     // Facts meet across files only under the name that the defining file uses.
     let imported = own.imported.as_deref().zip(file).and_then(|(hole, file)| Some((hole, file, m.captured(hole)?)));
     let origin = imported.map(|(hole, file, range)| (hole, name_at_its_origin(&source[range.clone()], file)));
@@ -192,9 +196,8 @@ fn kept_values(
 fn name_at_its_origin(written: &[u8], file: &ParsedFile<'_>) -> Option<(String, String)> {
     let path = file.meanings.imports.path_of(written);
     let (is_written, path) = (*path == *written, String::from_utf8_lossy(&path));
-    let is_name = |text: &str| text.chars().all(|c| c.is_alphanumeric() || c == '_');
     match path.rsplit_once('.') {
-        Some((from, name)) if !is_written && is_name(name) => Some((from.to_owned(), name.to_owned())),
+        Some((from, name)) if !is_written && name.chars().all(in_name) => Some((from.to_owned(), name.to_owned())),
         Some(_) => None,
         None => Some((String::new(), path.into_owned())),
     }

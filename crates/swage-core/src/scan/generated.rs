@@ -76,14 +76,6 @@ fn is_released_source(head: &[u8]) -> bool {
 
 /// The head with which programs that put modules together begin: for every way of loading the file, or with their helpers.
 fn is_bundled(head: &[u8]) -> bool {
-    static SIGNS: LazyLock<Option<Regex>> = LazyLock::new(|| {
-        let signs = r"typeof exports|var __(?:create|defProp) = Object|babel.runtime/helpers/|/\*{6}/ |Clazz\.|MODULE_NOT_FOUND";
-        Regex::new(signs).ok()
-    });
-    // Nearly all files have none of them, which one search shows.
-    if SIGNS.as_ref().is_some_and(|signs| !signs.is_match(head)) {
-        return false;
-    }
     let start = &head[..head.len().min(400)];
     // People write such heads, too, and put a blank after their `if`.
     let by_hand = has(start, b"if (typeof exports");

@@ -9,6 +9,7 @@ use aho_corasick::automaton::{Automaton, Candidate};
 use aho_corasick::{Anchored, PatternID};
 use bstr::ByteSlice;
 
+use crate::pattern::in_name;
 use crate::rule::{LanguageSet, Needs};
 
 /// Where the words of a file's rules are in it.
@@ -111,12 +112,6 @@ impl Words {
         };
         needs.0.iter().all(|list| list.iter().any(inside))
     }
-}
-
-/// Whether a character may stand in a name. A letter of another script does, a no-break space doesn't: some languages take it for
-/// white space.
-fn in_name(c: char) -> bool {
-    c.is_alphanumeric() || c == '_'
 }
 
 /// Whether what is at an offset goes on a name.

@@ -17,7 +17,7 @@ impl KindSet {
 
     /// The kinds of both.
     #[must_use]
-    pub fn and(self, other: Self) -> Self {
+    pub fn union(self, other: Self) -> Self {
         Self(self.0 | other.0)
     }
 
@@ -40,6 +40,20 @@ pub(crate) struct Below {
 impl Below {
     /// What isn't known.
     pub const UNKNOWN: Self = Self { children: KindSet::ALL, but_last: KindSet::ALL, grandchildren: KindSet::ALL };
+
+    /// What stands below a node, asked of the tree: what the walk leaves behind is held against it.
+    #[cfg(test)]
+    pub fn of(node: tree_sitter::Node<'_>) -> Self {
+        use crate::pattern::Children;
+        let kinds = |node| Children::named(node).map(|child| child.kind_id()).collect::<Vec<u16>>();
+        let children = kinds(node);
+        let but_last = &children[..children.len().saturating_sub(1)];
+        Self {
+            children: KindSet::default().with(children.iter().copied()),
+            but_last: KindSet::default().with(but_last.iter().copied()),
+            grandchildren: KindSet::default().with(Children::named(node).flat_map(kinds)),
+        }
+    }
 }
 
 /// Sets of kinds, of each of which one must stand below a node for a finder to find anything there.

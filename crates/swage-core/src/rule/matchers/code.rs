@@ -99,17 +99,7 @@ impl Matcher for CodeMatch {
         kinds.dedup();
         // A run of siblings may have its words in others than the first.
         let holds_words = pattern.readings.iter().all(|reading| reading.len() == 1);
-        Ok(Some(Compiled {
-            plan: Plan::Nodes {
-                kinds,
-                holds_words,
-                signs: None,
-                below: Vec::new(),
-                families: Vec::new(),
-                finder: self,
-            },
-            words,
-        }))
+        Ok(Some(Compiled { plan: Plan::nodes(kinds, holds_words, self), words }))
     }
 }
 

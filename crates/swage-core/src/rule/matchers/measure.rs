@@ -107,7 +107,7 @@ impl Matcher for MeasureMatch {
         let plan = if self.measure.is_counted() {
             Plan::Functions { kinds, finder: self }
         } else {
-            Plan::Nodes { kinds, holds_words: true, signs: None, below: Vec::new(), families: Vec::new(), finder: self }
+            Plan::nodes(kinds, true, self)
         };
         Ok(Some(Compiled { plan, words: Vec::new() }))
     }

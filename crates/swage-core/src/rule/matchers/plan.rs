@@ -58,6 +58,11 @@ pub enum Plan {
 }
 
 impl Plan {
+    /// Looks at each node of some kinds; nothing is known of what stands in them, but whether they hold the clause's words.
+    pub(super) fn nodes(kinds: Vec<u16>, holds_words: bool, finder: Arc<dyn NodeFinder>) -> Self {
+        Self::Nodes { kinds, holds_words, signs: None, below: Vec::new(), families: Vec::new(), finder }
+    }
+
     /// The kinds of nodes whose children it asks for, and which of them.
     pub(crate) fn families(&self) -> &[(u16, Which)] {
         match self {

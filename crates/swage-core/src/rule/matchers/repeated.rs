@@ -57,17 +57,7 @@ impl Matcher for RepeatedMatch {
         // One table serves several grammars, of which some lack a kind: TypeScript has no tags.
         let kinds = language.lists(self.0).map(|listed| grammar.id_for_node_kind(listed.list, true));
         let kinds = kinds.filter(|kind| *kind != 0).collect();
-        Ok(Some(Compiled {
-            plan: Plan::Nodes {
-                kinds,
-                holds_words: true,
-                signs: None,
-                below: Vec::new(),
-                families: Vec::new(),
-                finder: self,
-            },
-            words: Vec::new(),
-        }))
+        Ok(Some(Compiled { plan: Plan::nodes(kinds, true, self), words: Vec::new() }))
     }
 }
 

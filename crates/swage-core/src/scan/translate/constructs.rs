@@ -130,9 +130,14 @@ pub(super) fn without_varargs_annotations(text: &[u8]) -> Option<Vec<u8>> {
         LazyLock::new(|| Regex::new(r"(?-u)[\w>\]]\s+(@[\w.]+)\s*\.\.\.\s*\w").ok());
     // Few files have a single one.
     memchr::memmem::find(text, b"...")?;
+    without_first_groups(ANNOTATED.as_ref()?, text)
+}
+
+/// Blanks for what the first group of an expression takes.
+fn without_first_groups(expression: &Regex, text: &[u8]) -> Option<Vec<u8>> {
     let mut plain: Option<Vec<u8>> = None;
-    for annotation in ANNOTATED.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
-        plain.get_or_insert_with(|| text.to_vec())[annotation.range()].fill(b' ');
+    for group in expression.captures_iter(text).filter_map(|found| found.get(1)) {
+        plain.get_or_insert_with(|| text.to_vec())[group.range()].fill(b' ');
     }
     plain
 }
@@ -209,11 +214,7 @@ pub(super) fn without_type_of_exports(text: &[u8]) -> Option<Vec<u8>> {
     static EXPORTS: LazyLock<Option<Regex>> =
         LazyLock::new(|| Regex::new(r"(?m-u)^[ \t]*export[ \t]+(type)[ \t]*\*").ok());
     memchr::memmem::find(text, b"export type")?;
-    let mut plain: Option<Vec<u8>> = None;
-    for word in EXPORTS.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
-        plain.get_or_insert_with(|| text.to_vec())[word.range()].fill(b' ');
-    }
-    plain
+    without_first_groups(EXPORTS.as_ref()?, text)
 }
 
 /// Blanks for the `[]` after an imported type, which the grammar doesn't know there. Empty brackets stand in types only, so
@@ -224,11 +225,7 @@ pub(super) fn without_lists_of_imported_types(text: &[u8]) -> Option<Vec<u8>> {
         Regex::new(&format!(r"(?-u){source}(?:\.[A-Za-z_$][\w$]*)+((?:\[\])+)")).ok()
     });
     memchr::memmem::find(text, b"[]")?;
-    let mut plain: Option<Vec<u8>> = None;
-    for brackets in TYPES.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
-        plain.get_or_insert_with(|| text.to_vec())[brackets.range()].fill(b' ');
-    }
-    plain
+    without_first_groups(TYPES.as_ref()?, text)
 }
 
 /// Bounds in place of the defaults of type parameters, which the grammar doesn't know (Python Language Reference, section

@@ -2,6 +2,7 @@
 
 use super::{ARROWS, Line};
 use crate::lang::Language;
+use crate::pattern::in_name;
 
 /// Whether a line in a comment has a comment itself that says more than a word.
 pub(super) fn has_note(text: &str, language: &Language) -> bool {
@@ -32,7 +33,6 @@ pub(super) fn is_formula((range, text): &Line, source: &[u8]) -> bool {
 /// calls something, asks for a member or holds a text.
 pub(super) fn is_legend(lines: &[Line]) -> bool {
     let text = lines.iter().map(|(_, text)| text.trim()).collect::<Vec<_>>().join(" ");
-    let in_name = |c: char| c.is_alphanumeric() || c == '_';
     let Some((name, value)) = text.split_once(" = ") else { return false };
     let is_call = |(at, _): (usize, &str)| value[..at].ends_with(in_name);
     let mut words = value.split(|c| !in_name(c)).filter(|word| word.starts_with(|c: char| c.is_alphabetic()));

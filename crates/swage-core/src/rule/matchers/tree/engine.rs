@@ -71,11 +71,7 @@ impl<'t> Families<'t> {
         let (mut known, mut all) = (self.known.borrow_mut(), self.all.borrow_mut());
         let mut own = self.children.borrow_mut();
         let before = own.len();
-        if before == 0 {
-            *own = children
-        } else {
-            own.extend(children)
-        }
+        own.extend(children);
         known.reserve(listed.len());
         all.reserve(listed.len());
         for (node, Range { start, end }, which) in listed {

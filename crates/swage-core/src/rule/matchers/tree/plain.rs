@@ -193,7 +193,9 @@ impl Shape {
                 choices => {
                     let first = |shape: &Shape| shape.children.iter().find_map(|item| item.named_kinds(language));
                     let all: Option<Vec<KindSet>> = choices.iter().map(first).collect();
-                    asked.grandchildren.extend(all.map(|sets| sets.into_iter().fold(KindSet::default(), KindSet::and)));
+                    asked
+                        .grandchildren
+                        .extend(all.map(|sets| sets.into_iter().fold(KindSet::default(), KindSet::union)));
                 }
             }
         }

@@ -12,8 +12,7 @@ use super::*;
 use crate::config::packs::PACKS;
 use crate::lang::Language;
 use crate::lang::parse;
-use crate::pattern::Children;
-use crate::rule::matchers::{Below, KindSet};
+use crate::rule::matchers::Below;
 
 /// Matches as texts: each capture that took something, with its place.
 type Matches = BTreeSet<Vec<(String, usize, usize)>>;
@@ -49,18 +48,6 @@ fn nodes(tree: &Tree) -> Vec<Node<'_>> {
     all
 }
 
-/// What stands below a node.
-fn below(node: Node<'_>) -> Below {
-    let named = |node: Node<'_>| Children::named(node).map(|child| child.kind_id()).collect::<Vec<u16>>();
-    let kinds = named(node);
-    let but_last = &kinds[..kinds.len().saturating_sub(1)];
-    Below {
-        children: KindSet::default().with(kinds.iter().copied()),
-        but_last: KindSet::default().with(but_last.iter().copied()),
-        grandchildren: KindSet::default().with(Children::named(node).flat_map(named)),
-    }
-}
-
 /// What the plain one finds, begun at every node of a kind that it begins with; of half of the nodes the children are
 /// known before.
 fn plain(query: &PlainQuery, source: &str, tree: &Tree, language: &'static Language) -> Matches {
@@ -85,7 +72,7 @@ fn plain(query: &PlainQuery, source: &str, tree: &Tree, language: &'static Langu
             .expect("there are few places");
         }
         // What it asks for below is there wherever it matches.
-        let there = below(node);
+        let there = Below::of(node);
         assert!(all.len() == before || asked.iter().any(|asked| asked.may_be_in(&there)), "{query:?} {node}");
     }
     all
