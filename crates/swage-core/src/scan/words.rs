@@ -32,15 +32,12 @@ impl Words {
         found.there.resize(set.words.len().div_ceil(64), 0);
         let mut take = |pattern: PatternID, end: usize| {
             let start = end - finder.pattern_len(pattern);
-            let goes_on = begins_in_name(content, end);
+            // Part of a longer name isn't the word.
+            let stands_alone = !begins_in_name(content, end) && !goes_on_a_name(content, start);
             for &index in &set.spelled[pattern.as_usize()] {
                 let word = &set.words[index as usize];
-                // Part of a longer name isn't the word.
-                if word.whole && goes_on
-                    // The automaton ignores case for all; most words have one.
-                    || !word.any_case && content[start..end] != word.text[..]
-                    || word.whole && goes_on_a_name(content, start)
-                {
+                // The automaton ignores case for all; most words have one.
+                if word.whole && !stands_alone || !word.any_case && content[start..end] != word.text[..] {
                     continue;
                 }
                 found.there[index as usize / 64] |= 1 << (index % 64);
@@ -58,9 +55,16 @@ impl Words {
                     Candidate::PossibleStartOfMatch(at) => offset = at,
                 }
             }
-            state = finder.next_state(Anchored::No, state, content[offset]);
-            offset += 1;
-            if finder.is_special(state) && finder.is_match(state) {
+            // Most steps lead nowhere, so the loop over them holds nothing else. Where there is a prefilter, the state to
+            // begin with is special, too.
+            for byte in &content[offset..] {
+                state = finder.next_state(Anchored::No, state, *byte);
+                offset += 1;
+                if finder.is_special(state) {
+                    break;
+                }
+            }
+            if finder.is_match(state) {
                 (0..finder.match_len(state)).for_each(|index| take(finder.match_pattern(state, index), offset));
             }
         }
@@ -125,6 +129,11 @@ fn begins_in_name(content: &[u8], at: usize) -> bool {
 
 /// Whether a name is before an offset. What begins with a digit is a number, and a word may follow one directly: `5is x`.
 fn goes_on_a_name(content: &[u8], at: usize) -> bool {
+    // Mostly there is a sign or a space.
+    if content[..at].last().is_none_or(|before| before.is_ascii() && !before.is_ascii_alphanumeric() && *before != b'_')
+    {
+        return false;
+    }
     // Mostly what is before it needs no decoding.
     let name = content[..at].iter().rev().take_while(|b| b.is_ascii_alphanumeric() || **b == b'_');
     let (length, first) = name.fold((0, None), |(length, _), byte| (length + 1, Some(byte)));
