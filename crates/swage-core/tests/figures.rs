@@ -38,6 +38,25 @@ fn figures_are_those_that_a_reader_counts() {
         ("a.js", "function f() {\n  return a ? 1 : b ? 2 : c ? 3 : 4;\n}\n", "nesting", "1"),
         ("a.c", "int f(int a) { return a ? 1 : (a > 2 ? 3 : 4); }\n", "nesting", "2"),
         ("a.py", "def f():\n    return 1 if a else 2 if b else 3\n", "nesting", "1"),
+        // Short cases beside each other are a table; what branches in one, a long one, and another table count.
+        (
+            "a.c",
+            "int f(int a) {\n  switch (a) {\n  case 1: return 2;\n  case 2:\n    g();\n    break;\n  case 3: return 4;\n  }\n  return 0;\n}\n",
+            "branches",
+            "2",
+        ),
+        (
+            "a.rs",
+            "fn f(a: u8) -> u8 {\n    match a {\n        1 => 2,\n        2 => match b {\n            3 => 4,\n            5 => 6,\n            _ => 7,\n        },\n        8 => 9,\n        10 => if c { 11 } else { 12 },\n        13 => 14,\n        _ => 15,\n    }\n}\n",
+            "branches",
+            "8",
+        ),
+        (
+            "a.py",
+            "def f(a):\n    if a == 1:\n        return 2\n    elif a == 2:\n        return 3\n    elif a == 3:\n        return 4\n    return 5\n",
+            "branches",
+            "2",
+        ),
     ];
     for (path, code, measure, expected) in cases {
         let rule = rule_saying("{value}", &format!("match = {{ measure = \"{measure}\", over = 0 }}"));

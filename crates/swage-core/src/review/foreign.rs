@@ -37,15 +37,16 @@ impl<'a> ForeignFolders<'a> {
     }
 
     /// The outermost folder around a path in which the usual names say that people don't write files like it; `None` when
-    /// they don't, or say so of its own name.
+    /// they don't, or say so of its own name alone.
     fn folder<'p>(&self, path: &'p [u8]) -> Option<&'p [u8]> {
         if !self.rules.is_generated(path) {
             return None;
         }
         let name = path.rsplit(|b| *b == b'/').next()?;
-        let folders = memchr::memchr_iter(b'/', path).map(|end| &path[..=end]);
-        let is_foreign = |folder: &[u8]| self.rules.is_generated(&[folder, name].concat());
-        if is_foreign(b"") { None } else { folders.into_iter().find(|folder| is_foreign(folder)) }
+        // Where its own name says so everywhere, such as `quay.min.js`, the folder is asked with another one.
+        let name = if self.rules.is_generated(name) { &b"quay"[..] } else { name };
+        let mut folders = memchr::memchr_iter(b'/', path).map(|end| &path[..=end]);
+        folders.find(|folder| self.rules.is_generated(&[folder, name].concat()))
     }
 
     fn known(&self) -> BTreeSet<&'a [u8]> {

@@ -254,16 +254,23 @@ fn code_that_only_a_preprocessor_reads_is_listed() {
 /// What is added to a folder of other people's code is such code where the target has the folder.
 #[test]
 fn a_vendored_folder_of_the_target_takes_more_files() {
-    for (older, expected) in [("vendor/tide.js", "0 pass "), ("board/tide.js", "1 fail new.error")] {
+    let cases = [
+        ("vendor/tide.js", "vendor/quay.js", "0 pass "),
+        ("board/tide.js", "vendor/quay.js", "1 fail new.error"),
+        // A name that says so by itself proves nothing, and takes nothing from the folder.
+        ("vendor/tide.js", "vendor/quay.min.js", "0 pass "),
+        ("board/tide.js", "board/quay.min.js", "1 fail new.error"),
+    ];
+    for (older, newer, expected) in cases {
         let s = start();
         s.git(&["checkout", "--quiet", "main"]);
         s.write(older, "show(tide);\n");
         s.commit("older");
         s.git(&["checkout", "--quiet", "-b", "more"]);
-        s.write("vendor/quay.js", "drop(boat);\n");
+        s.write(newer, "drop(boat);\n");
         s.commit("more of it");
         let ran = s.swage(&["gate", "main..more", "--format", "json"]);
-        assert_eq!(verdict(&ran), expected, "{older}");
+        assert_eq!(verdict(&ran), expected, "{newer} beside {older}");
         let files = ran.json()["files"].clone();
         assert_eq!(files[0]["generated"], older.starts_with("vendor"), "{files}");
     }

@@ -48,7 +48,7 @@ enum Measure {
     Lines,
     /// The deepest nesting of loops and branches.
     Nesting,
-    /// Loops and branches, not counting those of inner functions.
+    /// Loops and branches, not counting those of inner functions. Short cases beside each other are one: they are a table.
     Branches,
 }
 
@@ -243,7 +243,12 @@ pub(crate) struct Counting<'t> {
     frames: Vec<Frame<'t>>,
     /// The open nodes that matter: how deep each is in the tree, and whether it is a function.
     open: Vec<(u32, bool)>,
+    /// How deep the case was that came last, if it was a short one and nothing else branched since.
+    table: Option<u32>,
 }
+
+/// The most lines of a case that is read like a row of a table: what it is for, what is done, and that it ends there.
+const LINES_OF_ROW: u64 = 3;
 
 impl<'t> Counting<'t> {
     /// The walk enters a function, a loop or a branch that stands so deep in the tree, in a node of the kind `parent`.
@@ -255,7 +260,11 @@ impl<'t> Counting<'t> {
         } else if let Some(frame) = self.frames.last_mut()
             && let Some(deeper) = tables.branches(node, parent)
         {
-            frame.branches += 1;
+            let is_row = !deeper && row_count(node) <= LINES_OF_ROW;
+            if !is_row || self.table != Some(depth) {
+                frame.branches += 1;
+            }
+            self.table = is_row.then_some(depth);
             if deeper {
                 frame.depth += 1;
                 frame.deepest = frame.deepest.max(frame.depth);
@@ -266,6 +275,8 @@ impl<'t> Counting<'t> {
 
     /// The walk leaves a node that stands so deep; the frame when it is a function.
     pub fn leave(&mut self, depth: u32) -> Option<Frame<'t>> {
+        // The cases of the next construct are others.
+        self.table = self.table.filter(|cases| *cases <= depth);
         let (_, function) = self.open.pop_if(|(d, _)| *d == depth)?;
         if function {
             return self.frames.pop();
