@@ -146,7 +146,63 @@ fn goes_on_a_name(content: &[u8], at: usize) -> bool {
 
 #[cfg(test)]
 mod tests {
+    use std::sync::LazyLock;
+
+    use proptest::prelude::*;
+    use proptest::sample::{Index, select};
+
     use super::*;
+    use crate::config::packs::PACKS;
+    use crate::lang::Language;
+    use crate::rule::RuleSet;
+
+    /// Rules with many words in languages that differ in what a name is, and one with so few that most of a text is skipped.
+    static SETS: LazyLock<Vec<(RuleSet, Option<&'static Language>)>> = LazyLock::new(|| {
+        let all = || PACKS.iter().flat_map(|pack| pack.rules().iter().cloned());
+        let few = || all().filter(|rule| rule.id.as_str() == "private-key").collect();
+        let languages = ["python", "typescript", "php", "sql", "bash"].map(Language::by_name);
+        let many = languages.into_iter().chain([None]).map(|language| (RuleSet::new(all().collect()), language));
+        many.chain([(RuleSet::new(few()), None)]).collect()
+    });
+
+    /// Whether a word stands at an offset, by what is said of words and without any automaton.
+    fn stands_at(word: &[u8], (whole, any_case): (bool, bool), content: &str, at: usize) -> bool {
+        let (before, rest) = content.as_bytes().split_at(at);
+        let Some(found) = rest.get(..word.len()) else { return false };
+        let same = if any_case { found.eq_ignore_ascii_case(word) } else { found == word };
+        let name = before.chars().rev().take_while(|c| in_name(*c)).last();
+        let is_part =
+            name.is_some_and(|first| !first.is_ascii_digit()) || rest[word.len()..].chars().next().is_some_and(in_name);
+        same && !(whole && is_part)
+    }
+
+    proptest! {
+        /// All places of all words, beside each other, in other letters, cut off and as parts of names.
+        #[test]
+        fn all_places_of_words_are_found(
+            set in any::<Index>(),
+            parts in proptest::collection::vec((any::<Index>(), 0u8..4, select(vec!["", " ", "_", "x", "5", "é", "\u{a0}", ".", "\n(", "\""])), 0..24),
+        ) {
+            let (rules, language) = set.get(&SETS);
+            let set = rules.for_language(*language);
+            let mut content = String::new();
+            for (word, how, between) in &parts {
+                let text = String::from_utf8_lossy(&word.get(&set.words).text).into_owned();
+                content += &match how {
+                    0 => text.to_uppercase(),
+                    1 => text.chars().skip(1).collect(),
+                    _ => text,
+                };
+                content += between;
+            }
+            let found = Words::find(content.as_bytes(), set);
+            for (word, index) in set.words.iter().zip(0u32..) {
+                let places: Vec<u32> = (0..content.len() as u32).filter(|at| stands_at(&word.text, (word.whole, word.any_case), &content, *at as usize)).collect();
+                prop_assert_eq!(found.starts_of(index as usize), &places[..], "{:?} in {:?}", word, &content);
+                prop_assert_eq!(found.has(index), !places.is_empty());
+            }
+        }
+    }
 
     #[test]
     fn words_stand_between_names() {
