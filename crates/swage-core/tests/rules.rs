@@ -236,6 +236,29 @@ fn matches_and_filters() {
             "fn a() { go(1); }\n",
             "",
         ),
+        // A path that is broken into lines is the same path, and ends of lines are what they are.
+        (
+            "languages = ['go']",
+            r#"{ tree = '((selector_expression) @here (#eq? @here "io.ReadAll"))' }"#,
+            "a.go",
+            "package a\n\nvar x = io.\n\tReadAll(f)\nvar y = io.\n\tReadFull(f)\n",
+            "3:9",
+        ),
+        (
+            "languages = ['go']",
+            r#"{ code = "x(CALL)", holes.CALL = {}, encloses = { text = '^io\.ReadAll\(' } }"#,
+            "a.go",
+            "package a\n\nfunc f() {\n\tx(io.\n\t\tReadAll(f))\n\tx(io.\n\t\tReadFull(f))\n}\n",
+            "4:2",
+        ),
+        ("", r#"{ text = 'tide:\n  low' }"#, "a.yaml", "tide:\r\n  low\r\ntide:\n  low\ntide:\n high\n", "1:1 3:1"),
+        (
+            "languages = ['python']",
+            r#"{ code = "x(BODY)", holes.BODY = { text = '^\{\n' } }"#,
+            "a.py",
+            "x({\r\n  1: 2})\r\nx({1: 2})\r\n",
+            "1:1",
+        ),
         (
             "",
             r#"{ measure = "nesting", over = 2 }"#,

@@ -20,6 +20,7 @@ mod doubt;
 mod expression;
 mod imports;
 mod indirect;
+mod line_ends;
 mod matcher;
 mod meanings;
 mod names;
@@ -35,10 +36,12 @@ use tree_sitter::Node;
 
 pub(crate) use self::children::{Child, Children, Which, ancestors, preorder};
 pub use self::expression::Expression;
+pub(crate) use self::line_ends::with_any_line_end;
 pub(crate) use self::matcher::{Bindings, Given, Matching, budget};
 pub(crate) use self::meanings::Meanings;
 pub use self::names::hole_names;
 pub(crate) use self::names::{in_name, names_in_capitals};
+pub(crate) use self::plain::joined_text;
 pub(crate) use self::probe::{Failure, Probe};
 use crate::lang::{Class, Language, Relevance};
 

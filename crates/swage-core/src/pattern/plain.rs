@@ -30,6 +30,12 @@ pub(super) fn plain_text(source: &[u8], node: Node<'_>, language: &'static Langu
     (plain != text).then_some(plain)
 }
 
+/// The plain form of a node whose text somebody has broken into lines, as in a chain of calls; `None` when it is in one.
+pub(crate) fn joined_text(source: &[u8], node: Node<'_>, language: &'static Language) -> Option<Vec<u8>> {
+    memchr::memchr(b'\n', source.get(node.byte_range())?)?;
+    plain_text(source, node, language)
+}
+
 /// Adds the plain form of a node; `None` when it lies too deep.
 fn write(source: &[u8], node: Node<'_>, language: &'static Language, depth: usize, plain: &mut Vec<u8>) -> Option<()> {
     let (tables, deeper, kind) = (language.tables(), depth.checked_sub(1)?, node.kind_id());

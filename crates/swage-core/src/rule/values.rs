@@ -11,7 +11,7 @@ use super::paths::PathSet;
 use super::problem::{At, Problems, nearest};
 use super::table::Table;
 use crate::lang::{Class, Language};
-use crate::pattern::{Expression, Hole, Varies, in_name};
+use crate::pattern::{Expression, Hole, Varies, in_name, with_any_line_end};
 
 /// The definitions that rules name.
 pub(super) const DEFINITIONS: [(&str, Class); 2] = [("function", Class::Function), ("class", Class::Class)];
@@ -103,7 +103,11 @@ pub(crate) fn path_set(table: &mut Table<'_, '_>, key: &'static str, p: &mut Pro
 
 /// An expression on bytes, since files may hold any. Its size is bounded: `a{1000}{1000}` would take gigabytes.
 pub(crate) fn regex(text: &At<String>, p: &mut Problems<'_>) -> Option<Regex> {
-    RegexBuilder::new(&text.value).size_limit(4 << 20).build().map_err(|error| bad_regex(text, &error, p)).ok()
+    RegexBuilder::new(&with_any_line_end(&text.value))
+        .size_limit(4 << 20)
+        .build()
+        .map_err(|error| bad_regex(text, &error, p))
+        .ok()
 }
 
 /// Notes what is wrong with an expression: the last line of the library's message, without its drawing.

@@ -160,14 +160,18 @@ fn inside(hir: &Hir) -> Option<Vec<&[u8]>> {
 
 /// Words of which each hole with a condition on its text needs one.
 pub(super) fn text_words(holes: &[Hole]) -> impl Iterator<Item = Vec<Word>> {
-    /// What is written between the names of a path, with white space or another sign where it pleases.
-    const SIGNS: [&[u8]; 3] = [b".", b"->", b"::"];
-    let is_path = |word: &Word| SIGNS.iter().any(|sign| memchr::memmem::find(&word.text, sign).is_some());
-    holes.iter().filter_map(move |hole| {
+    holes.iter().filter_map(|hole| {
         let words = regex_words(hole.text.as_ref()?.as_str())?;
         // A run is never read in another form than it is written in.
-        if hole.many || !words.iter().any(is_path) { Some(words) } else { longest_names(words) }
+        if hole.many { Some(words) } else { written_anyhow(words) }
     })
+}
+
+/// Words that are there however the paths among them are written: with white space between their names, or with another sign.
+pub(super) fn written_anyhow(words: Vec<Word>) -> Option<Vec<Word>> {
+    const SIGNS: [&[u8]; 3] = [b".", b"->", b"::"];
+    let is_path = |word: &Word| SIGNS.iter().any(|sign| memchr::memmem::find(&word.text, sign).is_some());
+    if words.iter().any(is_path) { longest_names(words) } else { Some(words) }
 }
 
 /// Words of which each hole with a condition on what it stands for needs one somewhere in the file, where an import may

@@ -9,7 +9,7 @@ use super::allow;
 use super::search::Search;
 use super::walk::{Step, walk};
 use crate::lang::Class;
-use crate::pattern::{Children, Given, Matching, Which};
+use crate::pattern::{Children, Given, Matching, Which, joined_text};
 use crate::rule::{Clause, CodeMatch, Filter, NodeTest, ParsedFile, Place, Relation};
 
 /// Whether a text is one that the clause must not match.
@@ -207,7 +207,10 @@ impl<'a> Search<'a> {
                 self.file.language.tables().is(node.kind_id(), *class)
                     && !(*class == Class::Comment && allow::may_be_in(self.file.text(node)))
             }
-            NodeTest::Text(regex) => regex.is_match(self.file.text(node)),
+            NodeTest::Text(regex) => {
+                let joined = || joined_text(self.file.source, node, self.file.language);
+                regex.is_match(self.file.text(node)) || joined().is_some_and(|text| regex.is_match(&text))
+            }
             NodeTest::Code(code) => return self.is_code(code, &place.filters, node, given),
         };
         here && place.filters.iter().all(|filter| self.holds(filter, node, given))

@@ -311,7 +311,10 @@ impl<'f> Paths<'_, 'f> {
     fn asks(&self, condition: Node<'f>) -> bool {
         let names = self.names.borrow();
         let text = |node: Node<'f>| self.search.file.text(node);
-        let is_alone = |call: Node<'f>| names.iter().any(|name| text(call).ends_with(&[b"(", *name, b")"].concat()));
+        let is_alone = |call: Node<'f>| {
+            let given = call.child_by_field_name("arguments").filter(|given| given.named_child_count() == 1);
+            given.and_then(|given| given.named_child(0)).is_some_and(|only| names.contains(&text(only)))
+        };
         let mut found = false;
         preorder(condition, |node| {
             let is_call = self.is(node, Class::Call);

@@ -397,11 +397,12 @@ impl<'a> Search<'a> {
             });
             entries.collect::<Vec<_>>()
         };
-        let mut of_kind = HashMap::default();
+        // A table by the kind, too: it is asked at every node at which rules begin.
+        let mut of_kind: Vec<Option<Vec<_>>> = vec![None; self.set.by_kind.len()];
         self.file.know_children(beginnings.children, beginnings.kept.into_iter());
         for Beginning { node, kind, below: there } in beginnings.all {
-            for &(index, finder, holds_words, signs, below) in &*of_kind.entry(kind).or_insert_with(|| entries_at(kind))
-            {
+            let entries = of_kind[usize::from(kind)].get_or_insert_with(|| entries_at(kind));
+            for &mut (index, finder, holds_words, signs, below) in entries {
                 // Nodes without the entry's words and signs in them, or without what it asks for below, can't match.
                 if (below.is_empty() || below.iter().any(|asked| asked.may_be_in(&there)))
                     && (!holds_words || self.words.allow(&self.entry(index).needs, &node.byte_range()))

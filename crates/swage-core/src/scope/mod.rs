@@ -223,14 +223,16 @@ impl<'t> Scopes<'t> {
     pub(crate) fn of(source: &'t [u8], language: &'static Language, tree: &'t Tree) -> Option<Self> {
         let root = tree.root_node();
         let tables = Tables::of(language).filter(|_| !root.has_error())?;
+        // A new name comes every fifty bytes or so, and rehashing would cost as much as filling.
+        let names = source.len() / 48;
         let gathered = Gathered {
             source,
             text: std::str::from_utf8(source).ok(),
             tables,
-            names: Vec::new(),
-            numbers: HashMap::new(),
+            names: Vec::with_capacity(names),
+            numbers: HashMap::with_capacity(names),
             scopes: vec![Scope { parent: None, kind: Kind::Module }],
-            bound: HashSet::new(),
+            bound: HashSet::with_capacity(names),
             now: 0,
             openings: Vec::new(),
             shared: None,

@@ -13,7 +13,7 @@ use regex::bytes::{Regex, RegexBuilder};
 use super::plan::{LineFinder, Zone};
 use super::{Compiled, Extent, Languages, Match, Matcher, Plan, Reader, text_formats};
 use crate::lang::Language;
-use crate::pattern::PatternError;
+use crate::pattern::{PatternError, with_any_line_end};
 use crate::rule::keys::{Holds, Key, words};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
@@ -64,7 +64,12 @@ fn read(table: &mut Table<'_, '_>, _: &mut Languages, _: &str, p: &mut Problems<
     let text = table.required_string("text", "a text match", p)?;
     // `^` and `$` are ends of lines, with a CR or without; the size is bounded, as a repeated repetition could take all
     // memory.
-    let regex = match RegexBuilder::new(&text.value).multi_line(true).crlf(true).size_limit(4 << 20).build() {
+    let regex = match RegexBuilder::new(&with_any_line_end(&text.value))
+        .multi_line(true)
+        .crlf(true)
+        .size_limit(4 << 20)
+        .build()
+    {
         Ok(regex) => regex,
         Err(error) => {
             bad_regex(&text, &error, p);

@@ -10,7 +10,7 @@ use foldhash::HashMap;
 use tree_sitter::Node;
 
 use super::plain::{Item, PlainQuery, Shape, Test};
-use crate::pattern::{Child, Which};
+use crate::pattern::{Child, Which, joined_text};
 use crate::rule::matchers::TooMany;
 
 /// Most places that are tried at one node; a query that asks for several children of thousands could go on for ever.
@@ -248,21 +248,24 @@ impl<'t> Backtracking<'_, 't> {
     }
 }
 
-/// Whether all predicates hold.
+/// Whether all predicates hold. What somebody has broken into lines is asked about as it would stand in one, too.
 fn holds(query: &PlainQuery, taken: &Captured<'_>, source: &[u8]) -> bool {
-    let text = |capture: usize| taken[capture].map(|node| source.get(node.byte_range()).unwrap_or_default());
+    let text = |node: Node<'_>| source.get(node.byte_range()).unwrap_or_default();
     query.predicates.iter().all(|predicate| {
         // As in the general engine: a predicate on a capture that took nothing holds.
-        let Some(own) = text(predicate.capture) else { return true };
-        let test = match &predicate.test {
+        let Some(node) = taken[predicate.capture] else { return true };
+        let other = match predicate.test {
+            Test::Same(other) => taken[other],
+            Test::Is(_) | Test::Matches(_) => Some(node),
+        };
+        let Some(other) = other else { return true };
+        let fits = |own: &[u8]| match &predicate.test {
             Test::Is(texts) => texts.iter().any(|text| text.as_bytes() == own),
-            Test::Same(other) => match text(*other) {
-                Some(other) => own == other,
-                None => return true,
-            },
+            Test::Same(_) => text(other) == own,
             Test::Matches(regex) => regex.is_match(own),
         };
-        test == predicate.holds
+        let joined = || joined_text(source, node, query.language).is_some_and(|text| fits(&text));
+        (fits(text(node)) || joined()) == predicate.holds
     })
 }
 

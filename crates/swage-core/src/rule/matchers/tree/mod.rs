@@ -24,11 +24,11 @@ use super::{
     need_languages,
 };
 use crate::lang::{Class, LANGUAGES, Language};
-use crate::pattern::PatternError;
+use crate::pattern::{PatternError, with_any_line_end};
 use crate::rule::keys::{Holds, Key};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
-use crate::rule::words::{Word, regex_words};
+use crate::rule::words::{Word, regex_words, written_anyhow};
 
 pub(super) const READER: Reader = Reader {
     keys: &[Key::new(
@@ -259,14 +259,12 @@ fn query_words(text: &str, always: impl Fn(&str) -> bool) -> Vec<Vec<Word>> {
     let lists = rendered.filter_map(|c| {
         // The strings are quoted, with single blanks between them.
         let strings: Option<Vec<String>> = c[3].trim_start().split("\" \"").map(unquoted).collect();
-        match &c[1] {
-            "match" => regex_words(strings?.first()?),
-            _ => {
-                let words: Vec<Word> = strings?.iter().map(|s| Word::part(s.as_bytes())).collect();
-                // A single letter is in every file.
-                words.iter().all(|word| word.text.len() > 1).then_some(words)
-            }
-        }
+        let words = match &c[1] {
+            "match" => regex_words(&with_any_line_end(strings?.first()?))?,
+            _ => strings?.iter().map(|s| Word::part(s.as_bytes())).collect(),
+        };
+        // A single letter is in every file.
+        words.iter().all(|word| word.text.len() > 1).then(|| written_anyhow(words)).flatten()
     });
     lists.collect()
 }
@@ -347,6 +345,7 @@ mod tests {
             (r#"((identifier) @a (#match? @a "^(?i:open)"))"#, "[open~]", "identifier"),
             (r#"((string) @a (#match? @a "^\\s*(open)"))"#, "[open]", "string"),
             (r#"((string) @a (#match? @a "it is \"open"))"#, "[it is \"open]", "string"),
+            (r#"((attribute) @a (#match? @a "^io\\.(read|write)_all$"))"#, "[read_all write_all]", "attribute"),
             (r#"((identifier) @a (#not-eq? @a "open"))"#, "", "identifier"),
             (r#"(call (identifier)? @a (#eq? @a "open"))"#, "", "call"),
             (

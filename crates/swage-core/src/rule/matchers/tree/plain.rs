@@ -12,7 +12,7 @@ use regex::bytes::Regex;
 
 use super::unquoted;
 use crate::lang::Language;
-use crate::pattern::{Expression, Which};
+use crate::pattern::{Expression, Which, with_any_line_end};
 use crate::rule::matchers::Signs;
 use crate::rule::matchers::below::{AskedBelow, KindSet};
 use crate::rule::words::Word;
@@ -28,6 +28,8 @@ pub(super) struct PlainQuery {
     pub order: Vec<usize>,
     /// What must hold of the captures; those that took nothing fulfil all.
     pub predicates: Vec<Predicate>,
+    /// The language whose trees it is about.
+    pub language: &'static Language,
 }
 
 /// A place among the children of a node.
@@ -92,7 +94,13 @@ impl PlainQuery {
         let begins = head.choices.iter().all(|shape| !shape.kinds.is_empty());
         let order = head.order()?;
         let Reader { rest, captures, predicates, .. } = reader;
-        (rest.is_empty() && begins && !captures.is_empty()).then_some(Self { head, captures, order, predicates })
+        (rest.is_empty() && begins && !captures.is_empty()).then_some(Self {
+            head,
+            captures,
+            order,
+            predicates,
+            language,
+        })
     }
 
     /// The kinds of the nodes that it begins with.
@@ -446,7 +454,7 @@ impl<'q> Reader<'q> {
         let test = match (name, &texts[..], &others[..]) {
             ("eq", [_], []) | ("any-of", [_, ..], []) => Test::Is(texts),
             ("eq", [], [other]) => Test::Same(*other),
-            ("match", [expression], []) => Test::Matches(Regex::new(expression).ok()?.into()),
+            ("match", [expression], []) => Test::Matches(Regex::new(&with_any_line_end(expression)).ok()?.into()),
             _ => return None,
         };
         self.predicates.push(Predicate { capture, holds, test });
