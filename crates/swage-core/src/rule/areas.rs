@@ -65,9 +65,11 @@ impl Area {
                 "**/*.stories.*",
                 "**/demo.*",
             ],
-            Self::Docs => {
-                &["**/{doc,docs,documentation,doc-src,docsrc,manual}/**", "**/*.{md,mdx,rst,adoc}", "**/conf.py"]
-            }
+            Self::Docs => &[
+                "**/{doc,docs,documentation,doc-src,docsrc,manual}/**",
+                "**/*.{md,mdx,markdown,rst,adoc}",
+                "**/conf.py",
+            ],
             Self::Scripts => &[
                 "**/{contrib,script,scripts,_scripts,devtools,releng,packaging,hack,ci,.ci,.github,.gitlab,.forgejo,build-aux}/**",
                 // Further down they may be what the program is about.

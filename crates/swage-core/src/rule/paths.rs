@@ -124,7 +124,7 @@ impl PathSets {
 /// Where files lie that people don't write, when the configuration doesn't say.
 const USUALLY_GENERATED: [&str; 14] = [
     "**/html/_static/**",
-    "**/{dist,generated,_build}/**",
+    "**/{dist,generated,pre_generated,_build}/**",
     "**/{build-*,*-dist}/**",
     "**/build/**/*.{js,mjs,cjs,d.ts}",
     "**/*.min.{js,css}",

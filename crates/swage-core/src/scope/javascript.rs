@@ -179,6 +179,11 @@ impl Rules for JavaScript {
         }
     }
 
+    // What is imported here is handed on by `export`.
+    fn hands_on(&self, _: Node<'_>) -> bool {
+        false
+    }
+
     fn is_excused(&self, statement: Node<'_>) -> bool {
         let end = statement.end_position().row;
         statement.next_sibling().is_some_and(|n| n.kind() == "comment" && n.start_position().row == end)

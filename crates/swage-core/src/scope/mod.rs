@@ -38,6 +38,8 @@ trait Rules: Sync {
     /// The definition that a node among several holds: its name, the node that has it, and whether another one of the
     /// same name would be a fault.
     fn definition<'t>(&self, gathered: &Gathered<'t, '_>, node: Node<'t>) -> Option<(String, Node<'t>, bool)>;
+    /// Whether a file does nothing but import, so that others may import from it.
+    fn hands_on(&self, root: Node<'_>) -> bool;
     /// Whether the code around an import shows why it is there unused.
     fn is_excused(&self, statement: Node<'_>) -> bool;
 }
@@ -413,6 +415,9 @@ impl<'t, 's> Gathered<'t, 's> {
     }
 
     fn unused_imports(&self) -> Vec<Node<'t>> {
+        if self.lists.first().is_some_and(|root| self.tables.rules.hands_on(*root)) {
+            return Vec::new();
+        }
         // How often each name is met beyond its imports.
         let mut counts = vec![0isize; self.names.len()];
         self.mentions.iter().for_each(|(_, name)| counts[*name as usize] += 1);

@@ -50,6 +50,9 @@ impl Rules for Python {
             "call" => |g, node| {
                 let called = g.field(node, Field::Function).map(|f| g.text(f));
                 g.open |= called.is_some_and(|name| MAKERS.contains(&name));
+                // A program that builds others hands names to the files that it runs.
+                let given = || ["Import(\"", "Import('"].iter().any(|begins| g.text(node).starts_with(begins));
+                g.open |= called == Some("Import") && given();
             },
             _ => return None,
         };
@@ -83,6 +86,15 @@ impl Rules for Python {
         };
         let name = g.text(g.field(inner, Field::Name)?);
         Some((name.to_owned(), inner, plain && !name.trim_matches('_').is_empty()))
+    }
+
+    fn hands_on(&self, root: Node<'_>) -> bool {
+        let says_nothing = |node: Node<'_>| match node.kind() {
+            "import_statement" | "import_from_statement" | "future_import_statement" | "comment" => true,
+            "expression_statement" => node.named_child(0).is_some_and(|inner| inner.kind() == "string"),
+            _ => false,
+        };
+        Children::named(root).all(says_nothing)
     }
 
     fn is_excused(&self, statement: Node<'_>) -> bool {
