@@ -30,10 +30,20 @@ pub(super) fn plain_text(source: &[u8], node: Node<'_>, language: &'static Langu
     (plain != text).then_some(plain)
 }
 
-/// The plain form of a node whose text somebody has broken into lines, as in a chain of calls; `None` when it is in one.
+/// The plain form of a path, or of a call by one, that is broken into lines; `None` when it isn't.
 pub(crate) fn joined_text(source: &[u8], node: Node<'_>, language: &'static Language) -> Option<Vec<u8>> {
-    memchr::memchr(b'\n', source.get(node.byte_range())?)?;
-    plain_text(source, node, language)
+    const SIGNS: [&str; 4] = [".", "->", "::", "?."];
+    let text = source.get(node.byte_range())?;
+    // Making the form costs more than all else that is asked, so the text is asked first, and then the node.
+    let is_broken = text.len() <= LONGEST
+        && memchr::memchr_iter(b'\n', text).any(|end| {
+            let (before, after) = (text[..end].trim_ascii_end(), text[end..].trim_ascii_start());
+            SIGNS.iter().any(|sign| before.ends_with(sign.as_bytes()) || after.starts_with(sign.as_bytes()))
+        });
+    // The sign stands between an object and its member.
+    let is_member = || node.child(1).is_some_and(|sign| SIGNS.contains(&sign.kind()));
+    let is_path = || language.tables().is(node.kind_id(), Class::Call) || is_member();
+    (is_broken && is_path()).then(|| plain_text(source, node, language)).flatten()
 }
 
 /// Adds the plain form of a node; `None` when it lies too deep.

@@ -35,8 +35,8 @@ pub(super) struct Beginnings<'t> {
 impl<'t> Beginnings<'t> {
     /// None yet, in a text of so many bytes.
     pub fn in_text_of(length: usize) -> Self {
-        // A node with a name comes every eight bytes or so, and rules begin at one in four.
-        let few = length / 32;
+        // A node with a name comes every six bytes or so, and with all packs rules begin at every second one.
+        let few = length / 12;
         Self {
             all: Vec::with_capacity(few),
             children: Vec::with_capacity(few),

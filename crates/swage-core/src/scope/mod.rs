@@ -415,9 +415,6 @@ impl<'t, 's> Gathered<'t, 's> {
     }
 
     fn unused_imports(&self) -> Vec<Node<'t>> {
-        if self.lists.first().is_some_and(|root| self.tables.rules.hands_on(*root)) {
-            return Vec::new();
-        }
         // How often each name is met beyond its imports.
         let mut counts = vec![0isize; self.names.len()];
         self.mentions.iter().for_each(|(_, name)| counts[*name as usize] += 1);
@@ -437,7 +434,11 @@ impl<'t, 's> Gathered<'t, 's> {
             last = Some((statement, excused));
             !excused
         });
-        idle.map(|import| import.node).collect()
+        let mut idle: Vec<Node<'t>> = idle.map(|import| import.node).collect();
+        if !idle.is_empty() && self.lists.first().is_some_and(|root| self.tables.rules.hands_on(*root)) {
+            idle.clear();
+        }
+        idle
     }
 
     fn defined_twice(&self) -> Vec<Node<'t>> {
