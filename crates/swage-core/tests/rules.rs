@@ -254,6 +254,13 @@ fn matches_and_filters() {
         ("", r#"{ text = 'tide:\n  low' }"#, "a.yaml", "tide:\r\n  low\r\ntide:\n  low\ntide:\n high\n", "1:1 3:1"),
         (
             "languages = ['python']",
+            r#"{ tree = '((call arguments: (argument_list (_)* @given)) @here (#match? @here "^x\\(\\{\\n"))' }"#,
+            "a.py",
+            "x({\r\n  1: 2})\r\nx({1: 2})\r\n",
+            "1:1",
+        ),
+        (
+            "languages = ['python']",
             r#"{ code = "x(BODY)", holes.BODY = { text = '^\{\n' } }"#,
             "a.py",
             "x({\r\n  1: 2})\r\nx({1: 2})\r\n",

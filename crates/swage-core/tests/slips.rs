@@ -7,101 +7,20 @@
 //! `tests/slips_held_back` holds slips that no rule is ever changed for; what is met of them is printed beside the rest.
 #![expect(clippy::disallowed_methods, reason = "the corpus is read from files, and the table becomes a page")]
 
+#[path = "common/corpus.rs"]
+mod corpus;
+
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use swage_core::config::packs::{INTEGRITY, PACKS, Pack};
+use corpus::{Kind, Piece, all_pieces, shipped_rules};
 use swage_core::fix::{Fixable, Outcome, fix_file};
 use swage_core::lang::Language;
-use swage_core::review::try_example;
-use swage_core::rule::{Example, ExampleFile, Problem, Rule, RuleSet};
+use swage_core::rule::{Rule, RuleSet};
 use swage_core::scan::Limits;
 
 const PAGE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/slips.md");
 const MARK: &str = "<!-- Made from crates/swage-core/tests/slips. -->\n";
-
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-enum Kind {
-    Slip,
-    Neighbour,
-    NotMet,
-}
-
-/// A piece of code and what must come of it.
-struct Piece {
-    kind: Kind,
-    line: usize,
-    /// Why a slip isn't met.
-    reason: String,
-    main: ExampleFile,
-    beside: Vec<ExampleFile>,
-    before: Vec<ExampleFile>,
-}
-
-fn pieces(text: &str) -> Vec<Piece> {
-    let (mut kind, mut reason, mut all) = (None, String::new(), Vec::new());
-    let (mut beside, mut before) = (Vec::new(), Vec::new());
-    let mut lines = text.lines().enumerate();
-    while let Some((number, line)) = lines.next() {
-        match line {
-            "## Slips" => kind = Some(Kind::Slip),
-            "## Neighbours" => kind = Some(Kind::Neighbour),
-            "## Not met" => kind = Some(Kind::NotMet),
-            _ => {}
-        }
-        let Some(head) = line.strip_prefix("```") else {
-            if !line.is_empty() {
-                line.clone_into(&mut reason);
-            }
-            continue;
-        };
-        let code = lines.by_ref().map(|(_, line)| line).take_while(|line| *line != "```");
-        let code = code.fold(String::new(), |code, line| code + line + "\n");
-        let file =
-            |path: &str, code: String| ExampleFile { path: path.to_owned(), code, lines: Vec::new(), fixed: None };
-        match (head.strip_prefix('+'), head.strip_prefix('-')) {
-            (Some(path), _) => beside.push(file(path, code)),
-            (_, Some(path)) => before.push(file(path, code)),
-            _ => all.push(Piece {
-                kind: kind.expect("a heading before the first piece"),
-                line: number + 1,
-                reason: reason.clone(),
-                main: file(head, code),
-                beside: std::mem::take(&mut beside),
-                before: std::mem::take(&mut before),
-            }),
-        }
-    }
-    all
-}
-
-impl Piece {
-    /// Whether the rule reports anything in the piece itself.
-    fn is_reported(&self, rule: &Arc<Rule>) -> bool {
-        let files: Vec<ExampleFile> = [&self.main].into_iter().chain(&self.beside).cloned().collect();
-        let mut before = self.before.clone();
-        if !before.is_empty() {
-            before.extend(files.iter().filter(|file| self.before.iter().all(|old| old.path != file.path)).cloned());
-        }
-        !try_example(rule, &Example::Files { files, before })[0].found.is_empty()
-    }
-
-    /// Why the rule's fix of the piece isn't good, where it proposes one.
-    fn fault_of_fix(&self, rule: &Arc<Rule>) -> Option<String> {
-        let set = RuleSet::new(vec![rule.clone()]);
-        let (path, code) = (self.main.path.as_bytes(), self.main.code.as_bytes());
-        let (language, wanted, limits) = (Language::of(path, code), set.wanted(path), Limits::default());
-        let file = Fixable { path, language, rules: &set, wanted: &wanted, limits: &limits, reported: &[] };
-        fix_file(&file, code, &|_| true).attempts.into_iter().find_map(|attempt| match attempt.outcome {
-            Outcome::Refused(why) => Some(why),
-            Outcome::Applied(_) | Outcome::GoneWith | Outcome::NoFix => None,
-        })
-    }
-
-    fn language(&self) -> &'static str {
-        Language::of(self.main.path.as_bytes(), self.main.code.as_bytes()).map_or("text", |language| language.name)
-    }
-}
 
 /// How many slips there are, and how many of them are met.
 #[derive(Default, Clone, Copy)]
@@ -142,18 +61,16 @@ struct Measured {
     not_met: String,
 }
 
-/// Every piece of a folder, with the rule that it is about.
-fn all_pieces(folder: &str, rules: &BTreeMap<String, Arc<Rule>>) -> Vec<(Arc<Rule>, Piece)> {
-    let folder = format!("{}/tests/{folder}", env!("CARGO_MANIFEST_DIR"));
-    let mut files: Vec<_> = std::fs::read_dir(folder).expect("the corpus").map(|f| f.expect("a file").path()).collect();
-    files.sort();
-    let pieces = files.iter().flat_map(|path| {
-        let id = path.file_stem().and_then(|stem| stem.to_str()).expect("a rule's name");
-        let rule = rules.get(id).unwrap_or_else(|| panic!("no rule {id}"));
-        let pieces = pieces(&std::fs::read_to_string(path).expect("a file of the corpus"));
-        pieces.into_iter().map(|piece| (rule.clone(), piece))
-    });
-    pieces.collect()
+/// Why a rule's fix of a piece isn't good, where it proposes one.
+fn fault_of_fix(piece: &Piece, rule: &Arc<Rule>) -> Option<String> {
+    let set = RuleSet::new(vec![rule.clone()]);
+    let (path, code) = (piece.main.path.as_bytes(), piece.main.code.as_bytes());
+    let (language, wanted, limits) = (Language::of(path, code), set.wanted(path), Limits::default());
+    let file = Fixable { path, language, rules: &set, wanted: &wanted, limits: &limits, reported: &[] };
+    fix_file(&file, code, &|_| true).attempts.into_iter().find_map(|attempt| match attempt.outcome {
+        Outcome::Refused(why) => Some(why),
+        Outcome::Applied(_) | Outcome::GoneWith | Outcome::NoFix => None,
+    })
 }
 
 fn measure(folder: &str, rules: &BTreeMap<String, Arc<Rule>>) -> Measured {
@@ -165,7 +82,7 @@ fn measure(folder: &str, rules: &BTreeMap<String, Arc<Rule>>) -> Measured {
             let what = if reported { "is reported" } else { "isn't reported" };
             all.wrong += &format!("{id}.md:{} {:?} {} {what}\n", piece.line, piece.kind, piece.main.path);
         }
-        if let Some(why) = piece.fault_of_fix(&rule) {
+        if let Some(why) = fault_of_fix(&piece, &rule) {
             all.wrong += &format!("{id}.md:{} {} isn't fixed: {why}\n", piece.line, piece.main.path);
         }
         if piece.kind == Kind::Neighbour {
@@ -181,16 +98,6 @@ fn measure(folder: &str, rules: &BTreeMap<String, Arc<Rule>>) -> Measured {
         }
     }
     all
-}
-
-/// The shipped rules by their names.
-fn shipped_rules() -> BTreeMap<String, Arc<Rule>> {
-    let read = |pack: &Pack| {
-        let problems = |all: Vec<Problem>| all.iter().map(|p| format!("{p}\n")).collect::<String>();
-        pack.read().unwrap_or_else(|all| panic!("{}", problems(all)))
-    };
-    let rules = PACKS.iter().chain([&INTEGRITY]).flat_map(read);
-    rules.map(|rule| (rule.id.to_string(), Arc::new(rule))).collect()
 }
 
 #[test]
@@ -228,120 +135,4 @@ fn slips_are_met_and_their_neighbours_left_alone() {
         return;
     }
     assert!(page == kept, "make it again: SWAGE_WRITE_PAGES=1 cargo test -p swage-core --test slips");
-}
-
-/// An edit that changes nothing for whoever compiles or runs a file; `None` where it would.
-type Edit = fn(&str, &'static str) -> Option<String>;
-
-/// Every line, changed by a function.
-fn by_line(code: &str, edit: impl Fn(&str) -> String) -> String {
-    code.lines().map(|line| edit(line) + "\n").collect()
-}
-
-/// Whether a text goes over several lines or its end stands alone on one, so that blanks count in it.
-fn has_long_text(code: &str) -> bool {
-    ["<<", ">>>>>>>", "`", "\"\"\"", "'''", "\\\n"].iter().any(|sign| code.contains(sign))
-}
-
-/// A character of a line, with those around it and how many parentheses are open.
-struct Sign {
-    before: char,
-    it: char,
-    after: char,
-    open: usize,
-}
-
-/// Code in which blanks and breaks inside of a line mean nothing, changed at some of its characters. Lines with texts, comments
-/// or directives in them stay as they are.
-fn within_lines(code: &str, language: &str, edit: impl Fn(&Sign) -> Option<&'static str>) -> Option<String> {
-    let free = [
-        "c",
-        "cpp",
-        "csharp",
-        "go",
-        "java",
-        "javascript",
-        "kotlin",
-        "php",
-        "python",
-        "rust",
-        "swift",
-        "tsx",
-        "typescript",
-    ];
-    let plain =
-        |line: &str| !line.contains(['"', '\'', '`', '#', '\\']) && !line.contains("//") && !line.contains("/*");
-    let edited = |line: &str| {
-        let indent = line.len() - line.trim_start().len();
-        let mut open = 0usize;
-        let (own, rest) = line.split_at(indent);
-        let signs: Vec<char> = [' '].into_iter().chain(rest.chars()).chain([' ']).collect();
-        let changed = signs.windows(3).map(|around| {
-            let [before, it, after] = around.try_into().unwrap_or_default();
-            match it {
-                '(' => open += 1,
-                ')' => open = open.saturating_sub(1),
-                _ => {}
-            }
-            edit(&Sign { before, it, after, open }).map_or_else(|| it.to_string(), str::to_owned)
-        });
-        own.to_owned() + &changed.collect::<String>()
-    };
-    let line = |line: &str| if plain(line) { edited(line) } else { line.to_owned() };
-    (free.contains(&language) && !has_long_text(code)).then(|| by_line(code, line))
-}
-
-/// Edits that mean nothing, with what they are.
-const EDITS: [(&str, Edit); 9] = [
-    ("ends of lines of other systems", |code, _| Some(code.replace('\n', "\r\n"))),
-    ("a byte order mark", |code, _| (!code.starts_with("#!")).then(|| format!("\u{feff}{code}"))),
-    ("an empty line before all", |code, _| (!code.starts_with("#!")).then(|| format!("\n{code}"))),
-    ("no end of the last line", |code, _| code.strip_suffix('\n').map(str::to_owned)),
-    ("blanks at the ends of lines", |code, language| {
-        (language != "markdown" && !has_long_text(code)).then(|| by_line(code, |line| format!("{line} \t ")))
-    }),
-    ("all of it further in", |code, language| {
-        let counts = ["python", "yaml", "markdown", "text", "kotlin", "scala"].contains(&language);
-        let indented = || by_line(code, |line| if line.is_empty() { String::new() } else { format!("\t  {line}") });
-        (!counts && !has_long_text(code)).then(indented)
-    }),
-    ("wider blanks", |code, language| within_lines(code, language, |sign| (sign.it == ' ').then_some(" \t "))),
-    ("lines broken in parentheses", |code, language| {
-        within_lines(code, language, |sign| match sign.it {
-            '(' => Some("(\n        "),
-            ',' if sign.open > 0 => Some(",\n        "),
-            _ => None,
-        })
-    }),
-    ("lines broken after dots", |code, language| {
-        let ends = |c: char| c.is_ascii_alphanumeric() || ")]".contains(c);
-        let may = |sign: &Sign| {
-            ends(sign.before) && sign.after.is_ascii_alphabetic() && (language != "python" || sign.open > 0)
-        };
-        within_lines(code, language, |sign| (sign.it == '.' && may(sign)).then_some(".\n        "))
-    }),
-];
-
-/// No slip gets past its rule, and no neighbour becomes one, by an edit that means nothing.
-#[test]
-fn edits_that_mean_nothing_change_nothing() {
-    let rules = shipped_rules();
-    let (mut tried, mut wrong) = ([0; EDITS.len()], String::new());
-    for folder in ["slips", "slips_held_back"] {
-        for (rule, mut piece) in all_pieces(folder, &rules) {
-            let (code, language) = (piece.main.code.clone(), piece.language());
-            let before = piece.is_reported(&rule);
-            for ((what, edit), tried) in EDITS.iter().zip(&mut tried) {
-                let Some(edited) = edit(&code, language) else { continue };
-                *tried += 1;
-                piece.main.code = edited;
-                if piece.is_reported(&rule) != before {
-                    let (path, line) = (&piece.main.path, piece.line);
-                    wrong += &format!("{folder}/{}.md:{line} {path} with {what}: it was {before}\n", rule.id);
-                }
-            }
-        }
-    }
-    assert!(wrong.is_empty(), "{wrong}");
-    assert!(tried.iter().all(|tried| *tried > 700), "{tried:?}");
 }

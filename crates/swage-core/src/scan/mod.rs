@@ -215,7 +215,7 @@ pub(crate) fn read_texts(content: &[u8], hits: &mut [Hit]) {
 }
 
 /// The digest of a text without its white space and without some ranges of it, which are in order, and the separators
-/// beside them.
+/// beside them. Nothing is left where a range was, so that one that holds nothing makes no difference.
 fn identity(source: &[u8], whole: &Range<usize>, varying: &[Range<usize>]) -> u64 {
     // A run that took one element more has one comma more.
     let separator = |b: &u8| b.is_ascii_whitespace() || matches!(b, b',' | b';');
@@ -226,8 +226,6 @@ fn identity(source: &[u8], whole: &Range<usize>, varying: &[Range<usize>]) -> u6
         let piece = source.get(from..range.start).unwrap_or_default();
         let end = piece.iter().rposition(|b| !separator(b)).map_or(0, |at| at + 1);
         kept.extend(without_white_space(&piece[..end]));
-        // A gap stays a gap.
-        kept.push(b' ');
         let rest = source.get(range.end..whole.end).unwrap_or_default();
         from = range.end + rest.iter().take_while(|b| separator(b)).count();
     }

@@ -11,9 +11,10 @@
 mod engine;
 mod plain;
 
-use std::sync::{Arc, OnceLock};
+use std::borrow::Cow;
+use std::sync::{Arc, LazyLock, OnceLock};
 
-use regex::Regex;
+use regex::{Captures, Regex};
 use tree_sitter::{CaptureQuantifier, Node, Query, StreamingIterator};
 
 pub(super) use self::engine::Families;
@@ -94,9 +95,26 @@ impl TreeMatch {
                 let message = "the query captures nothing; name what is to be reported, such as @here".to_owned();
                 return Err(PatternError { offset: 0, message });
             }
-            Ok(query)
+            // The query as it was written says where a mistake is; this one is another only in what it matches.
+            let either_end = with_any_line_ends(&self.query);
+            Ok(Query::new(&language.tables().grammar, &either_end).unwrap_or(query))
         };
         self.compiled[language.index()].get_or_init(compile).as_ref()
+    }
+}
+
+/// A query whose expressions take either end of a line.
+fn with_any_line_ends(query: &str) -> Cow<'_, str> {
+    static MATCH: LazyLock<Option<Regex>> =
+        LazyLock::new(|| Regex::new(r#"(match\? @[\w.-]+ )("(?:[^"\\]|\\.)*")"#).ok());
+    let rewritten = |found: &Captures<'_>| {
+        let expression =
+            unquoted(&found[2]).map(|text| with_any_line_end(&text).replace('\\', r"\\").replace('"', "\\\""));
+        expression.map_or_else(|| found[0].to_owned(), |text| format!("{}\"{text}\"", &found[1]))
+    };
+    match &*MATCH {
+        Some(matches) if query.contains(r"\\n") => matches.replace_all(query, rewritten),
+        _ => Cow::Borrowed(query),
     }
 }
 
@@ -229,18 +247,21 @@ impl TreeMatch {
     }
 }
 
-/// What comes after the first line of a definition, loop or branch: a query that captures one names what it begins with.
+/// The body of a definition, loop or branch, or else what comes after its first line: a query that captures one names what it
+/// begins with.
 fn body_of(file: &ParsedFile<'_>, node: Node<'_>) -> Vec<std::ops::Range<usize>> {
     let tables = file.language.tables();
     let classes = [Class::Function, Class::Class, Class::Loop, Class::Branch];
-    let range = node.byte_range();
-    match memchr::memchr(b'\n', file.text(node)) {
-        // One line has no body to leave out.
-        Some(at) if classes.iter().any(|c| tables.is(node.kind_id(), *c)) => {
-            std::iter::once(range.start + at..range.end).collect()
-        }
-        _ => Vec::new(),
+    if !classes.iter().any(|c| tables.is(node.kind_id(), *c)) {
+        return Vec::new();
     }
+    // However many lines either takes, the body is what the grammar calls so, or the block at the end.
+    let last = (node.named_child_count() as u32).checked_sub(1).and_then(|last| node.named_child(last));
+    let block = last.filter(|last| ["block", "compound_statement"].iter().any(|kind| last.kind().ends_with(kind)));
+    let whole = node.byte_range();
+    let first_line = || Some(whole.start + memchr::memchr(b'\n', file.text(node))?..whole.end);
+    let body = node.child_by_field_name("body").or(block).map(|body| body.byte_range());
+    body.or_else(first_line).into_iter().collect()
 }
 
 /// Whether a capture of a query of one pattern is there in every match.
