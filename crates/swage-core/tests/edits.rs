@@ -1,14 +1,16 @@
 //! Edits that mean nothing, on every slip of the corpus: none gets past its rule by one, none is new by one, and no neighbour
 //! becomes a slip.
 
+mod common;
 #[path = "common/corpus.rs"]
 mod corpus;
 
 use std::sync::Arc;
 
+use common::{Memory, whole};
 use corpus::{Kind, all_pieces, shipped_rules};
 use swage_core::baseline::State;
-use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Tree};
+use swage_core::change::{Change, ChangedFile, Nature};
 use swage_core::diff::{self, LineMap};
 use swage_core::review::{Examination, Fixes, examine};
 use swage_core::rule::{Rule, RuleSet};
@@ -131,19 +133,6 @@ fn edits_that_mean_nothing_change_nothing() {
     assert!(tried.iter().all(|tried| *tried > 700), "{tried:?}");
 }
 
-/// A file before and after.
-struct Both(Sides<Content>);
-
-impl Contents for Both {
-    fn sides(&self, _: usize) -> Sides<Content> {
-        self.0.clone()
-    }
-
-    fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
-        Err("there is no tree here".to_owned())
-    }
-}
-
 /// How the lines of a text become those of another: by one that is put before all, or else by all of them.
 fn map_between(old: &str, new: &str) -> LineMap {
     let lines = |sign: char, text: &str| {
@@ -166,8 +155,7 @@ fn map_between(old: &str, new: &str) -> LineMap {
 
 /// The states of what a rule finds where a change makes one text of another.
 fn states(rule: &Arc<Rule>, path: &str, old: &str, new: &str) -> Vec<State> {
-    let whole = |text: &str| Content::Whole { id: Some(text.to_owned()), bytes: text.as_bytes().to_vec() };
-    let contents = Both(Sides { old: whole(old), new: whole(new) });
+    let contents = Memory(vec![Sides { old: whole(old), new: whole(new) }]);
     let file = ChangedFile {
         old_path: path.into(),
         new_path: path.into(),

@@ -1,11 +1,14 @@
 //! From a change in memory to a review and a verdict.
 
+mod common;
+
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 
+use common::Memory;
 use proptest::prelude::*;
 use swage_core::baseline::State;
-use swage_core::change::{Change, ChangedFile, Content, Contents, Nature, Tree};
+use swage_core::change::{Change, ChangedFile, Content, Nature};
 use swage_core::checker::{place, read_report};
 use swage_core::config::packs::PACKS;
 use swage_core::config::{FileRole, Policy, read_rules};
@@ -61,23 +64,8 @@ struct File {
     hunks: &'static str,
 }
 
-struct Memory(Vec<Sides<Content>>);
-
-impl Contents for Memory {
-    fn sides(&self, index: usize) -> Sides<Content> {
-        self.0[index].clone()
-    }
-
-    fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
-        Err("there is no tree here".to_owned())
-    }
-}
-
 fn change(files: &[File]) -> (Change, Memory) {
-    let whole = |text: Option<&str>| match text {
-        Some(text) => Content::Whole { id: Some(text.to_owned()), bytes: text.as_bytes().to_vec() },
-        None => Content::Absent,
-    };
+    let whole = |text: Option<&str>| text.map_or(Content::Absent, common::whole);
     let listed = |f: &File| {
         let kind = match (f.old.1, f.new.1) {
             (None, _) => Kind::Added,

@@ -41,7 +41,7 @@ pub(crate) use self::matcher::{Bindings, Given, Matching, budget};
 pub(crate) use self::meanings::Meanings;
 pub use self::names::hole_names;
 pub(crate) use self::names::{in_name, names_in_capitals};
-pub(crate) use self::plain::joined_text;
+pub(crate) use self::plain::{PATH_SIGNS, joined_text};
 pub(crate) use self::probe::{Failure, Probe};
 use crate::lang::{Class, Language, Relevance};
 

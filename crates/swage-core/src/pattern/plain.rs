@@ -14,6 +14,15 @@ use crate::lang::{Class, Indirect, Language, unquoted};
 const DEEPEST: usize = 64;
 const LONGEST: usize = 512;
 
+/// What stands between the names of a path.
+pub(crate) const PATH_SIGNS: [&str; 3] = [".", "->", "::"];
+
+/// The sign of a path that a node is or stands in the place of, such as the full stop for `?.`.
+fn path_sign(node: Node<'_>, language: &Language) -> Option<&'static str> {
+    let written = language.tables().written_as(node.kind_id()).unwrap_or(node.kind());
+    PATH_SIGNS.into_iter().find(|sign| *sign == written)
+}
+
 /// The plain form of a node; `None` where that is what it is written as.
 pub(super) fn plain_text(source: &[u8], node: Node<'_>, language: &'static Language) -> Option<Vec<u8>> {
     let text = source.get(node.byte_range())?;
@@ -32,16 +41,16 @@ pub(super) fn plain_text(source: &[u8], node: Node<'_>, language: &'static Langu
 
 /// The plain form of a path, or of a call by one, that is broken into lines; `None` when it isn't.
 pub(crate) fn joined_text(source: &[u8], node: Node<'_>, language: &'static Language) -> Option<Vec<u8>> {
-    const SIGNS: [&str; 4] = [".", "->", "::", "?."];
     let text = source.get(node.byte_range())?;
     // Making the form costs more than all else that is asked, so the text is asked first, and then the node.
     let is_broken = text.len() <= LONGEST
         && memchr::memchr_iter(b'\n', text).any(|end| {
             let (before, after) = (text[..end].trim_ascii_end(), text[end..].trim_ascii_start());
-            SIGNS.iter().any(|sign| before.ends_with(sign.as_bytes()) || after.starts_with(sign.as_bytes()))
+            let after = after.strip_prefix(b"?").unwrap_or(after);
+            PATH_SIGNS.iter().any(|sign| before.ends_with(sign.as_bytes()) || after.starts_with(sign.as_bytes()))
         });
     // The sign stands between an object and its member.
-    let is_member = || node.child(1).is_some_and(|sign| SIGNS.contains(&sign.kind()));
+    let is_member = || node.child(1).is_some_and(|sign| path_sign(sign, language).is_some());
     let is_path = || language.tables().is(node.kind_id(), Class::Call) || is_member();
     (is_broken && is_path()).then(|| plain_text(source, node, language)).flatten()
 }
@@ -64,13 +73,7 @@ fn write(source: &[u8], node: Node<'_>, language: &'static Language, depth: usiz
         plain.extend(name.iter().map(|b| if language.names_in_any_case { b.to_ascii_lowercase() } else { *b }));
         return Some(());
     }
-    // The sign that stands in the place of one, such as the full stop for `?.`.
-    let sign = |child: Node<'_>| match tables.written_as(child.kind_id()).unwrap_or(child.kind()) {
-        "." => Some("."),
-        "->" => Some("->"),
-        "::" => Some("::"),
-        _ => None,
-    };
+    let sign = |child: Node<'_>| path_sign(child, language);
     let children = relevant_children(node, language);
     let is_left_out = |child: &Node<'_>| tables.is_optional(kind, child.kind_id()) && sign(*child).is_none();
     let is_path = children.iter().any(|child| sign(*child).is_some())

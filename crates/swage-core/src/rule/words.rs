@@ -8,7 +8,7 @@ use regex_syntax::hir::literal::{ExtractKind, Extractor};
 use regex_syntax::hir::{Hir, HirKind};
 
 use crate::lang::Language;
-use crate::pattern::Hole;
+use crate::pattern::{Hole, PATH_SIGNS};
 
 /// A text that must be in a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -169,8 +169,8 @@ pub(super) fn text_words(holes: &[Hole]) -> impl Iterator<Item = Vec<Word>> {
 
 /// Words that are there however the paths among them are written: with white space between their names, or with another sign.
 pub(super) fn written_anyhow(words: Vec<Word>) -> Option<Vec<Word>> {
-    const SIGNS: [&[u8]; 3] = [b".", b"->", b"::"];
-    let is_path = |word: &Word| SIGNS.iter().any(|sign| memchr::memmem::find(&word.text, sign).is_some());
+    let holds = |word: &Word, sign: &str| memchr::memmem::find(&word.text, sign.as_bytes()).is_some();
+    let is_path = |word: &Word| PATH_SIGNS.iter().any(|sign| holds(word, sign));
     if words.iter().any(is_path) { longest_names(words) } else { Some(words) }
 }
 

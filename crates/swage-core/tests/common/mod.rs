@@ -3,11 +3,31 @@
 
 use std::sync::Arc;
 
+use swage_core::change::{Content, Contents, Tree};
 use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::Language;
 use swage_core::rule::{Rule, RuleSet};
 use swage_core::scan::Limits;
 use swage_core::scan::{Markers, scan};
+use swage_core::sides::Sides;
+
+/// The contents of a change's files.
+pub struct Memory(pub Vec<Sides<Content>>);
+
+impl Contents for Memory {
+    fn sides(&self, index: usize) -> Sides<Content> {
+        self.0[index].clone()
+    }
+
+    fn tree(&self) -> Result<Box<dyn Tree + '_>, String> {
+        Err("there is no tree here".to_owned())
+    }
+}
+
+/// All of a file.
+pub fn whole(text: &str) -> Content {
+    Content::Whole { id: Some(text.to_owned()), bytes: text.as_bytes().to_vec() }
+}
 
 /// The rule with these keys; id, severity, title and message are given.
 pub fn rule(keys: &str) -> Arc<Rule> {

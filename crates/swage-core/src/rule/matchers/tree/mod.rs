@@ -49,6 +49,8 @@ const MOST_STARTED: u32 = 1 << 14;
 pub(super) struct TreeMatch {
     /// The query as it was written.
     query: String,
+    /// The same with expressions that take either end of a line, which is what is looked for.
+    asked: String,
     /// The compiled form for each of [`LANGUAGES`].
     compiled: Vec<OnceLock<Result<Query, PatternError>>>,
     /// The same for where it is plain.
@@ -60,6 +62,7 @@ impl TreeMatch {
     fn new(query: String) -> Self {
         let count = LANGUAGES.len();
         Self {
+            asked: with_any_line_ends(&query).into_owned(),
             query,
             compiled: std::iter::repeat_with(OnceLock::new).take(count).collect(),
             plain: std::iter::repeat_with(OnceLock::new).take(count).collect(),
@@ -68,7 +71,7 @@ impl TreeMatch {
 
     /// The query for a language, when it is plain enough to do without the general engine.
     fn plain(&self, language: &'static Language) -> Option<&PlainQuery> {
-        self.plain[language.index()].get_or_init(|| PlainQuery::read(&self.query, language)).as_ref()
+        self.plain[language.index()].get_or_init(|| PlainQuery::read(&self.asked, language)).as_ref()
     }
 
     /// The names of its captures, as they are written; doubles included.
@@ -86,7 +89,9 @@ impl TreeMatch {
     fn query(&self, language: &'static Language) -> Result<&Query, &PatternError> {
         // Errors come back as offsets in the query, so that the rule file's line can be shown.
         let compile = || {
-            let query = Query::new(&language.tables().grammar, &self.query).map_err(|e| PatternError {
+            let grammar = &language.tables().grammar;
+            let query = Query::new(grammar, &self.asked).or_else(|_| Query::new(grammar, &self.query));
+            let query = query.map_err(|e| PatternError {
                 offset: e.offset.min(self.query.len()),
                 message: format!("no query for {}: {}", language.name, query_fault(&e)),
             })?;
@@ -95,9 +100,7 @@ impl TreeMatch {
                 let message = "the query captures nothing; name what is to be reported, such as @here".to_owned();
                 return Err(PatternError { offset: 0, message });
             }
-            // The query as it was written says where a mistake is; this one is another only in what it matches.
-            let either_end = with_any_line_ends(&self.query);
-            Ok(Query::new(&language.tables().grammar, &either_end).unwrap_or(query))
+            Ok(query)
         };
         self.compiled[language.index()].get_or_init(compile).as_ref()
     }
@@ -163,14 +166,14 @@ impl Matcher for TreeMatch {
         // Both ways lead to the nodes at which the query begins, and to words without which it can't match.
         let (kinds, words): (Vec<u16>, _) = match self.plain(language) {
             Some(plain) => {
-                let rendered = query_words(&self.query, |name| plain.always(name));
+                let rendered = query_words(&self.asked, |name| plain.always(name));
                 (plain.heads().collect(), [rendered, plain.keywords(language)].concat())
             }
             None => {
                 let query = self.query(language).map_err(Clone::clone)?;
                 let heads = if query.pattern_count() == 1 { query_heads(&self.query) } else { None };
                 let kinds = heads.unwrap_or_default().iter().flat_map(|head| tables.kinds_named(head, true)).collect();
-                (kinds, query_words(&self.query, |name| is_always_captured(query, name)))
+                (kinds, query_words(&self.asked, |name| is_always_captured(query, name)))
             }
         };
         // Siblings, or any node at all: the general engine goes through the whole tree.
@@ -281,7 +284,7 @@ fn query_words(text: &str, always: impl Fn(&str) -> bool) -> Vec<Vec<Word>> {
         // The strings are quoted, with single blanks between them.
         let strings: Option<Vec<String>> = c[3].trim_start().split("\" \"").map(unquoted).collect();
         let words = match &c[1] {
-            "match" => regex_words(&with_any_line_end(strings?.first()?))?,
+            "match" => regex_words(strings?.first()?)?,
             _ => strings?.iter().map(|s| Word::part(s.as_bytes())).collect(),
         };
         // A single letter is in every file.

@@ -12,7 +12,7 @@ use regex::bytes::Regex;
 
 use super::unquoted;
 use crate::lang::Language;
-use crate::pattern::{Expression, Which, with_any_line_end};
+use crate::pattern::{Expression, Which};
 use crate::rule::matchers::Signs;
 use crate::rule::matchers::below::{AskedBelow, KindSet};
 use crate::rule::words::Word;
@@ -454,7 +454,7 @@ impl<'q> Reader<'q> {
         let test = match (name, &texts[..], &others[..]) {
             ("eq", [_], []) | ("any-of", [_, ..], []) => Test::Is(texts),
             ("eq", [], [other]) => Test::Same(*other),
-            ("match", [expression], []) => Test::Matches(Regex::new(&with_any_line_end(expression)).ok()?.into()),
+            ("match", [expression], []) => Test::Matches(Regex::new(expression).ok()?.into()),
             _ => return None,
         };
         self.predicates.push(Predicate { capture, holds, test });
