@@ -25,6 +25,8 @@ fn comments_that_are_code() {
                 "# note = 'it is there for all of us'",
                 "# late = True",
                 "# box = boat.box",
+                "# box(of, two\n# low = -1.35 * tide(1)\n# high = 0.03 * tide(2)",
+                "# board.show('text')\nshow(tide)  # the low one",
             ],
             &[
                 "# It's the board's own (see show())",
@@ -37,6 +39,9 @@ fn comments_that_are_code() {
                 "# dd = -a",
                 "# checker:disable=too-many-branches,protected-access",
                 "# x = [[1, 2], [3, 4]]",
+                "# wave (not used, but here for later tables of tides)\n# low = -1.35 * tide(1)\n# high = 0.03 * tide(2)",
+                "## TODO :: Take the ['low'] from there when it is there.\n#low = load(path, 'low')",
+                "# board.show('text')\nshow(tide)  # until the new gauge works everywhere",
                 "# the rows = what is shown",
                 "# 3 (or 4) of [12",
                 "# doesn't matter; load(path) is called later",

@@ -202,6 +202,15 @@ fn names_by_scopes() {
         ("unused-import", "a.py", "import a, b\nuse('a.c', 'd'\n    'b.e')\n", ""),
         ("unused-import", "a.py", "import a, b, c\nuse('a.x' 'd', f'{b}' 'e')\n", "1:14 c"),
         ("undefined", "a.py", "print('a' f'{x}' 'b', 'c' '{z}')\n", "1:14 x"),
+        (
+            "undefined",
+            "a.mjs",
+            "export {};\nif (self.b) b(); if (window.c.d) c(e); itself.f = f;\n",
+            "2:36 e, 2:40 itself, 2:51 f",
+        ),
+        // A file that uses few of its imports hands them on.
+        ("unused-import", "a.py", "from a import b, c, d, e, f, g\ne(f)\n", ""),
+        ("unused-import", "a.py", "from a import b, c, d, e, f, g, h\ne(f, g, h)\n", "1:15 b, 1:18 c, 1:21 d"),
         ("unused-import", "a.ts", "import { A, B } from 'a';\nlet x: A;\n", "1:13 B"),
     ];
     let mut wrong = String::new();
@@ -210,6 +219,20 @@ fn names_by_scopes() {
         let found = found(&rule, path, &format!("{code}given\n"));
         if found != *expected {
             wrong += &format!("{fault} {path}: `{found}` and not `{expected}`\n{code}\n");
+        }
+    }
+    // What runs under a condition or in a function may fail; what always runs can't be loaded.
+    for (path, code, expected) in [
+        ("a.py", "if 1: a()\ndef f():\n    return b\nlambda: c\n", "1:7 a, 3:12 b, 4:9 c"),
+        ("a.py", "if 1: a()\nx = [1 for y in b]\n", ""),
+        ("a.py", "d()\ndef f():\n    return b\n", ""),
+        ("a.mjs", "export const f = () => a;\nclass B extends C {}\n", "1:24 a, 2:17 C"),
+        ("a.mjs", "export {};\nconst b = c, f = () => a;\n", ""),
+    ] {
+        let rule = rule("match = { names = \"undefined\", skip_unloadable = true }");
+        let found = found(&rule, path, code);
+        if found != expected {
+            wrong += &format!("{path}: `{found}` and not `{expected}`\n{code}\n");
         }
     }
     assert!(wrong.is_empty(), "{wrong}");

@@ -72,7 +72,10 @@ fn the_manual_is_right() {
     let manual = concat!(
         include_str!("../../../docs/rules.md"),
         include_str!("../../../docs/first-rule.md"),
-        include_str!("../../../docs/cross-file-rules.md")
+        include_str!("../../../docs/cross-file-rules.md"),
+        "```toml\n",
+        include_str!("../../../docs/audit.toml"),
+        "```"
     );
     let blocks: Vec<&str> = manual.split("```toml\n").skip(1).filter_map(|rest| rest.split("```").next()).collect();
     assert!(blocks.len() > 8, "the manual has lost its examples");

@@ -14,7 +14,7 @@ use crate::cli::{ChangeArgs, FindingArgs};
 use crate::commands::{cache, examine_change, or_none, watched_scan};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
-use crate::source::{Place, with_change};
+use crate::source::{Workspace, with_change};
 
 /// Findings as they were chosen.
 pub struct Wanted<'a> {
@@ -86,26 +86,26 @@ pub fn are_rules_of(named: &[String], review: &Review) -> Result<(), Failure> {
 /// The findings of the change that is at hand; those of the whole working tree when none of them has the key. Decisions are left
 /// aside: what is settled can be asked for, and settled again.
 pub fn reviewed(
-    place: &Place,
+    workspace: &Workspace,
     key: &str,
     target: Option<&str>,
     config: Option<&Path>,
 ) -> Result<(Review, Configuration), Failure> {
-    let mut configuration = Configuration::of_folder(&place.root, config)?;
+    let mut configuration = Configuration::of_folder(&workspace.root, config)?;
     configuration.decisions.clear();
-    let store = cache(place.repository.as_ref(), false);
+    let store = cache(workspace.repository.as_ref(), false);
     let outside = Outside::given(&[]);
     let change = ChangeArgs { target: target.map(str::to_owned), ..ChangeArgs::default() };
-    let of_change = with_change(place, &change, &configuration, |change, contents| {
+    let of_change = with_change(workspace, &change, &configuration, |change, contents| {
         examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)
     });
     let review = match of_change {
         Ok((Ok(review), _)) if review.findings.iter().any(|f| f.key.starts_with(key)) => review,
         Ok((Err(error), _)) => return Err(error),
         Ok(_) | Err(_) => {
-            let tree = match &place.repository {
+            let tree = match &workspace.repository {
                 Some(repository) => FolderTree::of_checkout(repository)?,
-                None => FolderTree::of(&place.root).map_err(Failure::unfinished)?,
+                None => FolderTree::of(&workspace.root).map_err(Failure::unfinished)?,
             };
             watched_scan(&tree, None, &configuration, or_none(store.as_ref()), &[])
         }

@@ -9,7 +9,7 @@ use swage_core::lang::LANGUAGES;
 
 use crate::cli;
 use crate::configuration::Configuration;
-use crate::source::Place;
+use crate::source::Workspace;
 
 /// Set by the scripts of shells that ask for completions.
 const ASKED: &str = "SWAGE_COMPLETE";
@@ -44,7 +44,7 @@ fn with_values(command: Command) -> Command {
 
 /// The rules of the configuration; those of all packs where it can't be read.
 fn rules() -> Vec<CompletionCandidate> {
-    let own = Place::find().and_then(|place| Configuration::of_folder(&place.root, None)).map(|c| c.rules);
+    let own = Workspace::find().and_then(|workspace| Configuration::of_folder(&workspace.root, None)).map(|c| c.rules);
     let shipped = || PACKS.iter().chain([&INTEGRITY]).flat_map(|pack| pack.rules().iter().cloned()).collect();
     let rules: Vec<_> = own.map_or_else(|_| shipped(), |rules| rules.rules().to_vec());
     rules.iter().map(|rule| CompletionCandidate::new(rule.id.as_str()).help(Some(rule.title.clone().into()))).collect()
@@ -55,7 +55,7 @@ fn languages() -> Vec<CompletionCandidate> {
 }
 
 fn branches() -> Vec<CompletionCandidate> {
-    let repository = Place::find().ok().and_then(|place| place.repository);
+    let repository = Workspace::find().ok().and_then(|workspace| workspace.repository);
     let branches = repository.and_then(|repository| repository.branches().ok()).unwrap_or_default();
     branches.into_iter().map(|(name, _)| CompletionCandidate::new(name)).collect()
 }

@@ -10,7 +10,7 @@ use swage_host::{HostError, NewVerdict, StanceWord, StatusState, ThreadKind};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::hosting::{Fetched, Hosting, failed};
-use crate::source::Place;
+use crate::source::Workspace;
 
 /// A proposal that is to be judged.
 pub struct Hosted<'h> {
@@ -22,10 +22,10 @@ pub struct Hosted<'h> {
 }
 
 impl<'h> Hosted<'h> {
-    pub fn fetch(hosting: &'h Hosting, place: &Place, number: u64) -> Result<Self, Failure> {
+    pub fn fetch(hosting: &'h Hosting, workspace: &Workspace, number: u64) -> Result<Self, Failure> {
         // What happens after this is reported by the host, and voids the verdict.
         let upto = hosting.client.timeline(number).map_err(failed)?.last().map_or(0, |event| event.number);
-        Ok(Self { hosting, fetched: hosting.fetch(place, number)?, upto })
+        Ok(Self { hosting, fetched: hosting.fetch(workspace, number)?, upto })
     }
 
     /// The conditions on people and outside programs, and those of checks that weren't run.

@@ -4,7 +4,7 @@ use swage_git::{Remote, Repository, Target};
 use swage_host::{Client, HostError, Proposal, Revision};
 
 use crate::failure::Failure;
-use crate::source::Place;
+use crate::source::Workspace;
 
 /// The variable that holds the token.
 pub const TOKEN: &str = "SWAGE_TOKEN";
@@ -43,8 +43,8 @@ pub struct Fetched {
 
 impl Hosting {
     /// The host at the address that is typed, else at git's `swage.host`, else where `origin` is.
-    pub fn find(place: &Place, typed: Option<&str>) -> Result<Self, Failure> {
-        let repository = place.repository()?;
+    pub fn find(workspace: &Workspace, typed: Option<&str>) -> Result<Self, Failure> {
+        let repository = workspace.repository()?;
         let named = typed.map(str::to_owned).or_else(|| repository.setting("swage.host"));
         let origin = || repository.setting("remote.origin.url").filter(|url| split(url).is_some());
         let url = named.or_else(origin).ok_or_else(|| {
@@ -72,7 +72,7 @@ impl Hosting {
     }
 
     /// Fetches the newest revision of a proposal and its target.
-    pub fn fetch(&self, place: &Place, number: u64) -> Result<Fetched, Failure> {
+    pub fn fetch(&self, workspace: &Workspace, number: u64) -> Result<Fetched, Failure> {
         let proposal = self.client.proposal(number).map_err(failed)?;
         let revision = proposal.newest().cloned();
         let revision = revision.ok_or_else(|| Failure::unfinished(format!("proposal {number} has no revision")))?;
@@ -85,7 +85,7 @@ impl Hosting {
             format!("+refs/proposals/{number}/{}:{own}", revision.number),
             format!("+refs/heads/{0}:refs/swage/targets/{0}", proposal.target),
         ];
-        let repository = place.repository()?;
+        let repository = workspace.repository()?;
         self.fetch_refs(repository, &proposal.repository, &specs)?;
         let target = Target { name: proposal.target.clone(), tip: tip.into() };
         Ok(Fetched { proposal, revision, target })

@@ -42,7 +42,7 @@ impl Contents for PatchChange<'_> {
     fn tree(&self) -> Result<Box<dyn CoreTree + '_>, String> {
         match &self.folder {
             Some(folder) => Ok(Box::new(FolderTree::of(folder)?)),
-            None => Err("it looks beyond the changed files; give --tree DIR".to_owned()),
+            None => Err("it needs files outside the diff; give --tree DIR".to_owned()),
         }
     }
 

@@ -16,14 +16,14 @@ use crate::patch_files::{Part, PatchFiles, is_empty};
 use crate::target::find_target;
 
 /// Where a command runs: in a repository, or in any folder.
-pub struct Place {
+pub struct Workspace {
     /// The repository, when there is one.
     pub repository: Option<Repository>,
     /// Where configuration is looked for.
     pub root: PathBuf,
 }
 
-impl Place {
+impl Workspace {
     /// The repository around the current folder, else the folder itself.
     pub fn find() -> Result<Self, Failure> {
         let here = std::env::current_dir()
@@ -113,7 +113,7 @@ impl Offer {
 /// Finds the change in author mode and hands it, with its contents, to `use_it`; also what a reader should know.
 /// Long because a change can be named in so many ways.
 pub fn with_change<R>(
-    place: &Place,
+    workspace: &Workspace,
     args: &ChangeArgs,
     configuration: &Configuration,
     use_it: impl FnOnce(Change, &dyn Contents) -> R,
@@ -121,7 +121,7 @@ pub fn with_change<R>(
     if !args.patch.is_empty() {
         return with_patch(&PatchFiles::read(&args.patch)?, args, configuration, use_it);
     }
-    let repository = place.repository()?;
+    let repository = workspace.repository()?;
     let mut offer = Offer::of(args)?;
     let head = repository.head()?;
     let mut target: Option<Target> = None;
@@ -132,7 +132,7 @@ pub fn with_change<R>(
         Ok(base)
     };
     let (source, description) = if let Some(number) = args.proposal {
-        let fetched = Hosting::find(place, args.host.as_deref())?.fetch(place, number)?;
+        let fetched = Hosting::find(workspace, args.host.as_deref())?.fetch(workspace, number)?;
         offer.take_from(&fetched);
         let Fetched { revision, target: of_host, .. } = fetched;
         let what = format!("proposal {number}, revision {}", revision.number);

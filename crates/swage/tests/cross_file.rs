@@ -137,9 +137,9 @@ fn links_break_in_files_that_the_change_leaves_alone() {
     let lines = "--- a/tide.py\n+++ b/tide.py\n@@ -1,2 +1 @@\n-def high(): pass\n def low(): pass\n";
     let alone = s.swage_in(".", &["review", "--patch", "-", "--format", "json"], lines, &[]);
     insta::assert_snapshot!(rendered(&alone.json()), @r"
-    idle declared: it looks beyond the changed files; give --tree DIR
-    idle once: it looks beyond the changed files; give --tree DIR
-    idle removed: it looks beyond the changed files; give --tree DIR
+    idle declared: it needs files outside the diff; give --tree DIR
+    idle once: it needs files outside the diff; give --tree DIR
+    idle removed: it needs files outside the diff; give --tree DIR
     ");
 }
 

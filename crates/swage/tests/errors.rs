@@ -186,8 +186,8 @@ fn wrong_names_and_values_are_reported_with_their_place() {
     std::fs::write(s.root.join("bad.toml"), b"\xff\n").expect("written");
     let cases: &[(&[&str], &str)] = &[
         (
-            &["rules", "show", "sql-from-parts"],
-            "the rule `sql-from-parts` is in the pack `data`, which is off\nName the pack under `packs`",
+            &["rules", "show", "guessable-secret"],
+            "the rule `guessable-secret` is in the pack `data`, which is off\nName the pack under `packs`",
         ),
         (&["rules", "show", "no-bat"], "no rule `no-bat` is on; did you mean `no-bad`?\n`swage rules list` lists"),
         (&["review", "--rule", "no-bat"], "no rule `no-bat` is on; did you mean `no-bad`?\n`swage rules list` lists"),

@@ -236,7 +236,7 @@ fn what_a_new_rule_would_say_of_old_code_is_counted() {
     s.write("swage.toml", format!("{CONFIG}{}", RULE_ON_WORSE));
     s.write("b.py", "worse(3)\nworse(4)\n");
     let rendered = s.swage(&["review"]).stdout;
-    let expected = "The rule `no-worse` is new: 3 findings of it were there before this change and stay unblamed.";
+    let expected = "The rule `no-worse` is new: 3 findings exist on the target and don't count against this change.";
     assert!(rendered.replace("\n  ", " ").replace('\n', " ").contains(expected), "{rendered}");
     s.commit("the rule");
     s.git(&["checkout", "--quiet", "-B", "main"]);

@@ -19,7 +19,7 @@ const MIN_LINES: usize = 3;
 /// What a change does to a definition.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 #[serde(rename_all = "lowercase")]
-pub enum What {
+pub enum DefinitionStatus {
     /// It comes.
     Added,
     /// Its text is another.
@@ -32,7 +32,7 @@ pub enum What {
     Removed,
 }
 
-impl What {
+impl DefinitionStatus {
     /// The word for it.
     pub fn word(self) -> &'static str {
         match self {
@@ -49,7 +49,7 @@ impl What {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct DefinitionChange {
     /// What happens to it.
-    pub what: What,
+    pub what: DefinitionStatus,
     /// Its name after those of the definitions around it, joined with dots; where it goes, the one that it had.
     pub name: String,
     /// The name before, when that was another.
@@ -139,7 +139,7 @@ pub(super) fn compare(files: &[FileOutlines]) -> Vec<DefinitionChange> {
     for &(index, at) in &pairing.old {
         let (file, old) = (&files[index], &files[index].old[at]);
         let gone = DefinitionChange {
-            what: What::Removed,
+            what: DefinitionStatus::Removed,
             name: old.name.clone(),
             old_name: None,
             kind: kind(old),
@@ -167,7 +167,7 @@ fn add(changes: &mut Vec<DefinitionChange>, change: Option<DefinitionChange>) {
             && change.lines.1 <= outer.lines.1
     });
     match (around, change.what) {
-        (Some(outer), What::Added | What::Removed) => {
+        (Some(outer), DefinitionStatus::Added | DefinitionStatus::Removed) => {
             outer.inside += 1;
             outer.changed_lines += change.changed_lines;
             outer.nesting = (outer.nesting.0.max(change.nesting.0), outer.nesting.1.max(change.nesting.1));
@@ -228,7 +228,7 @@ impl<'f> Pairing<'f> {
         let (file, new) = (&self.files[index], &self.files[index].new[at]);
         let Some(&(old_file, old_at)) = self.partners.get(&(index, at)) else {
             return Some(DefinitionChange {
-                what: What::Added,
+                what: DefinitionStatus::Added,
                 name: new.name.clone(),
                 old_name: None,
                 kind: kind(new),
@@ -250,10 +250,10 @@ impl<'f> Pairing<'f> {
             (Some(_), None) | (None, Some(_)) => false,
         };
         let what = match () {
-            () if old.own_name != new.own_name => What::Renamed,
-            () if !carried => What::Moved,
+            () if old.own_name != new.own_name => DefinitionStatus::Renamed,
+            () if !carried => DefinitionStatus::Moved,
             () if old.text == new.text => return None,
-            () => What::Changed,
+            () => DefinitionStatus::Changed,
         };
         // Lines that moved to another file are neither added nor removed.
         let changed_lines = if old_file == index {

@@ -100,11 +100,11 @@ pub fn flow(change: &Change, contents: &dyn Contents, name: &str, max_size: u64)
 }
 
 /// The names that unchanged files define, each with the definitions.
-struct Elsewhere(BTreeMap<String, BTreeSet<Place>>);
+struct Elsewhere(BTreeMap<String, BTreeSet<UnchangedDefinition>>);
 
 /// A definition of an unchanged file.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
-struct Place {
+struct UnchangedDefinition {
     path: Path,
     name: String,
     is_function: bool,
@@ -128,10 +128,15 @@ impl Elsewhere {
             let language = Language::of(&file.path, &content);
             let own = language.map(|language| outline(&content, language)).unwrap_or_default();
             let own = own.into_iter().filter(|d| names.contains(d.own_name.as_str()));
-            own.map(|d| (d.own_name, Place { path: Path::new(&file.path), name: d.name, is_function: d.is_function }))
-                .collect::<Vec<_>>()
+            own.map(|d| {
+                (
+                    d.own_name,
+                    UnchangedDefinition { path: Path::new(&file.path), name: d.name, is_function: d.is_function },
+                )
+            })
+            .collect::<Vec<_>>()
         });
-        let mut found: BTreeMap<String, BTreeSet<Place>> = BTreeMap::new();
+        let mut found: BTreeMap<String, BTreeSet<UnchangedDefinition>> = BTreeMap::new();
         for (name, place) in defined.collect::<Vec<_>>() {
             found.entry(name).or_default().insert(place);
         }

@@ -18,7 +18,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use rayon::prelude::*;
 use serde::Serialize;
 
-pub use self::definitions::{DefinitionChange, What};
+pub use self::definitions::{DefinitionChange, DefinitionStatus};
 pub use self::flow::{Flow, FlowCall, FlowLane, flow};
 pub use self::map::{Arrow, Map, MapArea, MapNode};
 pub use self::points::{Point, cover};

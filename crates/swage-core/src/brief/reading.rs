@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
-use super::definitions::{DefinitionChange, What};
+use super::definitions::{DefinitionChange, DefinitionStatus};
 use super::uses::Use;
 use super::{BriefFile, Churn};
 use crate::review::{Path, Review};
@@ -174,24 +174,30 @@ pub(super) fn risks(
         };
         weigh((d.changed_lines / 20).min(5), format!("{} changed lines", d.changed_lines));
         let deeper = d.nesting.1.saturating_sub(d.nesting.0.max(2));
-        if d.what != What::Removed {
+        if d.what != DefinitionStatus::Removed {
             weigh((deeper * 2).min(6), format!("nests {} deep, {} before", d.nesting.1, d.nesting.0));
         }
         let referring = if outside == 1 { "refers" } else { "refer" };
         let elsewhere = format!("{} that the change doesn't touch {referring} to it", many(outside, "file"));
         match d.what {
-            What::Removed | What::Renamed if outside > 0 => weigh(4, format!("its old name is gone; {elsewhere}")),
+            DefinitionStatus::Removed | DefinitionStatus::Renamed if outside > 0 => {
+                weigh(4, format!("its old name is gone; {elsewhere}"))
+            }
             _ if d.old_signature.is_some() && outside > 0 => weigh(3, format!("another signature; {elsewhere}")),
-            _ if d.what == What::Changed => weigh((outside as u32 / 5).min(2), elsewhere),
+            _ if d.what == DefinitionStatus::Changed => weigh((outside as u32 / 5).min(2), elsewhere),
             _ => {}
         }
-        if d.what != What::Removed {
+        if d.what != DefinitionStatus::Removed {
             let inside = against.get(&d.path).into_iter().flatten();
             let weights = inside.filter(|(line, _)| (d.lines.0..=d.lines.1).contains(line)).map(|(_, weight)| *weight);
             let weights: Vec<u32> = weights.collect();
             weigh(weights.iter().sum::<u32>().min(8), many(weights.len(), "new finding"));
         }
-        if !tests && d.kind == "function" && matches!(d.what, What::Added | What::Changed) && d.changed_lines >= 10 {
+        if !tests
+            && d.kind == "function"
+            && matches!(d.what, DefinitionStatus::Added | DefinitionStatus::Changed)
+            && d.changed_lines >= 10
+        {
             weigh(1, "no test is touched".to_owned());
         }
         risks.extend(risk(reasons, Some(d.name.clone()), &d.path, Some(d.lines.0)));

@@ -11,7 +11,7 @@ use aho_corasick::AhoCorasick;
 use rayon::prelude::*;
 use serde::Serialize;
 
-use super::definitions::{DefinitionChange, What};
+use super::definitions::{DefinitionChange, DefinitionStatus};
 use super::words::is_near;
 use crate::lang::{Language, Role, parse};
 use crate::review::Path;
@@ -124,7 +124,7 @@ pub(super) fn find(
                 // A name that is still defined where it stood is found there, whatever has gone as well.
                 let other =
                     definers.get(&(file.family, name.as_str())).into_iter().flatten().any(|path| **path != change.path);
-                if change.what == What::Removed && (is_home || other) && file.defines.contains(name) {
+                if change.what == DefinitionStatus::Removed && (is_home || other) && file.defines.contains(name) {
                     continue;
                 }
                 // What refers to itself isn't used by that.

@@ -98,8 +98,8 @@ pub fn load(reader: &dyn FileReader, main: &str) -> Result<Loaded, LoadError> {
     let mut layers = Layers { rules, ..Layers::default() };
     for step in std::mem::take(&mut loader.steps) {
         match step {
-            Step::Rule(rule) => layers.put(*rule),
-            Step::Adjust(adjust, place) => {
+            Directive::Rule(rule) => layers.put(*rule),
+            Directive::Adjust(adjust, place) => {
                 if let Err(problem) = layers.adjust(*adjust, place) {
                     loader.problems.push(*problem);
                 }
@@ -114,7 +114,7 @@ pub fn load(reader: &dyn FileReader, main: &str) -> Result<Loaded, LoadError> {
 }
 
 /// Something that a file says about rules, in the order from the outermost layer to the nearest.
-enum Step {
+enum Directive {
     Rule(Box<Rule>),
     Adjust(Box<Adjust>, Problem),
 }
@@ -200,7 +200,7 @@ struct Loader<'r> {
     reader: &'r dyn FileReader,
     problems: Vec<Problem>,
     files: Vec<String>,
-    steps: Vec<Step>,
+    steps: Vec<Directive>,
     /// Files that are being read, against circles.
     open: Vec<String>,
 }
@@ -270,8 +270,8 @@ impl Loader<'_> {
         // A nearer rule may replace a farther one, but two own rule files may not disagree in silence.
         for (rule, at) in rules {
             let twin = self.steps.iter().find_map(|step| match step {
-                Step::Rule(r) if r.id == rule.id && own(&r.provenance.origin) && own(path) => Some(r),
-                Step::Rule(_) | Step::Adjust(..) => None,
+                Directive::Rule(r) if r.id == rule.id && own(&r.provenance.origin) && own(path) => Some(r),
+                Directive::Rule(_) | Directive::Adjust(..) => None,
             });
             if let Some(twin) = twin {
                 let mut p = Problems::of(path, source);
@@ -282,12 +282,12 @@ impl Loader<'_> {
                 );
                 self.problems.append(&mut p.list);
             }
-            self.steps.push(Step::Rule(Box::new(rule)));
+            self.steps.push(Directive::Rule(Box::new(rule)));
         }
         for (adjust, at) in adjusts {
             let mut p = Problems::of(path, source);
             p.at(at, "", None);
-            self.steps.extend(p.list.pop().map(|place| Step::Adjust(Box::new(adjust), place)));
+            self.steps.extend(p.list.pop().map(|place| Directive::Adjust(Box::new(adjust), place)));
         }
         self.open.pop();
         Ok(config)

@@ -1,9 +1,9 @@
 //! Whether what an expression gives is the same in each run.
 //!
-//! An expression is constant when it consists of literals, and of names that the file gives nothing but constants: what is
-//! put together of `"berths"` and of a name that was given `"quay_" + SUFFIX` can't hold what a user typed. A name that is
-//! anything else as well, such as a parameter, a loop's name or an import, isn't. Scopes aren't distinguished: two variables of one
-//! name are taken for one, which makes fewer names constant and never more.
+//! An expression is constant when it consists of literals, of the program's own path, and of names that the file gives
+//! nothing but constants: what is put together of `"berths"` and of a name that was given `"quay_" + SUFFIX` can't hold
+//! what a user typed. A name that is anything else as well, such as a parameter, a loop's name or an import, isn't. Scopes
+//! aren't distinguished: two variables of one name are taken for one, which makes fewer names constant and never more.
 
 use std::cell::{Cell, OnceCell, RefCell};
 use std::ops::Range;
@@ -34,12 +34,32 @@ const COMPOSED: [&str; 12] = [
     "argument",
 ];
 
-/// Methods and functions that only put texts together.
-const TEXT_FUNCTIONS: [&str; 10] =
-    ["format", "join", "concat", "Sprintf", "sprintf", "strip", "trim", "lower", "toLowerCase", "replace"];
+/// Methods and functions that only put texts together, or paths.
+const TEXT_FUNCTIONS: [&str; 17] = [
+    "format",
+    "join",
+    "concat",
+    "Sprintf",
+    "sprintf",
+    "strip",
+    "trim",
+    "lower",
+    "toLowerCase",
+    "replace",
+    "Join",
+    "abspath",
+    "dirname",
+    "expanduser",
+    "normpath",
+    "realpath",
+    "resolve",
+];
 
 /// What such functions belong to where it isn't a text.
-const TEXT_MODULES: [&str; 3] = ["fmt", "String", "string"];
+const TEXT_MODULES: [&str; 6] = ["fmt", "String", "string", "os.path", "path", "filepath"];
+
+/// Where the program itself is, and what runs it: whoever started it chose them.
+const OWN_PATHS: [&str; 5] = ["__file__", "__dirname", "__filename", "sys.executable", "process.execPath"];
 
 /// Fields under which a node binds a name.
 const BINDING_FIELDS: [&str; 8] =
@@ -89,6 +109,10 @@ impl<'t> Constants<'t> {
     fn holds(&self, node: Node<'_>, escaped_by: Option<&Expression>, deeper: u32) -> bool {
         let Some(deeper) = deeper.checked_sub(1) else { return false };
         let (kind, tables) = (node.kind(), self.language.tables());
+        let is_named = |path: &&str| path.as_bytes() == self.text(node);
+        if OWN_PATHS.iter().any(is_named) {
+            return true;
+        }
         if kind == VARIABLE {
             return self.is_given_constants(node, escaped_by, deeper);
         }
@@ -243,6 +267,10 @@ mod tests {
             ("python", "run(«f'{a}'»)", false),
             ("python", "a = quote(b)\nrun(«f'{a}'»)", true),
             ("python", "a = quote(b)\nc = a + b\nrun(«c»)", false),
+            ("python", "D = os.path.dirname(os.path.abspath(__file__))\nrun(«f'{sys.executable} {D}'»)", true),
+            ("python", "D = os.path.join(__file__, a)\nrun(«D»)", false),
+            ("javascript", "const a = path.join(__dirname, 'a');\nrun(«`${process.execPath} ${a}`»);", true),
+            ("javascript", "const a = path.join(__dirname, b);\nrun(«a»);", false),
             ("javascript", "const a = 'a';\nrun(«`${a} b`»);", true),
             ("javascript", "let a;\na = 'a';\nrun(«'b' + a»);", true),
             ("javascript", "let a = 'a';\na = b();\nrun(«a»);", false),

@@ -52,7 +52,7 @@ struct Value {
 
 /// What is done at a node.
 #[derive(Clone, Copy)]
-enum Step {
+enum NodeHandling {
     Nothing,
     /// Nothing, and statements are in it.
     Enter,
@@ -72,8 +72,8 @@ enum Step {
 }
 
 /// For each kind of node of a language, what is done at it.
-fn steps(language: &'static Language) -> &'static [Step] {
-    static ALL: OnceLock<Vec<OnceLock<Vec<Step>>>> = OnceLock::new();
+fn steps(language: &'static Language) -> &'static [NodeHandling] {
+    static ALL: OnceLock<Vec<OnceLock<Vec<NodeHandling>>>> = OnceLock::new();
     let all = ALL.get_or_init(|| LANGUAGES.iter().map(|_| OnceLock::new()).collect());
     all[language.index()].get_or_init(|| {
         let grammar = &language.tables().grammar;
@@ -82,27 +82,27 @@ fn steps(language: &'static Language) -> &'static [Step] {
     })
 }
 
-fn step(language: &str, kind: &str) -> Step {
+fn step(language: &str, kind: &str) -> NodeHandling {
     /// Of what holds statements in Python, where expressions hold none.
     const HOLDERS: [&str; 6] = ["statement", "block", "definition", "clause", "item", "module"];
     let script = is_script(language);
     match (language, kind) {
-        ("python", "import_statement") => Step::Python,
-        ("python", "import_from_statement") => Step::PythonFrom,
-        ("python", "assignment") => Step::Assignment,
-        ("python", "named_expression") => Step::Named,
-        ("python", "as_pattern") => Step::Alias,
-        ("python", "global_statement" | "nonlocal_statement") => Step::Shared,
-        (_, "import_statement") if script => Step::JavaScript,
-        (_, "variable_declarator") if script => Step::Declarator,
-        (_, "assignment_expression") if script => Step::Assignment,
-        ("c" | "cpp", "preproc_def") => Step::Define,
-        ("c" | "cpp", "init_declarator" | "assignment_expression") => Step::Pointer,
-        ("go", "import_spec") => Step::Go,
-        ("java", "import_declaration") => Step::Java,
-        ("rust", "use_declaration") => Step::Rust,
-        ("python", _) if HOLDERS.iter().any(|ending| kind.ends_with(ending)) => Step::Enter,
-        _ => Step::Nothing,
+        ("python", "import_statement") => NodeHandling::Python,
+        ("python", "import_from_statement") => NodeHandling::PythonFrom,
+        ("python", "assignment") => NodeHandling::Assignment,
+        ("python", "named_expression") => NodeHandling::Named,
+        ("python", "as_pattern") => NodeHandling::Alias,
+        ("python", "global_statement" | "nonlocal_statement") => NodeHandling::Shared,
+        (_, "import_statement") if script => NodeHandling::JavaScript,
+        (_, "variable_declarator") if script => NodeHandling::Declarator,
+        (_, "assignment_expression") if script => NodeHandling::Assignment,
+        ("c" | "cpp", "preproc_def") => NodeHandling::Define,
+        ("c" | "cpp", "init_declarator" | "assignment_expression") => NodeHandling::Pointer,
+        ("go", "import_spec") => NodeHandling::Go,
+        ("java", "import_declaration") => NodeHandling::Java,
+        ("rust", "use_declaration") => NodeHandling::Rust,
+        ("python", _) if HOLDERS.iter().any(|ending| kind.ends_with(ending)) => NodeHandling::Enter,
+        _ => NodeHandling::Nothing,
     }
 }
 
@@ -209,11 +209,11 @@ impl<'t> Imports<'t> {
             if self.language.tables().is(node.kind_id(), Class::Function) {
                 functions.push(node.byte_range());
             }
-            let step = steps.get(usize::from(node.kind_id())).copied().unwrap_or(Step::Nothing);
-            if let Step::Nothing | Step::Enter = step {
-                return enters_expressions || matches!(step, Step::Enter);
+            let step = steps.get(usize::from(node.kind_id())).copied().unwrap_or(NodeHandling::Nothing);
+            if let NodeHandling::Nothing | NodeHandling::Enter = step {
+                return enters_expressions || matches!(step, NodeHandling::Enter);
             }
-            if let Step::Shared = step {
+            if let NodeHandling::Shared = step {
                 paths.shared.extend(Children::named(node).map(|name| self.text(name).to_owned()));
             }
             let (found, given) = (self.imported_at(step, node), self.given_at(step, node));
@@ -236,52 +236,54 @@ impl<'t> Imports<'t> {
     }
 
     /// What a node imports names as.
-    fn imported_at(&self, step: Step, node: Node<'_>) -> Imported {
+    fn imported_at(&self, step: NodeHandling, node: Node<'_>) -> Imported {
         let mut found = Imported::new();
         match step {
-            Step::Python => self.python(node, "", &mut found),
-            Step::PythonFrom => {
+            NodeHandling::Python => self.python(node, "", &mut found),
+            NodeHandling::PythonFrom => {
                 let module = self.field(node, "module_name");
                 self.python(node, &format!("{module}."), &mut found);
             }
-            Step::JavaScript => self.javascript(node, &mut found),
-            Step::Declarator => self.required(node, &mut found),
-            Step::Go => self.go(node, &mut found),
-            Step::Java => self.java(node, &mut found),
-            Step::Rust => {
+            NodeHandling::JavaScript => self.javascript(node, &mut found),
+            NodeHandling::Declarator => self.required(node, &mut found),
+            NodeHandling::Go => self.go(node, &mut found),
+            NodeHandling::Java => self.java(node, &mut found),
+            NodeHandling::Rust => {
                 if let Some(argument) = node.child_by_field_name("argument") {
                     self.rust(argument, &mut found);
                 }
             }
-            Step::Nothing
-            | Step::Enter
-            | Step::Assignment
-            | Step::Named
-            | Step::Alias
-            | Step::Define
-            | Step::Pointer
-            | Step::Shared => {}
+            NodeHandling::Nothing
+            | NodeHandling::Enter
+            | NodeHandling::Assignment
+            | NodeHandling::Named
+            | NodeHandling::Alias
+            | NodeHandling::Define
+            | NodeHandling::Pointer
+            | NodeHandling::Shared => {}
         }
         found
     }
 
     /// The name that a node gives something, and what that is.
-    fn given_at(&self, step: Step, node: Node<'t>) -> Option<(&'t str, Option<String>)> {
+    fn given_at(&self, step: NodeHandling, node: Node<'t>) -> Option<(&'t str, Option<String>)> {
         match step {
-            Step::Declarator | Step::Named => Some((self.field(node, "name"), self.made(node, "value"))),
-            Step::Assignment => Some((self.field(node, "left"), self.made(node, "right"))),
-            Step::Alias => Some((self.field(node, "alias"), self.made(node, ""))),
-            Step::Define => Some((self.field(node, "name"), self.defined(node))),
-            Step::Pointer => self.pointer(node),
-            Step::Nothing
-            | Step::Enter
-            | Step::Python
-            | Step::PythonFrom
-            | Step::JavaScript
-            | Step::Shared
-            | Step::Go
-            | Step::Java
-            | Step::Rust => None,
+            NodeHandling::Declarator | NodeHandling::Named => {
+                Some((self.field(node, "name"), self.made(node, "value")))
+            }
+            NodeHandling::Assignment => Some((self.field(node, "left"), self.made(node, "right"))),
+            NodeHandling::Alias => Some((self.field(node, "alias"), self.made(node, ""))),
+            NodeHandling::Define => Some((self.field(node, "name"), self.defined(node))),
+            NodeHandling::Pointer => self.pointer(node),
+            NodeHandling::Nothing
+            | NodeHandling::Enter
+            | NodeHandling::Python
+            | NodeHandling::PythonFrom
+            | NodeHandling::JavaScript
+            | NodeHandling::Shared
+            | NodeHandling::Go
+            | NodeHandling::Java
+            | NodeHandling::Rust => None,
         }
     }
 

@@ -31,11 +31,11 @@ pub(super) struct Spelling {
     /// The holes by name.
     names: Vec<String>,
     /// Where each hole is in the text: first and last byte, how much was added before the end, and the hole.
-    places: Vec<Place>,
+    places: Vec<HoleSpan>,
 }
 
 #[derive(Clone)]
-struct Place {
+struct HoleSpan {
     start: usize,
     end: usize,
     /// How many bytes longer the text is than the pattern, up to `end`.
@@ -63,7 +63,7 @@ impl Spelling {
                     let written = out.spelled[hole].as_deref().unwrap_or(word);
                     out.text += written;
                     grown += written.len().saturating_sub(word.len());
-                    out.places.push(Place { start, end: out.text.len(), grown, hole });
+                    out.places.push(HoleSpan { start, end: out.text.len(), grown, hole });
                 }
                 None => out.text += word,
             }

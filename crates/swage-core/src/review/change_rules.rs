@@ -40,7 +40,7 @@ pub(super) fn about_change(
     let (mut found, mut idle): (Vec<Finding>, _) = (Vec::new(), Vec::new());
     for rule in rules.rules() {
         let Some(wanted) = rule.change() else { continue };
-        match (Work { change, rule, facts, wanted }).find() {
+        match (ChangeRuleRun { change, rule, facts, wanted }).find() {
             Ok(list) => found.extend(list),
             Err(why) => idle.push((rule.id.clone(), why.to_owned())),
         }
@@ -57,7 +57,7 @@ pub(super) fn about_change(
     (found, idle)
 }
 
-struct Work<'a> {
+struct ChangeRuleRun<'a> {
     change: &'a Change,
     rule: &'a Rule,
     facts: &'a [FileFacts],
@@ -73,7 +73,7 @@ struct About<'a> {
     text: &'a str,
 }
 
-impl<'a> Work<'a> {
+impl<'a> ChangeRuleRun<'a> {
     fn find(&self) -> Result<Vec<Finding>, &'static str> {
         let wanted = || self.change.files.iter().zip(self.facts).filter(|(f, facts)| self.is_wanted(f, facts));
         let files: Vec<&ChangedFile> = wanted().map(|(file, _)| file).collect();

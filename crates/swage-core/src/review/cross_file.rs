@@ -61,7 +61,7 @@ pub(super) fn look_across_files<'c>(
             return cross_file;
         }
     }
-    let mut work = Work { change, contents, examined, extras: BTreeMap::new(), with };
+    let mut work = CrossFileRun { change, contents, examined, extras: BTreeMap::new(), with };
     if let Some(tree) = cross_file.tree.as_deref() {
         cross_file.not_run.extend(work.links(links, tree));
         for rule in checkers {
@@ -79,7 +79,7 @@ pub(super) fn look_across_files<'c>(
             }
         }
     }
-    let Work { extras, .. } = work;
+    let CrossFileRun { extras, .. } = work;
     cross_file.extras = extras.into_values().collect();
     let all =
         examined.iter_mut().map(|e| &mut e.file_hits).chain(cross_file.extras.iter_mut().map(|e| &mut e.file_hits));
@@ -91,7 +91,7 @@ pub(super) fn look_across_files<'c>(
     cross_file
 }
 
-struct Work<'a, 'e> {
+struct CrossFileRun<'a, 'e> {
     change: &'a Change,
     contents: &'a dyn Contents,
     examined: &'a mut [Examined],
@@ -107,7 +107,7 @@ enum Slot {
     Untouched(usize),
 }
 
-impl Work<'_, '_> {
+impl CrossFileRun<'_, '_> {
     /// Judges links; the rules that couldn't see all that they look at.
     fn links(&mut self, rules: Vec<Arc<Rule>>, tree: &dyn Tree) -> Vec<(RuleId, String)> {
         let mut not_run = Vec::new();

@@ -381,8 +381,8 @@ fn stays_generated(file: &ChangedFile, old: &[u8], new: &Content, rules: &RuleSe
     looks(&file.old_path, old) && still
 }
 
-/// Takes the warnings and notes out of a file that the change adds and that looks generated or vendored: nobody mends such a
-/// file line by line. The target doesn't know it as such, so it may only look so: errors
+/// Takes the warnings and notes out of a file that the change adds and that looks generated or vendored, and of one with a
+/// licence of others in a folder around it: nobody mends such a file line by line. The target doesn't know it as such, so it may only look so: errors
 /// stay, and what rules find that are locked or about security, and the gate counts the others by severity, so that no
 /// verdict is better for it. What a comment suppresses stays, since the gate limits that on its own.
 fn leave_unlisted(
@@ -397,10 +397,10 @@ fn leave_unlisted(
         rule.skip_generated && rule.severity != Severity::Error && !rule.locked && !rule.is_about_security()
     };
     let leave = |hit: &Hit| hit.suppressed.is_none() && rules.get(&hit.rule).is_some_and(is_lesser);
+    let is_added = sides.old == Content::Absent;
+    let looks = || is_added && (rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes)));
     // Licences are looked for last: that takes the whole tree.
-    let looks =
-        || rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes)) || folders.are_of_others(path);
-    if sides.old != Content::Absent || !hits.iter().any(leave) || !looks() {
+    if !hits.iter().any(leave) || !(looks() || folders.are_of_others(path)) {
         return;
     }
     let unlisted: Vec<Hit> = hits.extract_if(.., |hit| leave(hit)).collect();

@@ -44,7 +44,7 @@ impl Area {
     pub fn patterns(self) -> &'static [&'static str] {
         match self {
             Self::Tests => &[
-                "**/{t,test,tests,unittest,unittests,*[-_.]test,*[-_.]tests,test[-_]*,tests[-_]*,testsuite,testsuites,testing,*Tests,*TestsSources}/**",
+                "**/{t,test,tests,autotests,unittest,unittests,*[-_.]test,*[-_.]tests,test[-_]*,tests[-_]*,testsuite,testsuites,testing,*Tests,*TestsSources}/**",
                 "**/{testlib,test_utils,testutils,spec,specs,__tests__,__mocks__,e2e,regress,cypress,testdir}/**",
                 "**/*{.,_,-}{test,tests,spec,specs,e2e}.*",
                 "**/{test_*,test-*,test,tests,testutils,conftest,test_harnesses}.*",
@@ -60,9 +60,10 @@ impl Area {
             Self::Examples => &[
                 "**/{example,examples,example[-_]*,examples[-_]*,*[-_]example,*[-_]examples,sample,samples,demo,demos,tutorial,tutorials}/**",
                 "**/{playground,showcase,quickstart,quickstarts,cookbook,recipes,storybook}/**",
-                "**/*{example,sample,template}.*",
+                "**/{,*[-._]}{example,sample}.*",
+                "**/*template.{cfg,conf,env,ini,json,properties,toml,xml,yaml,yml}",
                 "**/*.{example,sample,template,tmpl,dist}",
-                "**/*.stories.*",
+                "**/*.{story,stories}.*",
                 "**/demo.*",
             ],
             Self::Docs => &[
@@ -74,7 +75,7 @@ impl Area {
                 "**/{contrib,script,scripts,_scripts,devtools,releng,packaging,hack,ci,.ci,.github,.gitlab,.forgejo,build-aux}/**",
                 // Further down they may be what the program is about.
                 "{tool,tools,task,tasks,release,util,utils,gen,archive}/**",
-                "**/{gen,generate,make,build,update,fetch,download,setup,release}[-_]*.{py,rb,go,js,mjs,cjs,ts}",
+                "**/{gen,generate,make,build,create,update,fetch,download,setup,release}[-_]*.{py,rb,go,js,mjs,cjs,ts}",
                 "**/{setup,noxfile,fabfile,wscript,SConscript,SConstruct}{,.py}",
             ],
             Self::Benchmarks => {

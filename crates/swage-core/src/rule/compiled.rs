@@ -12,7 +12,7 @@ use std::sync::Arc;
 use aho_corasick::dfa;
 use regex::bytes::{RegexSet, RegexSetBuilder};
 
-use super::filter::{NodeTest, Place, Relation};
+use super::filter::{NodeTest, PlaceFilter, Relation};
 use super::link::{Link, Meeting, Within};
 use super::matchers::{Compiled, Matcher, Plan};
 use super::model::{Clause, Rule};
@@ -226,7 +226,7 @@ fn compile_clause(clause: &Clause, language: Option<&'static Language>) -> Resul
         (language, &compiled)
     {
         // A pattern of a filter that isn't code in this language makes the rule fail now, not never match later.
-        let mut open: Vec<&Place> = clause.filters.iter().flat_map(|f| &f.any).collect();
+        let mut open: Vec<&PlaceFilter> = clause.filters.iter().flat_map(|f| &f.any).collect();
         while let Some(place) = open.pop() {
             if let NodeTest::Code(code) = &place.what {
                 code.pattern(language).map_err(Clone::clone)?;
@@ -247,7 +247,7 @@ fn filter_needs(clause: &Clause, language: &'static Language, words: &mut Vocabu
         if !matches!(filter.relation, EnclosedBy | Encloses | PrecededBy | PathWith | Earlier) {
             continue;
         }
-        let of_place = |place: &Place| match &place.what {
+        let of_place = |place: &PlaceFilter| match &place.what {
             NodeTest::Code(code) => {
                 let own = code.pattern(language).map(|p| code.words(p, language)).unwrap_or_default();
                 words.needs(own.into_iter().chain(code.words_beside()))

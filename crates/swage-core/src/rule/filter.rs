@@ -19,7 +19,7 @@ pub struct Filter {
     /// Which relation is asked for.
     pub relation: Relation,
     /// Any of these must (or must not) be there.
-    pub any: Vec<Place>,
+    pub any: Vec<PlaceFilter>,
 }
 
 /// How a filter's place stands to the match.
@@ -55,7 +55,7 @@ pub enum Relation {
 
 /// A place that a filter names, with filters of its own.
 #[derive(Debug)]
-pub struct Place {
+pub struct PlaceFilter {
     /// What is there.
     pub what: NodeTest,
     /// Of what is around a match, only the innermost of its kind is looked at.
@@ -157,7 +157,7 @@ pub(super) fn read_filters(
                     let hint = "use it in `enclosed_by` and `not_enclosed_by`, with `definition` or `node`".to_owned();
                     p.at(place.at, "`nearest` has no meaning here", Some(hint));
                 }
-                any.push(Place { what, nearest, filters: read_filters(&mut place, languages, p) });
+                any.push(PlaceFilter { what, nearest, filters: read_filters(&mut place, languages, p) });
             }
             place.finish(p);
         }

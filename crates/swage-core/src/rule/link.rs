@@ -95,11 +95,11 @@ pub(crate) fn meant_name(text: &[u8]) -> &[u8] {
 
 /// Whether a text may mean the file with this path, which has the name that the text mentions. The parts of the text
 /// must be the last ones of the path. A name that isn't relative begins at the root or in a folder of sources there, so
-/// that `dates` doesn't mean `quay/shared/dates.py`.
+/// that `dates` doesn't mean `quay/shared/dates.py`; one of three parts and more is the same wherever it lies.
 pub(crate) fn may_mean(text: &[u8], path: &[u8]) -> bool {
     let (meant, own) = (parts_of_text(text), parts_of_path(path));
     let relative = text.starts_with(b".");
-    own.ends_with(&meant) && (relative || text.contains(&b'/') || own.len() <= meant.len() + 1)
+    own.ends_with(&meant) && (relative || text.contains(&b'/') || meant.len() > 2 || own.len() <= meant.len() + 1)
 }
 
 fn parts_of_path(path: &[u8]) -> Vec<&[u8]> {

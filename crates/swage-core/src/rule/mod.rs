@@ -28,7 +28,7 @@ pub use self::checker::{Checker, ReportForm};
 pub(crate) use self::checker::{TIMEOUT_KEY, read_command, read_timeout};
 pub use self::compiled::LanguageSet;
 pub(crate) use self::compiled::{Entry, Prefilter};
-pub use self::filter::{Filter, NodeTest, Place, Relation};
+pub use self::filter::{Filter, NodeTest, PlaceFilter, Relation};
 pub use self::fix::{EditAction, EditTemplate, FixTemplate, Removal};
 pub(crate) use self::keys::{Choice, Holds, Key, Keys, SIZE, words};
 pub use self::link::{Collection, FileOf, Link, Meeting, Within};

@@ -122,7 +122,7 @@ impl PathSets {
 }
 
 /// Where files lie that people don't write, when the configuration doesn't say.
-const USUALLY_GENERATED: [&str; 14] = [
+const USUALLY_GENERATED: [&str; 15] = [
     "**/html/_static/**",
     "**/{dist,generated,pre_generated,_build}/**",
     "**/{build-*,*-dist}/**",
@@ -136,7 +136,9 @@ const USUALLY_GENERATED: [&str; 14] = [
     "**/*.{lock,map,snap}",
     "**/package-lock.json",
     "**/{PKG-INFO,*.egg-info/**,*.dist-info/**}",
-    "**/lib/{module,commonjs,typescript,esm,cjs,umd}/**/*.{js,d.ts}",
+    "**/lib/{module,commonjs,typescript}/**/*.{js,d.ts}",
+    // Formats of modules, one of which the source is compiled to in each.
+    "**/{esm,cjs,umd}/**/*.{js,mjs,cjs,d.ts}",
 ];
 
 /// The files that programs usually make.
@@ -149,7 +151,7 @@ pub fn usually_generated() -> Option<PathSet> {
 const USUALLY_VENDORED: [&str; 5] = [
     "**/{node_modules,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
     "**/{third,3rd}{-,_,}party/**",
-    "**/{cextern,gnulib,site-packages,.lib,.libs,venv,.venv,virtualenv}/**",
+    "**/{cextern,gnulib,gnulib[-_]*,site-packages,.lib,.libs,venv,.venv,.venv[-_]*,virtualenv,subprojects}/**",
     // Libraries that bear their version.
     "**/{lib,libs}/*[a-z]{-,_,}[0-9]*[._][0-9]*/**",
     "**/{ez_setup,distribute_setup,versioneer}.py",
@@ -176,8 +178,11 @@ mod tests {
             ("external_libs/tide/low.h", true),
             ("quay/static_dependencies/tide.py", true),
             ("gnulib/lib/tide.c", true),
+            ("gnulib-lib/tide.c", true),
             ("ez_setup.py", true),
             (".venv/bin/tide.py", true),
+            (".venv-dev/bin/tide.py", true),
+            ("subprojects/tide/low.c", true),
             ("engine/lib/tide_1_2/low.py", true),
             ("engine/lib/tide-2.0.1/low.py", true),
             ("engine/lib/tide_2/low.py", false),

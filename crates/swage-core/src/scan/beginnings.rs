@@ -98,13 +98,13 @@ mod tests {
     use super::*;
     use crate::lang::{Language, parse};
     use crate::pattern::Children;
-    use crate::scan::walk::{Step, walk};
+    use crate::scan::walk::{WalkEvent, walk};
 
     /// Walks a tree in which rules begin at every node; what is below nodes of one kind is left out.
     fn walked<'t>(tree: &'t Tree, left_out: &str) -> Beginnings<'t> {
         let mut beginnings = Beginnings::in_text_of(tree.root_node().end_byte());
-        let visit = &mut |step: Step<'t, '_>| match step {
-            Step::Enter { node, kind, depth, .. } => {
+        let visit = &mut |step: WalkEvent<'t, '_>| match step {
+            WalkEvent::Enter { node, kind, depth, .. } => {
                 beginnings.enter(node, depth, Some(kind));
                 if node.kind() == left_out {
                     beginnings.leave_out();
@@ -112,12 +112,12 @@ mod tests {
                 }
                 Some(Which::All)
             }
-            Step::Children { node, children, which, .. } => {
+            WalkEvent::Children { node, children, which, .. } => {
                 beginnings.list(children);
                 beginnings.keep(node, children, which);
                 None
             }
-            Step::Leave(_) => None,
+            WalkEvent::Leave(_) => None,
         };
         walk(tree.root_node(), Which::Named, visit).expect("it isn't deep");
         beginnings

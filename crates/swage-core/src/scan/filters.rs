@@ -7,10 +7,10 @@ use tree_sitter::Node;
 
 use super::allow;
 use super::search::Search;
-use super::walk::{Step, walk};
+use super::walk::{WalkEvent, walk};
 use crate::lang::Class;
 use crate::pattern::{Children, Given, Matching, Which, joined_text};
-use crate::rule::{Clause, CodeMatch, Filter, NodeTest, ParsedFile, Place, Relation};
+use crate::rule::{Clause, CodeMatch, Filter, NodeTest, ParsedFile, PlaceFilter, Relation};
 
 /// Whether a text is one that the clause must not match.
 pub(super) fn is_excused(clause: &Clause, text: &[u8]) -> bool {
@@ -129,7 +129,7 @@ impl<'a> Search<'a> {
         // Heads that were made up to complete a fragment are none.
         let around: Vec<Node<'a>> = around.iter().rev().copied().filter(|n| self.starts_here(*n)).collect();
         // The nearest function is the nearest node of that kind, whether or not the rest holds of it.
-        let is_of_kind = |place: &Place, n: &Node<'a>| match &place.what {
+        let is_of_kind = |place: &PlaceFilter, n: &Node<'a>| match &place.what {
             NodeTest::Definition { class, .. } | NodeTest::Node(class) => {
                 self.file.language.tables().is(n.kind_id(), *class)
             }
@@ -146,7 +146,7 @@ impl<'a> Search<'a> {
     /// Many matches may ask the same of one large node, such as the whole file: what doesn't depend on what they captured is
     /// asked once.
     fn encloses(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
-        let is_free = |place: &Place| !matches!(place.what, NodeTest::Code(_)) && place.filters.is_empty();
+        let is_free = |place: &PlaceFilter| !matches!(place.what, NodeTest::Code(_)) && place.filters.is_empty();
         if !filter.any.iter().all(is_free) {
             return self.is_inside(filter, node, given);
         }
@@ -169,7 +169,7 @@ impl<'a> Search<'a> {
     fn is_inside(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let mut found = false;
         let visited = walk(node, Which::All, &mut |step| {
-            let Step::Enter { node: n, .. } = step else { return None };
+            let WalkEvent::Enter { node: n, .. } = step else { return None };
             // A filter in a filter goes through the same nodes again for each node that the outer one tries.
             let left = self.file.steps.get().saturating_sub(1);
             self.file.steps.set(left);
@@ -191,7 +191,7 @@ impl<'a> Search<'a> {
     }
 
     /// Whether a node is what a place asks for, with the filters that the place has itself.
-    fn is_place(&self, place: &Place, node: Node<'a>, given: Given<'_>) -> bool {
+    fn is_place(&self, place: &PlaceFilter, node: Node<'a>, given: Given<'_>) -> bool {
         let here = match &place.what {
             NodeTest::Definition { class, name } => {
                 self.file.language.tables().is(node.kind_id(), *class)

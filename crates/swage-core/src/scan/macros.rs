@@ -44,7 +44,7 @@ pub(super) fn parsed(
 ) -> Result<Vec<Parsed>, String> {
     // Bodies need no second look: the macros in them are written as calls before they are parsed.
     let mut found = bodies(source, language, macros, wanted)?;
-    let mut places: Vec<Place> = macros.iter().filter_map(|node| Place::of(*node, language, wanted)).collect();
+    let mut places: Vec<MacroCall> = macros.iter().filter_map(|node| MacroCall::of(*node, language, wanted)).collect();
     if places.is_empty() {
         return Ok(found);
     }
@@ -59,7 +59,7 @@ pub(super) fn parsed(
         preorder(tree.root_node(), |node| {
             let range = node.byte_range();
             if is_in(&range, &ranges) {
-                places.extend(Place::of(node, language, wanted));
+                places.extend(MacroCall::of(node, language, wanted));
             }
             may_hold(&range, &ranges)
         });
@@ -84,7 +84,7 @@ pub(super) fn may_hold(range: &Range<usize>, ranges: &[Range<usize>]) -> bool {
 }
 
 /// Where a macro gets its arguments.
-struct Place {
+struct MacroCall {
     /// Its name, with the sign that makes it one.
     name: Range<usize>,
     /// Its arguments, with what is around them.
@@ -93,7 +93,7 @@ struct Place {
     points: Range<Point>,
 }
 
-impl Place {
+impl MacroCall {
     /// Where a node is a macro that gets arguments among which something is looked for.
     fn of(node: Node<'_>, language: &Language, wanted: &dyn Fn(&Range<usize>) -> bool) -> Option<Self> {
         let inner = tokens_of(node, language, Tokens::Arguments)?;

@@ -16,7 +16,7 @@ use super::explained::is_explained;
 use super::found::{Found, Origin, Scope};
 use super::macros::{is_in, may_have_sign, may_hold};
 use super::templated::is_templated;
-use super::walk::{Step, walk};
+use super::walk::{WalkEvent, walk};
 use super::words::Words;
 use crate::lang::{Class, TestMark, interest, nests_too_deep};
 use crate::pattern::{Which, ancestors, budget};
@@ -289,10 +289,10 @@ impl<'a> Search<'a> {
         let mut counting = Counting::default();
         let mut macros = self.macros.borrow_mut();
         let kept = |kind: u16| wanted.kept.get(usize::from(kind)).copied().flatten();
-        let mut visit = |step: Step<'a, '_>| {
+        let mut visit = |step: WalkEvent<'a, '_>| {
             let (node, kind, depth, parent) = match step {
-                Step::Enter { node, kind, depth, parent } => (node, kind, depth, parent),
-                Step::Children { node, kind, children, which } => {
+                WalkEvent::Enter { node, kind, depth, parent } => (node, kind, depth, parent),
+                WalkEvent::Children { node, kind, children, which } => {
                     beginnings.list(children);
                     if kept(kind).is_some() {
                         beginnings.keep(node, children, which);
@@ -300,7 +300,7 @@ impl<'a> Search<'a> {
                     return None;
                 }
                 // Leaving a node ends its scope, and its figures are complete.
-                Step::Leave(depth) => {
+                WalkEvent::Leave(depth) => {
                     if let Some(scopes) = &mut scopes {
                         scopes.leave(depth);
                     }

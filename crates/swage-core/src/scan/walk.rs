@@ -6,7 +6,7 @@ use crate::lang::DEEPEST;
 use crate::pattern::{Child, Which};
 
 /// A step of the walk.
-pub(super) enum Step<'t, 'c> {
+pub(super) enum WalkEvent<'t, 'c> {
     /// Into a node.
     Enter {
         node: Node<'t>,
@@ -51,7 +51,7 @@ pub(super) struct TooDeep;
 pub(super) fn walk<'t>(
     root: Node<'t>,
     entered: Which,
-    visit: &mut impl FnMut(Step<'t, '_>) -> Option<Which>,
+    visit: &mut impl FnMut(WalkEvent<'t, '_>) -> Option<Which>,
 ) -> Result<(), TooDeep> {
     // The children of the nodes around, those of the innermost last.
     let mut listed: Vec<Child<'t>> = Vec::new();
@@ -61,14 +61,14 @@ pub(super) fn walk<'t>(
         let (depth, parent) = (around.len() as u32, around.last().map_or(0, |outer| outer.kind));
         let Child { node, kind, .. } = child;
         let from = listed.len();
-        if let Some(which) = visit(Step::Enter { node, kind, depth, parent }) {
+        if let Some(which) = visit(WalkEvent::Enter { node, kind, depth, parent }) {
             listed.extend(Child::of(node, which));
-            visit(Step::Children { node, kind, children: &listed[from..], which });
+            visit(WalkEvent::Children { node, kind, children: &listed[from..], which });
         }
         if from < listed.len() {
             around.push(Around { kind, from, next: from });
         } else {
-            visit(Step::Leave(depth));
+            visit(WalkEvent::Leave(depth));
         }
         child = loop {
             let Some(inner) = around.last_mut() else { return Ok(()) };
@@ -84,7 +84,7 @@ pub(super) fn walk<'t>(
             }
             listed.truncate(inner.from);
             around.pop();
-            visit(Step::Leave(around.len() as u32));
+            visit(WalkEvent::Leave(around.len() as u32));
         };
     }
 }

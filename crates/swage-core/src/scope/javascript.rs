@@ -5,12 +5,15 @@ use std::sync::OnceLock;
 use foldhash::HashSet;
 use tree_sitter::Node;
 
-use super::{Action, Field, Gathered, Import, Kind, Rules, each, leaves, words};
+use super::{Action, Field, Gathered, Import, Kind, Rules, each, is_in_name, leaves, words};
 
 pub(super) struct JavaScript;
 
 /// Names under which the functions that markup in code stands for are imported.
 const MARKUP: [&str; 5] = ["React", "Fragment", "h", "jsx", "createElement"];
+
+/// Names of the object whose members are known in every file (ECMA-262, section 19.3).
+const GLOBAL_OBJECTS: [&str; 4] = ["globalThis", "window", "self", "global"];
 
 impl Rules for JavaScript {
     // Long because each kind that defines or uses names has a case here.
@@ -141,6 +144,20 @@ impl Rules for JavaScript {
         name.starts_with("__")
             || matches!(name, "await" | "yield" | "async" | "let" | "of")
             || KNOWN.get_or_init(|| words(include_str!("javascript.txt"))).contains(name)
+    }
+
+    fn looked_up<'s>(&self, source: &'s [u8]) -> HashSet<&'s [u8]> {
+        let member = |(object, dot): (&str, usize)| {
+            let is_whole = dot == object.len() || !is_in_name(source[dot - object.len() - 1]);
+            let name = &source[dot + 1..];
+            let end = name.iter().position(|byte| !is_in_name(*byte)).unwrap_or(name.len());
+            (is_whole && end > 0).then(|| &name[..end])
+        };
+        let members_of = |object: &'static str| {
+            let found = memchr::memmem::find_iter(source, object).map(move |at| (object, at + object.len()));
+            found.filter(|(_, dot)| source.get(*dot) == Some(&b'.')).filter_map(member)
+        };
+        GLOBAL_OBJECTS.into_iter().flat_map(members_of).collect()
     }
 
     /// A script without imports and exports shares its names with other scripts of its page; so does one that only asks

@@ -9,6 +9,7 @@
 mod javascript;
 mod python;
 
+use std::cell::LazyCell;
 use std::num::NonZero;
 use std::ops::Range;
 use std::sync::OnceLock;
@@ -33,6 +34,8 @@ trait Rules: Sync {
     fn is_mention(&self, kind: &str) -> bool;
     /// Names that are there without a definition.
     fn is_known(&self, name: &str) -> bool;
+    /// The names that a file looks up among those that are there without a definition.
+    fn looked_up<'s>(&self, source: &'s [u8]) -> HashSet<&'s [u8]>;
     /// Whether all names of the file are known.
     fn is_closed(&self, gathered: &Gathered<'_, '_>) -> bool;
     /// The definition that a node among several holds: its name, the node that has it, and whether another one of the
@@ -48,7 +51,7 @@ trait Rules: Sync {
 struct Tables {
     rules: &'static dyn Rules,
     /// For each node kind, what it calls for.
-    steps: Vec<Step>,
+    steps: Vec<KindStep>,
     /// The ids of the fields, in the order of [`Field`]; 0, which no field has, where the grammar lacks one.
     fields: [u16; FIELDS.len()],
     /// Whether parameters may have types, for which they are nodes of their own.
@@ -57,7 +60,7 @@ struct Tables {
 
 /// What is to be done at nodes of one kind.
 #[derive(Clone, Copy)]
-struct Step {
+struct KindStep {
     action: Option<Action>,
     is_mention: bool,
     is_use: bool,
@@ -126,7 +129,7 @@ impl Tables {
             let grammar = &language.tables().grammar;
             let step = |id: u16| {
                 let kind = grammar.node_kind_for_id(id).filter(|_| grammar.node_kind_is_named(id)).unwrap_or_default();
-                Step { action: rules.action(kind), is_mention: rules.is_mention(kind), is_use: rules.is_use(kind) }
+                KindStep { action: rules.action(kind), is_mention: rules.is_mention(kind), is_use: rules.is_use(kind) }
             };
             let steps = (0..grammar.node_kind_count() as u16).map(step).collect();
             let fields = FIELDS.map(|name| grammar.field_id_for_name(name).map_or(0, NonZero::get));
@@ -135,6 +138,12 @@ impl Tables {
         }))
     }
 }
+
+/// Statements of files that run whenever they are loaded, under no condition.
+const RUN_AT_ONCE: [&str; 3] = ["expression_statement", "lexical_declaration", "variable_declaration"];
+
+/// As many unused imports may be forgotten in a file of which they are most.
+const MOST_IDLE: usize = 3;
 
 /// What kind of scope it is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -206,6 +215,8 @@ struct Gathered<'t, 's> {
 pub(crate) enum NameFault {
     /// It is used and defined nowhere.
     Undefined,
+    /// The same, in a file that can be loaded without it.
+    UndefinedOnUse,
     /// It is defined, and defined again before anything used it.
     DefinedTwice,
     /// It is imported and not used.
@@ -295,7 +306,12 @@ impl<'t> Scopes<'t> {
     /// The names with a fault. `globals` are those that are defined where it can't be seen.
     pub(crate) fn with(&self, fault: NameFault, globals: &dyn Fn(&str) -> bool) -> Vec<Node<'t>> {
         match fault {
-            NameFault::Undefined => self.gathered.undefined(globals),
+            NameFault::Undefined | NameFault::UndefinedOnUse => {
+                let uses = self.gathered.undefined(globals);
+                // A file that fails whenever it is loaded is given such names by what loads it.
+                let skips = fault == NameFault::UndefinedOnUse && self.gathered.are_used_at_once(&uses);
+                uses.into_iter().filter(|_| !skips).map(|(_, node, _)| *node).collect()
+            }
             NameFault::DefinedTwice => self.gathered.defined_twice(),
             NameFault::UnusedImport => self.gathered.unused_imports(),
         }
@@ -402,16 +418,33 @@ impl<'t, 's> Gathered<'t, 's> {
         false
     }
 
-    fn undefined(&self, globals: &dyn Fn(&str) -> bool) -> Vec<Node<'t>> {
+    /// The uses of names that are defined nowhere.
+    fn undefined(&self, globals: &dyn Fn(&str) -> bool) -> Vec<&(u32, Node<'t>, usize)> {
         let rules = self.tables.rules;
         if self.open || !rules.is_closed(self) {
             return Vec::new();
         }
-        let lost = self.uses.iter().filter(|(name, _, scope)| {
+        let looked_up = LazyCell::new(|| rules.looked_up(self.source));
+        let is_lost = |(name, _, scope): &&(u32, Node<'t>, usize)| {
             let text = self.names[*name as usize];
-            !self.is_bound(*name, *scope) && !self.tested.contains(text) && !rules.is_known(text) && !globals(text)
-        });
-        lost.map(|(_, node, _)| *node).collect()
+            !self.is_bound(*name, *scope)
+                && !self.tested.contains(text)
+                && !rules.is_known(text)
+                && !globals(text)
+                && !looked_up.contains(text.as_bytes())
+        };
+        self.uses.iter().filter(is_lost).collect()
+    }
+
+    /// Whether any of these uses is in a statement that runs whenever the file is loaded, under no condition.
+    fn are_used_at_once(&self, uses: &[&(u32, Node<'t>, usize)]) -> bool {
+        let outside: Vec<_> = uses.iter().filter(|(_, _, scope)| *scope == 0).collect();
+        let holds_one = |statement: Node<'_>| {
+            let next = outside.partition_point(|(_, node, _)| node.start_byte() < statement.start_byte());
+            RUN_AT_ONCE.contains(&statement.kind())
+                && outside.get(next).is_some_and(|(_, node, _)| node.end_byte() <= statement.end_byte())
+        };
+        !outside.is_empty() && self.lists.first().is_some_and(|root| Children::named(*root).any(holds_one))
     }
 
     fn unused_imports(&self) -> Vec<Node<'t>> {
@@ -435,7 +468,12 @@ impl<'t, 's> Gathered<'t, 's> {
             !excused
         });
         let mut idle: Vec<Node<'t>> = idle.map(|import| import.node).collect();
-        if !idle.is_empty() && self.lists.first().is_some_and(|root| self.tables.rules.hands_on(*root)) {
+        // A file that uses few of the names that it imports has them for others to take.
+        let hands_on = || {
+            let most = idle.len() > MOST_IDLE && 2 * idle.len() > self.imports.len();
+            most || self.lists.first().is_some_and(|root| self.tables.rules.hands_on(*root))
+        };
+        if !idle.is_empty() && hands_on() {
             idle.clear();
         }
         idle
@@ -479,9 +517,14 @@ fn each<'t>(node: Node<'t>, act: impl FnMut(Node<'t>)) {
     Children::named(node).for_each(act);
 }
 
+/// Whether names may have a byte in them.
+fn is_in_name(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'$' | 0x80..)
+}
+
 /// Whether a word is in a text by itself.
 fn has_word(text: &[u8], word: &str) -> bool {
-    let in_name = |at: Option<&u8>| at.is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'$' | 0x80..));
+    let in_name = |at: Option<&u8>| at.is_some_and(|b| is_in_name(*b));
     memchr::memmem::find_iter(text, word.as_bytes()).any(|at| {
         !in_name(at.checked_sub(1).and_then(|before| text.get(before))) && !in_name(text.get(at + word.len()))
     })

@@ -73,6 +73,11 @@ impl Rules for Python {
             || name.starts_with("__") && name.ends_with("__")
     }
 
+    // Where a file does, all of its names are open.
+    fn looked_up<'s>(&self, _: &'s [u8]) -> HashSet<&'s [u8]> {
+        HashSet::default()
+    }
+
     fn is_closed(&self, _: &Gathered<'_, '_>) -> bool {
         true
     }

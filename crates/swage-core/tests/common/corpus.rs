@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use swage_core::config::packs::{INTEGRITY, PACKS, Pack};
+use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::Language;
 use swage_core::review::try_example;
 use swage_core::rule::{Example, ExampleFile, Problem, Rule};
@@ -101,6 +102,13 @@ pub fn shipped_rules() -> BTreeMap<String, Arc<Rule>> {
         let problems = |all: Vec<Problem>| all.iter().map(|p| format!("{p}\n")).collect::<String>();
         pack.read().unwrap_or_else(|all| panic!("{}", problems(all)))
     };
-    let rules = PACKS.iter().chain([&INTEGRITY]).flat_map(read);
-    rules.map(|rule| (rule.id.to_string(), Arc::new(rule))).collect()
+    let rules = PACKS.iter().chain([&INTEGRITY]).flat_map(read).map(Arc::new);
+    rules.chain(rules_to_copy()).map(|rule| (rule.id.to_string(), rule)).collect()
+}
+
+/// The rules of the manual that no pack has.
+pub fn rules_to_copy() -> Vec<Arc<Rule>> {
+    let read = read_rules("audit.toml", include_str!("../../../../docs/audit.toml"), FileRole::Configuration);
+    let file = read.unwrap_or_else(|all| panic!("{}", all.iter().map(|p| format!("{p}\n")).collect::<String>()));
+    file.rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect()
 }

@@ -17,22 +17,22 @@ use crate::failure::Failure;
 use crate::hosting::{Hosting, failed};
 use crate::output::html::{self, Page};
 use crate::output::{Document, Purpose, brief as form, for_people, print, write_file};
-use crate::source::{Place, with_change};
+use crate::source::{Workspace, with_change};
 
 /// How many days of history say how often a file is changed.
 const DAYS: u32 = 90;
 
 pub fn run(args: &BriefArgs) -> Result<ExitCode, Failure> {
     let pictures = Pictures::of(args)?;
-    let place = Place::find()?;
-    let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
+    let workspace = Workspace::find()?;
+    let configuration = Configuration::of_folder(&workspace.root, args.setup.config.as_deref())?;
     let points = match (&args.points, args.change.proposal) {
         (Some(path), _) => Some(read_points(path)?),
-        (None, Some(number)) => points_of(&place, args.change.host.as_deref(), number)?,
+        (None, Some(number)) => points_of(&workspace, args.change.host.as_deref(), number)?,
         (None, None) => None,
     };
-    let (result, notes) = with_change(&place, &args.change, &configuration, |change, contents| {
-        gather(args, &place, &configuration, points, (change, contents), &pictures)
+    let (result, notes) = with_change(&workspace, &args.change, &configuration, |change, contents| {
+        gather(args, &workspace, &configuration, points, (change, contents), &pictures)
     })?;
     let Gathered { mut brief, flow, review, view } = result?;
     brief.notes.extend(notes);
@@ -62,8 +62,8 @@ pub fn run(args: &BriefArgs) -> Result<ExitCode, Failure> {
 }
 
 /// The acceptance points of a proposal's tickets, as a Markdown list.
-fn points_of(place: &Place, host: Option<&str>, number: u64) -> Result<Option<String>, Failure> {
-    let hosting = Hosting::find(place, host)?;
+fn points_of(workspace: &Workspace, host: Option<&str>, number: u64) -> Result<Option<String>, Failure> {
+    let hosting = Hosting::find(workspace, host)?;
     let proposal = hosting.client.proposal(number).map_err(failed)?;
     let points = proposal.tickets.iter().flat_map(|ticket| &ticket.points);
     let list: String =
@@ -125,19 +125,19 @@ struct Gathered {
 /// The review of a change and what surrounds it.
 fn gather(
     args: &BriefArgs,
-    place: &Place,
+    workspace: &Workspace,
     configuration: &Configuration,
     points: Option<String>,
     (mut change, contents): (Change, &dyn Contents),
     pictures: &Pictures<'_>,
 ) -> Result<Gathered, Failure> {
-    let store = super::cache(place.repository.as_ref(), args.setup.no_cache);
+    let store = super::cache(workspace.repository.as_ref(), args.setup.no_cache);
     let outside = Outside::given(&[]);
     let review = super::examine_change(&change, contents, configuration, store.as_ref(), &outside, Fixes::LeftAside)?;
     let mut background =
         Background { points, max_file_size: configuration.config.limits.file_size, ..Background::default() };
     // A diff in a file has no history here.
-    if let Some(repository) = place.repository.as_ref().filter(|_| args.change.patch.is_empty()) {
+    if let Some(repository) = workspace.repository.as_ref().filter(|_| args.change.patch.is_empty()) {
         let head = match &change.head {
             Some(head) => Some(head.clone()),
             None => repository.head()?,

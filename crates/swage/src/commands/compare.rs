@@ -15,14 +15,14 @@ use crate::hosting::Hosting;
 use crate::output::html::Page;
 use crate::output::{Document, Purpose};
 use crate::result_file;
-use crate::source::Place;
+use crate::source::Workspace;
 
 pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
     let (before, after) = match (args.proposal, &args.before, &args.after) {
         (None, Some(before), Some(after)) => (before.clone(), after.clone()),
         (Some(number), ..) => {
-            let place = Place::find()?;
-            let fetched = Hosting::find(&place, args.host.host.as_deref())?.fetch(&place, number)?;
+            let workspace = Workspace::find()?;
+            let fetched = Hosting::find(&workspace, args.host.host.as_deref())?.fetch(&workspace, number)?;
             (fetched.revision.base, fetched.revision.head)
         }
         (None, ..) => return Err(Failure::wrong("a comparison has two sides")),
@@ -37,8 +37,8 @@ pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
                 .hint("Give two revisions, two folders, or two result files that `swage scan --format json` wrote."));
         }
     };
-    let place = Place::find()?;
-    let folder = if other.is_dir() { other } else { &place.root };
+    let workspace = Workspace::find()?;
+    let folder = if other.is_dir() { other } else { &workspace.root };
     args.output.write(&Document {
         page: page.as_ref(),
         root: Some(folder),
@@ -48,9 +48,9 @@ pub fn run(args: &CompareArgs) -> Result<ExitCode, Failure> {
 }
 
 fn revisions(args: &CompareArgs, before: &str, after: &str) -> Result<(Review, Option<Page>), Failure> {
-    let place = Place::find()?;
-    let repository = place.repository()?;
-    let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
+    let workspace = Workspace::find()?;
+    let repository = workspace.repository()?;
+    let configuration = Configuration::of_folder(&workspace.root, args.setup.config.as_deref())?;
     let store = super::cache(Some(repository), args.setup.no_cache);
     let trusted = Configuration::of_trusted(Some(repository), None, &configuration);
     let outside = Outside::of_target(Some(repository), &trusted, &args.outside.checker_results)?;

@@ -26,7 +26,7 @@ use crate::decisions::decisions_of;
 use crate::failure::Failure;
 use crate::history::day;
 use crate::output::{for_people, markdown, print, to_json};
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::terminal::{Paint, printable, width, wrap};
 
 /// Most examples and decisions that are shown.
@@ -36,26 +36,26 @@ const MOST: usize = 3;
 const AROUND: u32 = 2;
 
 pub fn run(args: &ExplainArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let (review, configuration) = reviewed(&place, &args.key, args.target.as_deref(), args.config.as_deref())?;
+    let workspace = Workspace::find()?;
+    let (review, configuration) = reviewed(&workspace, &args.key, args.target.as_deref(), args.config.as_deref())?;
     let finding = found(&review, &args.key)?;
     let bytes = finding.path().filter(|path| !path.encoded && is_new(finding));
-    let bytes = bytes.and_then(|path| std::fs::read(place.root.join(&path.text)).ok()).unwrap_or_default();
-    let decisions = decisions_of(&Folder { root: place.root.clone() })?;
-    let tree = match &place.repository {
+    let bytes = bytes.and_then(|path| std::fs::read(workspace.root.join(&path.text)).ok()).unwrap_or_default();
+    let decisions = decisions_of(&Folder { root: workspace.root.clone() })?;
+    let tree = match &workspace.repository {
         Some(repository) if repository.workdir().is_some() => FolderTree::of_checkout(repository)?,
-        Some(_) | None => FolderTree::of(&place.root).map_err(Failure::unfinished)?,
+        Some(_) | None => FolderTree::of(&workspace.root).map_err(Failure::unfinished)?,
     };
     let target = args.target.as_deref();
     let from = Sources {
-        repository: place.repository.as_ref(),
+        repository: workspace.repository.as_ref(),
         tree: &tree,
         configuration: &configuration,
         decisions: &decisions,
         target,
     };
     let explanation = explain(&from, &review, finding, &bytes)?;
-    let advice = match (&args.ask, &place.repository) {
+    let advice = match (&args.ask, &workspace.repository) {
         (None, _) => None,
         (Some(question), Some(repository)) => {
             let advisor = Advisor::find(repository, args.target.as_deref())?;

@@ -19,16 +19,16 @@ use crate::cli::FixArgs;
 use crate::configuration::Configuration;
 use crate::failure::{Failure, UNFINISHED};
 use crate::output::{for_people, print, print_text, write_file};
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::terminal::{Paint, count, fit, printable, width};
 use crate::worktree::{Replacement, replace};
 
 pub fn run(args: &FixArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
-    let store = super::cache(place.repository.as_ref(), args.setup.no_cache);
-    let work = tried(&place, &args.change, &configuration, store.as_ref(), &args.findings.wanted()?)?;
-    match (&place.repository, args) {
+    let workspace = Workspace::find()?;
+    let configuration = Configuration::of_folder(&workspace.root, args.setup.config.as_deref())?;
+    let store = super::cache(workspace.repository.as_ref(), args.setup.no_cache);
+    let work = tried(&workspace, &args.change, &configuration, store.as_ref(), &args.findings.wanted()?)?;
+    match (&workspace.repository, args) {
         (Some(repository), FixArgs { branch: Some(name), .. }) => {
             let id = work.branch(repository, name, args.message.as_deref())?;
             work.tell_on_stdout(&format!("Committed to the new branch {name}: {}.", &id[..10]))?;
@@ -84,7 +84,7 @@ fn for_stdout(diff: &[u8]) -> Vec<u8> {
 }
 
 /// What is to be changed, and what that gives.
-pub struct Work {
+pub struct FixPlan {
     files: Vec<FileWork>,
     after: Review,
     before: Review,
@@ -98,7 +98,7 @@ struct FileWork {
     fixed: FixedFile,
 }
 
-impl Work {
+impl FixPlan {
     fn new(
         change: &Change,
         contents: &dyn Contents,

@@ -18,19 +18,19 @@ use crate::history::{self, Record};
 use crate::hosted::Hosted;
 use crate::hosting::Hosting;
 use crate::output::{Document, Purpose};
-use crate::source::{Offer, Place, gate_sides, proposal_sides};
+use crate::source::{Offer, Workspace, gate_sides, proposal_sides};
 
 /// The story of the command; long because a proposal, a branch and a finished verdict end in different ways.
 pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
+    let workspace = Workspace::find()?;
     if !args.change.patch.is_empty() {
         return Err(Failure::wrong("the gate needs a branch to merge, and a patch isn't one")
             .hint("Review it with `swage review --patch`, or commit it on a branch and give the range."));
     }
-    let repository = place.repository()?;
-    let hosting = args.change.proposal.map(|_| Hosting::find(&place, args.change.host.as_deref())).transpose()?;
+    let repository = workspace.repository()?;
+    let hosting = args.change.proposal.map(|_| Hosting::find(&workspace, args.change.host.as_deref())).transpose()?;
     let hosted = match (&hosting, args.change.proposal) {
-        (Some(hosting), Some(number)) => Some(Hosted::fetch(hosting, &place, number)?),
+        (Some(hosting), Some(number)) => Some(Hosted::fetch(hosting, &workspace, number)?),
         _ => None,
     };
     let sides = match &hosted {
@@ -75,7 +75,7 @@ pub fn run(args: &GateArgs) -> Result<ExitCode, Failure> {
     args.output.write(&Document {
         verdict: Some(&verdict),
         page: page.as_ref(),
-        root: Some(&place.root),
+        root: Some(&workspace.root),
         ..Document::new(Purpose::Gate, &review)
     })?;
     Ok(match verdict.result {

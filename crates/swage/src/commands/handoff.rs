@@ -14,15 +14,15 @@ use crate::cli::{HandoffArgs, HandoffFormat};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::output::{for_people, markdown, print, to_json, write_file};
-use crate::source::{Place, with_change};
+use crate::source::{Workspace, with_change};
 use crate::terminal::count;
 
 pub fn run(args: &HandoffArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
-    let store = super::cache(place.repository.as_ref(), args.setup.no_cache);
+    let workspace = Workspace::find()?;
+    let configuration = Configuration::of_folder(&workspace.root, args.setup.config.as_deref())?;
+    let store = super::cache(workspace.repository.as_ref(), args.setup.no_cache);
     let outside = Outside::given(&[]);
-    let (review, _) = with_change(&place, &args.change, &configuration, |change, contents| {
+    let (review, _) = with_change(&workspace, &args.change, &configuration, |change, contents| {
         super::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)
     })?;
     let review = review?;

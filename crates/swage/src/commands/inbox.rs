@@ -10,11 +10,11 @@ use crate::failure::Failure;
 use crate::history::now;
 use crate::hosting::{Hosting, failed};
 use crate::output::{for_people, print, to_json};
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::terminal::{Paint, count, printable};
 
 pub fn run(args: &InboxArgs) -> Result<ExitCode, Failure> {
-    let hosting = Hosting::find(&Place::find()?, args.host.host.as_deref())?;
+    let hosting = Hosting::find(&Workspace::find()?, args.host.host.as_deref())?;
     let which = match () {
         () if args.all => "all",
         () if args.open => "open",

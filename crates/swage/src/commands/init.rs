@@ -11,11 +11,11 @@ use swage_git::Repository;
 use crate::cli::{Hook, InitArgs};
 use crate::failure::Failure;
 use crate::output::{print_text, write_file};
-use crate::source::Place;
+use crate::source::Workspace;
 
 pub fn run(args: &InitArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let repository = place.repository()?;
+    let workspace = Workspace::find()?;
+    let repository = workspace.repository()?;
     let Some(root) = repository.workdir() else {
         return Err(Failure::wrong("this repository has no working tree to set up")
             .hint("Run `swage init` in a clone with a working tree."));

@@ -18,24 +18,24 @@ use crate::history::now;
 use crate::hosted::Hosted;
 use crate::hosting::{Fetched, Hosting, failed};
 use crate::output::print_text;
-use crate::source::{Offer, Place, proposal_sides};
+use crate::source::{Offer, Workspace, proposal_sides};
 use crate::terminal::{Paint, count, printable};
 
 /// How often a merge is started again because the target or the proposal moved.
 const MOST_TRIES: u32 = 5;
 
 pub fn run(args: &MergeArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let hosting = Hosting::find(&place, args.host.host.as_deref())?;
+    let workspace = Workspace::find()?;
+    let hosting = Hosting::find(&workspace, args.host.host.as_deref())?;
     let me = hosting.client.me().map_err(failed)?;
     if me.role != Role::Maintainer && !args.dry_run && !args.undo {
         return Err(Failure::wrong(format!("{} is a {} here, and maintainers merge", me.name, me.role.word()))
             .hint("`swage merge --dry-run` says whether it would be merged."));
     }
     match args.number {
-        Some(number) if args.undo => undo(&place, &hosting, number),
+        Some(number) if args.undo => undo(&workspace, &hosting, number),
         Some(number) => {
-            let outcome = merge(args, &place, &hosting, number)?;
+            let outcome = merge(args, &workspace, &hosting, number)?;
             print_text(&outcome.text)?;
             Ok(match outcome.result {
                 Outcome::Pass => ExitCode::SUCCESS,
@@ -43,7 +43,7 @@ pub fn run(args: &MergeArgs) -> Result<ExitCode, Failure> {
                 Outcome::Incomplete => ExitCode::from(UNFINISHED),
             })
         }
-        None => queue(args, &place, &hosting),
+        None => queue(args, &workspace, &hosting),
     }
 }
 
@@ -54,10 +54,10 @@ struct Merged {
 }
 
 /// Decides, and merges what passes; starts over when something moved meanwhile.
-fn merge(args: &MergeArgs, place: &Place, hosting: &Hosting, number: u64) -> Result<Merged, Failure> {
+fn merge(args: &MergeArgs, workspace: &Workspace, hosting: &Hosting, number: u64) -> Result<Merged, Failure> {
     for _ in 0..MOST_TRIES {
-        let hosted = Hosted::fetch(hosting, place, number)?;
-        let verdict = decided(args, place, &hosted)?;
+        let hosted = Hosted::fetch(hosting, workspace, number)?;
+        let verdict = decided(args, workspace, &hosted)?;
         let fetched = &hosted.fetched;
         if verdict.result != Outcome::Pass {
             if !args.dry_run {
@@ -65,7 +65,7 @@ fn merge(args: &MergeArgs, place: &Place, hosting: &Hosting, number: u64) -> Res
             }
             return Ok(Merged { result: verdict.result, text: refused(&fetched.proposal, &verdict) });
         }
-        let request = request(args, place.repository()?, fetched)?;
+        let request = request(args, workspace.repository()?, fetched)?;
         if args.dry_run {
             return Ok(Merged { result: verdict.result, text: planned(fetched, &request, &verdict) });
         }
@@ -88,8 +88,8 @@ fn is_race(why: &str) -> bool {
     ["isn't at", "is newer than", "is void"].iter().any(|part| why.contains(part))
 }
 
-fn decided(args: &MergeArgs, place: &Place, hosted: &Hosted<'_>) -> Result<Verdict, Failure> {
-    let repository = place.repository()?;
+fn decided(args: &MergeArgs, workspace: &Workspace, hosted: &Hosted<'_>) -> Result<Verdict, Failure> {
+    let repository = workspace.repository()?;
     let fetched = &hosted.fetched;
     let configuration = Configuration::of_target(repository, &fetched.target)?;
     let store = super::cache(Some(repository), args.no_cache);
@@ -200,7 +200,7 @@ fn done(merged: &Proposal) -> String {
 }
 
 /// Merges all that pass, each decided on what those before it give.
-fn queue(args: &MergeArgs, place: &Place, hosting: &Hosting) -> Result<ExitCode, Failure> {
+fn queue(args: &MergeArgs, workspace: &Workspace, hosting: &Hosting) -> Result<ExitCode, Failure> {
     let mut rows = hosting.client.inbox("open").map_err(failed)?;
     rows.sort_by_key(|row| row.number);
     let (mut merged, mut left) = (0, 0);
@@ -209,7 +209,7 @@ fn queue(args: &MergeArgs, place: &Place, hosting: &Hosting) -> Result<ExitCode,
         if proposal.repository != hosting.repository {
             continue;
         }
-        let outcome = merge(args, place, hosting, row.number)?;
+        let outcome = merge(args, workspace, hosting, row.number)?;
         print_text(&outcome.text)?;
         if outcome.result == Outcome::Pass { merged += 1 } else { left += 1 }
     }
@@ -219,9 +219,9 @@ fn queue(args: &MergeArgs, place: &Place, hosting: &Hosting) -> Result<ExitCode,
 }
 
 /// Offers a proposal that takes a merge back: the tree before it, with what came later kept.
-fn undo(place: &Place, hosting: &Hosting, number: u64) -> Result<ExitCode, Failure> {
-    let repository = place.repository()?;
-    let fetched = hosting.fetch(place, number)?;
+fn undo(workspace: &Workspace, hosting: &Hosting, number: u64) -> Result<ExitCode, Failure> {
+    let repository = workspace.repository()?;
+    let fetched = hosting.fetch(workspace, number)?;
     let proposal = &fetched.proposal;
     let merged = proposal.merged.as_ref().ok_or_else(|| {
         Failure::wrong(format!("proposal {number} hasn't been merged")).hint("`swage close` closes one that is open.")

@@ -22,7 +22,7 @@ use crate::checkers::Outside;
 use crate::cli::{PostArgs, PostWay};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
-use crate::source::{Offer, Place};
+use crate::source::{Offer, Workspace};
 
 pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
     let (host, mail) = (args.to == PostWay::Host, args.to == PostWay::Mail);
@@ -38,11 +38,11 @@ pub fn run(args: &PostArgs) -> Result<ExitCode, Failure> {
         return Err(Failure::wrong(format!("{what} can't be posted this way; it is for {whom}"))
             .hint("`swage post --help` shows the ways."));
     }
-    let place = Place::find()?;
+    let workspace = Workspace::find()?;
     match args.to {
-        PostWay::Host => on_host::run(args, &place),
-        PostWay::Mail => by_mail::run(args, &place),
-        PostWay::Command => by_program::run(args, &place),
+        PostWay::Host => on_host::run(args, &workspace),
+        PostWay::Mail => by_mail::run(args, &workspace),
+        PostWay::Command => by_program::run(args, &workspace),
     }
 }
 

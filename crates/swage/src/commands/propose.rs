@@ -20,7 +20,7 @@ use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::hosting::{Hosting, failed};
 use crate::output::{for_people, print, to_json};
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::target::find_target;
 use crate::terminal::{count, printable};
 
@@ -28,9 +28,9 @@ use crate::terminal::{count, printable};
 const MOST_OTHERS: usize = 50;
 
 pub fn run(args: &ProposeArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let repository = place.repository()?;
-    let hosting = Hosting::find(&place, args.host.host.as_deref())?;
+    let workspace = Workspace::find()?;
+    let repository = workspace.repository()?;
+    let hosting = Hosting::find(&workspace, args.host.host.as_deref())?;
     let client = &hosting.client;
     let me = client.me().map_err(failed)?;
     if !matches!(me.role, Role::Contributor | Role::Maintainer) {
@@ -63,7 +63,7 @@ pub fn run(args: &ProposeArgs) -> Result<ExitCode, Failure> {
                 branch: branch.clone(),
                 after: after.map(String::from),
                 title: title(args, &commits, &branch),
-                description: description(args, &place, &commits, (&base, &head))?,
+                description: description(args, &workspace, &commits, (&base, &head))?,
                 draft: args.draft,
                 reviewers: args.reviewer.clone(),
                 labels: args.label.clone(),
@@ -163,7 +163,7 @@ fn title(args: &ProposeArgs, commits: &[Commit], branch: &str) -> String {
 
 fn description(
     args: &ProposeArgs,
-    place: &Place,
+    workspace: &Workspace,
     commits: &[Commit],
     (base, head): (&str, &str),
 ) -> Result<String, Failure> {
@@ -179,7 +179,7 @@ fn description(
         if !text.is_empty() {
             text.push_str("\n\n");
         }
-        text.push_str(&drafted(place, base, head)?);
+        text.push_str(&drafted(workspace, base, head)?);
     }
     Ok(text)
 }
@@ -193,9 +193,9 @@ fn read_description(path: &Path) -> Result<String, Failure> {
 }
 
 /// What the brief says of a change, in a few lines.
-fn drafted(place: &Place, base: &str, head: &str) -> Result<String, Failure> {
-    let repository = place.repository()?;
-    let configuration = Configuration::of_folder(&place.root, None)?;
+fn drafted(workspace: &Workspace, base: &str, head: &str) -> Result<String, Failure> {
+    let repository = workspace.repository()?;
+    let configuration = Configuration::of_folder(&workspace.root, None)?;
     let store = super::cache(Some(repository), false);
     let diff = repository.diff(DiffSource::Commits { base: base.to_owned(), head: head.to_owned() })?;
     let (base, head) = (Some(base.into()), Some(head.into()));

@@ -14,29 +14,30 @@ use crate::configuration::Configuration;
 use crate::failure::{Failure, SAYS_NO};
 use crate::history::{self, Record};
 use crate::output::{Document, Purpose};
-use crate::source::{Place, with_change};
+use crate::source::{Workspace, with_change};
 use crate::target::find_target;
 use crate::terminal;
 
 pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let configuration = Configuration::of_folder(&place.root, args.config.as_deref())?;
-    let store = super::cache(place.repository.as_ref(), args.no_cache);
-    let trusted = Configuration::of_trusted(place.repository.as_ref(), args.change.target.as_deref(), &configuration);
-    let outside = Outside::of_target(place.repository.as_ref(), &trusted, &args.outside.checker_results)?;
-    let (review, notes) = with_change(&place, &args.change, &configuration, |change, contents| {
+    let workspace = Workspace::find()?;
+    let configuration = Configuration::of_folder(&workspace.root, args.config.as_deref())?;
+    let store = super::cache(workspace.repository.as_ref(), args.no_cache);
+    let trusted =
+        Configuration::of_trusted(workspace.repository.as_ref(), args.change.target.as_deref(), &configuration);
+    let outside = Outside::of_target(workspace.repository.as_ref(), &trusted, &args.outside.checker_results)?;
+    let (review, notes) = with_change(&workspace, &args.change, &configuration, |change, contents| {
         let review = super::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)?;
         let page = args.output.page(&change, contents, &review, &configuration);
         Ok::<_, Failure>((review, page))
     })?;
     let (mut review, page) = review?;
     review.notes.extend(notes);
-    if let Some(repository) = &place.repository {
+    if let Some(repository) = &workspace.repository {
         let target = args.change.target.as_deref();
         review.notes.extend(old_findings(&review, &configuration, (repository, target), store.as_ref()));
     }
-    review.notes.extend(place.repository.iter().flat_map(|r| r.ambiguous_names()));
-    if let Some(repository) = place.repository.as_ref().filter(|_| !args.no_cache) {
+    review.notes.extend(workspace.repository.iter().flat_map(|r| r.ambiguous_names()));
+    if let Some(repository) = workspace.repository.as_ref().filter(|_| !args.no_cache) {
         let branch = history::branch_of(repository, &args.change);
         let (command, rules) = ("review", &configuration.rules);
         Record { command, review: &review, verdict: None, rules, branch }.leave(repository);
@@ -44,7 +45,7 @@ pub fn run(args: &ReviewArgs) -> Result<ExitCode, Failure> {
     args.output.write(&Document {
         show_all: args.all,
         page: page.as_ref(),
-        root: Some(args.change.tree.as_deref().unwrap_or(&place.root)),
+        root: Some(args.change.tree.as_deref().unwrap_or(&workspace.root)),
         ..Document::new(Purpose::Review, &review)
     })?;
     let grave = args.fail_on.map(|least| least.severity());
@@ -76,13 +77,10 @@ fn old_findings(
     let found = scan_tree(&tree, Some(base), &with).findings;
     let rendered = rules.rules().iter().filter_map(|rule| {
         let count = found.iter().filter(|f| f.rule == rule.id && f.is_counted()).count();
-        let (was, stay) = if count == 1 { ("was", "stays") } else { ("were", "stay") };
+        let exist = if count == 1 { "exists on the target and doesn't" } else { "exist on the target and don't" };
         (count > 0).then(|| {
             let findings = terminal::count(count, "finding");
-            format!(
-                "The rule `{}` is new: {findings} of it {was} there before this change and {stay} unblamed.",
-                rule.id
-            )
+            format!("The rule `{}` is new: {findings} {exist} count against this change.", rule.id)
         })
     });
     rendered.collect()

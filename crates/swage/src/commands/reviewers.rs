@@ -11,7 +11,7 @@ use crate::cli::{AnswerFormat, ReviewersArgs};
 use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::output::{for_people, print, to_json};
-use crate::source::{Place, with_change};
+use crate::source::{Workspace, with_change};
 use crate::target::find_target;
 use crate::terminal::{Paint, count, printable};
 
@@ -21,10 +21,10 @@ const MOST_COMMITS: usize = 200;
 const MOST_AUTHORS: usize = 3;
 
 pub fn run(args: &ReviewersArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let repository = place.repository()?;
-    let own = Configuration::of_folder(&place.root, None)?;
-    let (change, _) = with_change(&place, &args.change, &own, |change, _| change)?;
+    let workspace = Workspace::find()?;
+    let repository = workspace.repository()?;
+    let own = Configuration::of_folder(&workspace.root, None)?;
+    let (change, _) = with_change(&workspace, &args.change, &own, |change, _| change)?;
     let target = match &change.target {
         Some(tip) => tip.clone(),
         None => find_target(repository, args.change.target.as_deref())?.tip,

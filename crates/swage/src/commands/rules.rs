@@ -24,7 +24,7 @@ use crate::failure::{Failure, SAYS_NO};
 use crate::history;
 use crate::output::{print, print_text, to_json};
 use crate::progress;
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::table::{Align, NOTHING, Table, YES};
 use crate::terminal::{Paint, count, printable, width as terminal_width, wrap};
 
@@ -50,7 +50,7 @@ pub fn run(command: &RulesCommand) -> Result<ExitCode, Failure> {
 }
 
 fn load(args: &RulesArgs) -> Result<Configuration, Failure> {
-    Configuration::of_folder(&Place::find()?.root, args.config.as_deref())
+    Configuration::of_folder(&Workspace::find()?.root, args.config.as_deref())
 }
 
 /// Least columns in which a title is read beside its rule.
@@ -155,8 +155,8 @@ fn show(configuration: &Configuration, id: &str) -> Result<ExitCode, Failure> {
         _ = writeln!(out, "\n{}", wrap(&text, terminal_width().min(100)).join("\n"));
     }
     rule.examples.iter().for_each(|example| show_example(rule, example, &mut out));
-    let place = Place::find()?;
-    let history = place.repository.as_ref().and_then(history::open);
+    let workspace = Workspace::find()?;
+    let history = workspace.repository.as_ref().and_then(history::open);
     let lately = history.and_then(|history| history.lately(id).ok()).unwrap_or_default();
     if !lately.is_empty() {
         _ = writeln!(out, "\n{}", paint.strong("Found lately"));

@@ -9,7 +9,7 @@ use crate::cli::{AnswerFormat, SayArgs};
 use crate::failure::Failure;
 use crate::hosting::{Hosting, failed};
 use crate::output::{for_people, print, to_json};
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::terminal::count;
 
 /// What was typed, or what is on standard input.
@@ -33,7 +33,7 @@ pub fn run(args: &SayArgs) -> Result<ExitCode, Failure> {
     }
     let anchor = args.at.as_deref().map(|at| place_of(at, args.old)).transpose()?;
     let text = args.text.as_deref().map(text_of).transpose()?;
-    let hosting = Hosting::find(&Place::find()?, args.host.host.as_deref())?;
+    let hosting = Hosting::find(&Workspace::find()?, args.host.host.as_deref())?;
     let client = &hosting.client;
     let mut rendered: Vec<String> = Vec::new();
     let mut thread: Option<Thread> = None;

@@ -16,7 +16,7 @@ use crate::failure::Failure;
 use crate::history::Record;
 use crate::output::{Document, Purpose};
 use crate::result_file;
-use crate::source::Place;
+use crate::source::Workspace;
 
 /// A folder in the place of a revision is a common slip.
 fn no_revision(error: GitError, revision: &str) -> Failure {
@@ -30,17 +30,17 @@ fn no_revision(error: GitError, revision: &str) -> Failure {
 }
 
 pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let root = args.tree.clone().unwrap_or_else(|| place.root.clone());
+    let workspace = Workspace::find()?;
+    let root = args.tree.clone().unwrap_or_else(|| workspace.root.clone());
     let configuration = Configuration::of_folder(&root, args.setup.config.as_deref())?;
-    let store = super::cache(place.repository.as_ref(), args.setup.no_cache);
+    let store = super::cache(workspace.repository.as_ref(), args.setup.no_cache);
     let cache = super::or_none(store.as_ref());
-    let trusted = Configuration::of_trusted(place.repository.as_ref(), None, &configuration);
-    let outside = Outside::of_target(place.repository.as_ref(), &trusted, &args.outside.checker_results)?;
+    let trusted = Configuration::of_trusted(workspace.repository.as_ref(), None, &configuration);
+    let outside = Outside::of_target(workspace.repository.as_ref(), &trusted, &args.outside.checker_results)?;
     let look = |tree: &dyn Tree, commit: Option<&CommitId>| scan(tree, commit, &configuration, cache, &outside);
-    let mut review = match (&args.revision, &args.tree, &place.repository) {
+    let mut review = match (&args.revision, &args.tree, &workspace.repository) {
         (Some(revision), _, _) => {
-            let repository = place.repository()?;
+            let repository = workspace.repository()?;
             let commit = repository.commit(revision).map_err(|error| no_revision(error, revision))?;
             let review = look(&repository.files(&commit)?, Some(&commit))?;
             Review { description: format!("{revision} ({})", &commit[..commit.len().min(10)]), ..review }
@@ -62,7 +62,7 @@ pub fn run(args: &ScanArgs) -> Result<ExitCode, Failure> {
     }
     review.rules_from.clone_from(&configuration.from);
     review.notes.extend(configuration.notes);
-    if let Some(repository) = place.repository.as_ref().filter(|_| !args.setup.no_cache && args.tree.is_none()) {
+    if let Some(repository) = workspace.repository.as_ref().filter(|_| !args.setup.no_cache && args.tree.is_none()) {
         let (command, rules) = ("scan", &configuration.rules);
         Record { command, review: &review, verdict: None, rules, branch: None }.leave(repository);
     }

@@ -13,39 +13,39 @@ use crate::configuration::Folder;
 use crate::decisions::{decisions_of, settle, today, write};
 use crate::failure::{Failure, SAYS_NO};
 use crate::output::print_text;
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::terminal::{Paint, count, printable};
 
 pub fn run(args: &SettleArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let decisions = decisions_of(&Folder { root: place.root.clone() })?;
+    let workspace = Workspace::find()?;
+    let decisions = decisions_of(&Folder { root: workspace.root.clone() })?;
     if args.list {
         print_text(&listed(&decisions))?;
         return Ok(ExitCode::SUCCESS);
     }
     if args.check {
-        return check(&place, args, &decisions);
+        return check(&workspace, args, &decisions);
     }
     let Some(key) = &args.key else {
         return Err(Failure::wrong("say which finding is settled")
             .hint("`swage review` shows the keys; `swage settle --list` shows what was settled."));
     };
     if args.drop {
-        return drop(&place, decisions, key);
+        return drop(&workspace, decisions, key);
     }
     let (Some(answer), Some(because)) = (args.answer, &args.because) else {
         return Err(Failure::wrong("a decision needs an answer and a reason")
             .hint("Give --as intended, wrong or later, and --because TEXT."));
     };
-    let (review, _) = reviewed(&place, key, args.target.as_deref(), args.config.as_deref())?;
+    let (review, _) = reviewed(&workspace, key, args.target.as_deref(), args.config.as_deref())?;
     let finding = found(&review, key)?;
     let scope = args.scope.map_or(Scope::Finding, ScopeArg::scope);
     let given = Given { answer: answer.answer(), because: because.clone(), until: args.until.clone(), scope };
-    let decision = decision(&place, finding, given)?;
+    let decision = decision(&workspace, finding, given)?;
     let mut all = decisions;
     all.retain(|old| !(old.key == decision.key && old.scope == decision.scope));
     all.push(decision.clone());
-    write(&place.root, &all)?;
+    write(&workspace.root, &all)?;
     let what = match decision.scope {
         Scope::Finding => "This finding".to_owned(),
         Scope::File => format!("All findings of {} in {}", decision.rule, printable(&decision.path)),
@@ -70,7 +70,7 @@ pub struct Given {
 }
 
 /// The decision about a finding.
-pub fn decision(place: &Place, finding: &Finding, given: Given) -> Result<Decision, Failure> {
+pub fn decision(workspace: &Workspace, finding: &Finding, given: Given) -> Result<Decision, Failure> {
     let Given { answer, because, until, scope } = given;
     if because.trim().is_empty() {
         return Err(Failure::wrong("the reason is empty").hint("Say in --because why the finding is accepted."));
@@ -100,13 +100,13 @@ pub fn decision(place: &Place, finding: &Finding, given: Given) -> Result<Decisi
         answer,
         because: because.trim().to_owned(),
         until,
-        by: place.repository.as_ref().and_then(Repository::author).unwrap_or_else(|| "unknown".to_owned()),
+        by: workspace.repository.as_ref().and_then(Repository::author).unwrap_or_else(|| "unknown".to_owned()),
         on: today(),
         message: finding.message.clone(),
     })
 }
 
-fn drop(place: &Place, mut decisions: Vec<Decision>, key: &str) -> Result<ExitCode, Failure> {
+fn drop(workspace: &Workspace, mut decisions: Vec<Decision>, key: &str) -> Result<ExitCode, Failure> {
     let before = decisions.len();
     decisions.retain(|decision| !decision.key.starts_with(key));
     let dropped = before - decisions.len();
@@ -114,7 +114,7 @@ fn drop(place: &Place, mut decisions: Vec<Decision>, key: &str) -> Result<ExitCo
         return Err(Failure::wrong(format!("no decision is about the key {key}"))
             .hint("`swage settle --list` shows all decisions."));
     }
-    write(&place.root, &decisions)?;
+    write(&workspace.root, &decisions)?;
     print_text(&format!("Dropped {}.\n", count(dropped, "decision")))?;
     Ok(ExitCode::SUCCESS)
 }
@@ -137,8 +137,8 @@ fn listed(decisions: &[Decision]) -> String {
 }
 
 /// Says decisions that no longer have an effect: exit code 1 when there are any.
-fn check(place: &Place, args: &SettleArgs, decisions: &[Decision]) -> Result<ExitCode, Failure> {
-    let (mut review, _) = reviewed(place, "", args.target.as_deref(), args.config.as_deref())?;
+fn check(workspace: &Workspace, args: &SettleArgs, decisions: &[Decision]) -> Result<ExitCode, Failure> {
+    let (mut review, _) = reviewed(workspace, "", args.target.as_deref(), args.config.as_deref())?;
     let before = review.notes.len();
     let mut out = String::new();
     for decision in decisions {

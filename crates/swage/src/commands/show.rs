@@ -11,11 +11,11 @@ use crate::failure::Failure;
 use crate::history::now;
 use crate::hosting::{Hosting, failed};
 use crate::output::{for_people, print, to_json};
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::terminal::{Paint, count, printable, width, wrap};
 
 pub fn run(args: &ShowArgs) -> Result<ExitCode, Failure> {
-    let hosting = Hosting::find(&Place::find()?, args.host.host.as_deref())?;
+    let hosting = Hosting::find(&Workspace::find()?, args.host.host.as_deref())?;
     let client = &hosting.client;
     let proposal = client.proposal(args.number).map_err(failed)?;
     let threads = client.threads(args.number).map_err(failed)?;

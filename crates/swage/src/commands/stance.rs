@@ -9,11 +9,11 @@ use crate::commands::say::text_of;
 use crate::failure::Failure;
 use crate::hosting::{Hosting, failed};
 use crate::output::{for_people, print, to_json};
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::terminal::count;
 
 pub fn run(args: &StanceArgs, stance: StanceWord) -> Result<ExitCode, Failure> {
-    let hosting = Hosting::find(&Place::find()?, args.host.host.as_deref())?;
+    let hosting = Hosting::find(&Workspace::find()?, args.host.host.as_deref())?;
     let client = &hosting.client;
     let proposal = client.proposal(args.number).map_err(failed)?;
     let newest = proposal.newest().ok_or_else(|| Failure::unfinished("the proposal has no revision"))?;

@@ -26,7 +26,7 @@ use crate::decisions::{decisions_of, write};
 use crate::failure::{Failure, UNFINISHED};
 use crate::history::branch_of;
 use crate::output::{print, write_file};
-use crate::source::{Place, with_change};
+use crate::source::{Workspace, with_change};
 use crate::terminal::count;
 use crate::worktree::{Replacement, replace};
 
@@ -53,8 +53,8 @@ pub fn run(args: &StepArgs) -> Result<ExitCode, Failure> {
             "Elsewhere, `swage review` shows findings, `swage fix` takes fixes, and `swage settle` records decisions.",
         ));
     }
-    let place = Place::find()?;
-    let mut desk = Desk::open(args, &place)?;
+    let workspace = Workspace::find()?;
+    let mut desk = Desk::open(args, &workspace)?;
     if desk.session.len() == 0 {
         print(b"There is nothing to go through: no finding is new. --all goes through the others, too.\n")?;
         return Ok(ExitCode::SUCCESS);
@@ -79,7 +79,7 @@ enum Done {
 /// Everything at hand while going through findings.
 struct Desk<'a> {
     args: &'a StepArgs,
-    place: &'a Place,
+    workspace: &'a Workspace,
     review: Review,
     view: ChangeView,
     /// The findings that are gone through, in order.
@@ -91,13 +91,13 @@ struct Desk<'a> {
 }
 
 impl<'a> Desk<'a> {
-    fn open(args: &'a StepArgs, place: &'a Place) -> Result<Self, Failure> {
-        let (review, view) = review(args, place)?;
+    fn open(args: &'a StepArgs, workspace: &'a Workspace) -> Result<Self, Failure> {
+        let (review, view) = review(args, workspace)?;
         let findings = chosen(args, &review)?;
         let keys = findings.iter().map(|f| f.key.clone()).collect();
-        let passed = if args.afresh { BTreeSet::new() } else { passed(args, place) };
+        let passed = if args.afresh { BTreeSet::new() } else { passed(args, workspace) };
         let session = Session::new(keys, passed);
-        Ok(Self { args, place, review, view, findings, session, done: Vec::new(), fixes: BTreeMap::new() })
+        Ok(Self { args, workspace, review, view, findings, session, done: Vec::new(), fixes: BTreeMap::new() })
     }
 
     /// Draws and obeys until the end.
@@ -179,11 +179,11 @@ impl<'a> Desk<'a> {
         }
     }
 
-    fn tried(&self, key: &str) -> Result<super::fix::Work, Failure> {
-        let configuration = Configuration::of_folder(&self.place.root, self.args.setup.config.as_deref())?;
-        let store = super::cache(self.place.repository.as_ref(), self.args.setup.no_cache);
+    fn tried(&self, key: &str) -> Result<super::fix::FixPlan, Failure> {
+        let configuration = Configuration::of_folder(&self.workspace.root, self.args.setup.config.as_deref())?;
+        let store = super::cache(self.workspace.repository.as_ref(), self.args.setup.no_cache);
         let only = self.only(key);
-        super::fix::tried(self.place, &self.args.change, &configuration, store.as_ref(), &only.wanted()?)
+        super::fix::tried(self.workspace, &self.args.change, &configuration, store.as_ref(), &only.wanted()?)
     }
 
     /// Takes the fix of the finding that is shown.
@@ -194,7 +194,7 @@ impl<'a> Desk<'a> {
         if replacements.is_empty() {
             return Ok(work.refusal().map_or("It has no fix.".to_owned(), |why| format!("Not fixed: {why}.")));
         }
-        replace(&self.place.root, &replacements)?;
+        replace(&self.workspace.root, &replacements)?;
         let files = replacements.iter().map(|r| (r.path.to_vec(), r.before.to_vec(), r.after.to_vec())).collect();
         self.done.push(Done::Fixed { key: key.clone(), files });
         self.look_again()?;
@@ -204,12 +204,12 @@ impl<'a> Desk<'a> {
     /// Settles the finding that is shown.
     fn settle(&mut self, given: Given) -> Result<String, Failure> {
         let Some(f) = self.current() else { return Ok(String::new()) };
-        let (key, made) = (f.key.clone(), decision(self.place, f, given)?);
-        let before = decisions_of(&Folder { root: self.place.root.clone() })?;
+        let (key, made) = (f.key.clone(), decision(self.workspace, f, given)?);
+        let before = decisions_of(&Folder { root: self.workspace.root.clone() })?;
         let mut all = before.clone();
         all.retain(|old| !(old.key == made.key && old.scope == made.scope));
         all.push(made);
-        write(&self.place.root, &all)?;
+        write(&self.workspace.root, &all)?;
         self.done.push(Done::Settled { key: key.clone(), before });
         self.look_again()?;
         Ok("Settled. u takes it back.".to_owned())
@@ -222,14 +222,14 @@ impl<'a> Desk<'a> {
             Done::Fixed { key, files } => {
                 let back = files.iter().map(|(path, before, after)| Replacement { path, before: after, after: before });
                 let back: Vec<Replacement<'_>> = back.collect();
-                if let Err(failure) = replace(&self.place.root, &back) {
+                if let Err(failure) = replace(&self.workspace.root, &back) {
                     self.done.push(last);
                     return Err(failure);
                 }
                 key.clone()
             }
             Done::Settled { key, before } => {
-                write(&self.place.root, before)?;
+                write(&self.workspace.root, before)?;
                 key.clone()
             }
         };
@@ -253,7 +253,7 @@ impl<'a> Desk<'a> {
             .arg(format!("{editor} \"$@\""))
             .arg(&editor)
             .arg(format!("+{line}"))
-            .arg(self.place.root.join(&anchor.path.text))
+            .arg(self.workspace.root.join(&anchor.path.text))
             .status();
         let ended = match status {
             Ok(status) if status.success() => "Edited, and reviewed again.".to_owned(),
@@ -266,7 +266,7 @@ impl<'a> Desk<'a> {
 
     /// Reviews the change as it is now.
     fn look_again(&mut self) -> Result<(), Failure> {
-        (self.review, self.view) = review(self.args, self.place)?;
+        (self.review, self.view) = review(self.args, self.workspace)?;
         self.findings = chosen(self.args, &self.review)?;
         self.session.replace(self.findings.iter().map(|f| f.key.clone()).collect());
         self.fixes.clear();
@@ -275,9 +275,9 @@ impl<'a> Desk<'a> {
 
     /// Keeps what was passed over, for the next run.
     fn remember(&self) -> Result<(), Failure> {
-        let Some(path) = memory(self.place) else { return Ok(()) };
+        let Some(path) = memory(self.workspace) else { return Ok(()) };
         let mut all = remembered(&path);
-        all.insert(branch(self.args, self.place), self.session.passed.iter().cloned().collect());
+        all.insert(branch(self.args, self.workspace), self.session.passed.iter().cloned().collect());
         write_file(&path, serde_json::to_string_pretty(&all).unwrap_or_default().as_bytes())
     }
 
@@ -291,11 +291,11 @@ impl<'a> Desk<'a> {
     }
 }
 
-fn review(args: &StepArgs, place: &Place) -> Result<(Review, ChangeView), Failure> {
-    let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
-    let store = super::cache(place.repository.as_ref(), args.setup.no_cache);
+fn review(args: &StepArgs, workspace: &Workspace) -> Result<(Review, ChangeView), Failure> {
+    let configuration = Configuration::of_folder(&workspace.root, args.setup.config.as_deref())?;
+    let store = super::cache(workspace.repository.as_ref(), args.setup.no_cache);
     let outside = Outside::given(&[]);
-    let (both, _) = with_change(place, &args.change, &configuration, |change, contents| {
+    let (both, _) = with_change(workspace, &args.change, &configuration, |change, contents| {
         let review = super::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)?;
         let view = ChangeView::of(&change, contents, &review, &configuration.rules);
         Ok::<_, Failure>((review, view))
@@ -312,13 +312,13 @@ fn chosen(args: &StepArgs, review: &Review) -> Result<Vec<Finding>, Failure> {
 }
 
 /// Where it is kept what was passed over.
-fn memory(place: &Place) -> Option<PathBuf> {
-    let folder = place.repository.as_ref()?.common_dir().join("swage");
+fn memory(workspace: &Workspace) -> Option<PathBuf> {
+    let folder = workspace.repository.as_ref()?.common_dir().join("swage");
     folder.is_dir().then(|| folder.join("step.json"))
 }
 
-fn branch(args: &StepArgs, place: &Place) -> String {
-    let branch = place.repository.as_ref().and_then(|repository| branch_of(repository, &args.change));
+fn branch(args: &StepArgs, workspace: &Workspace) -> String {
+    let branch = workspace.repository.as_ref().and_then(|repository| branch_of(repository, &args.change));
     branch.map(|(name, _)| name).unwrap_or_default()
 }
 
@@ -327,6 +327,9 @@ fn remembered(path: &std::path::Path) -> BTreeMap<String, BTreeSet<FindingKey>> 
     serde_json::from_slice(&text).unwrap_or_default()
 }
 
-fn passed(args: &StepArgs, place: &Place) -> BTreeSet<FindingKey> {
-    memory(place).map(|path| remembered(&path)).and_then(|mut all| all.remove(&branch(args, place))).unwrap_or_default()
+fn passed(args: &StepArgs, workspace: &Workspace) -> BTreeSet<FindingKey> {
+    memory(workspace)
+        .map(|path| remembered(&path))
+        .and_then(|mut all| all.remove(&branch(args, workspace)))
+        .unwrap_or_default()
 }

@@ -20,7 +20,7 @@ use crate::failure::Failure;
 use crate::history::{self, ALL};
 use crate::output::{for_people, print, print_text, to_json, trend_plot, write_file};
 use crate::progress::bar;
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::table::{Align, Table};
 use crate::target::find_target;
 use crate::terminal::{Paint, count, printable, width};
@@ -32,8 +32,8 @@ const MOST_ROWS: usize = 40;
 const FILLED: &str = "trend";
 
 pub fn run(args: &TrendArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let repository = place.repository()?;
+    let workspace = Workspace::find()?;
+    let repository = workspace.repository()?;
     let history = history::open(repository).ok_or_else(|| {
         Failure::unfinished("the history of this repository can't be read")
             .hint("Run with --verbose to see why. It lies in swage/history.db in the git folder.")
@@ -48,13 +48,13 @@ pub fn run(args: &TrendArgs) -> Result<ExitCode, Failure> {
         return Err(Failure::wrong(format!("{}: plots are written as .svg", path.display())));
     }
     if let Some(rule) = &args.rule {
-        is_known(rule, &history, &place, args)?;
+        is_known(rule, &history, &workspace, args)?;
     }
     let target = find_target(repository, args.target.as_deref())?;
     let since = args.since.as_deref().map(|since| repository.commit(since)).transpose()?;
     let landings = repository.landings(&target.tip, since.as_deref())?;
     if args.since.is_some() {
-        let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
+        let configuration = Configuration::of_folder(&workspace.root, args.setup.config.as_deref())?;
         fill(repository, &history, &landings, &configuration, args)?;
     }
     let rows = rows(&landings, &read(&history)?, args.rule.as_deref());
@@ -128,8 +128,8 @@ fn rows(landings: &[Landing], runs: &[Run], rule: Option<&str>) -> Vec<TrendRow>
 }
 
 /// Whether a rule is on, or has been found once.
-fn is_known(rule: &str, history: &History, place: &Place, args: &TrendArgs) -> Result<(), Failure> {
-    let configuration = Configuration::of_folder(&place.root, args.setup.config.as_deref())?;
+fn is_known(rule: &str, history: &History, workspace: &Workspace, args: &TrendArgs) -> Result<(), Failure> {
+    let configuration = Configuration::of_folder(&workspace.root, args.setup.config.as_deref())?;
     let past = read(history)?;
     let past = past.iter().flat_map(|run| &run.counts).map(|count| count.rule.as_str());
     let known: BTreeSet<&str> = configuration.rules.rules().iter().map(|r| r.id.as_str()).chain(past).collect();

@@ -9,13 +9,13 @@ use crate::cli::TryProposalArgs;
 use crate::failure::Failure;
 use crate::hosting::{Fetched, Hosting};
 use crate::output::print;
-use crate::source::Place;
+use crate::source::Workspace;
 
 pub fn run(args: &TryProposalArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let repository = place.repository()?;
-    let hosting = Hosting::find(&place, args.host.host.as_deref())?;
-    let fetched = hosting.fetch(&place, args.number)?;
+    let workspace = Workspace::find()?;
+    let repository = workspace.repository()?;
+    let hosting = Hosting::find(&workspace, args.host.host.as_deref())?;
+    let fetched = hosting.fetch(&workspace, args.number)?;
     let commit = if args.merged { merged(repository, &fetched)? } else { fetched.revision.head.clone() };
     let temporary = TempDir::with_prefix("swage-try-")
         .map_err(|e| Failure::unfinished(format!("there is no temporary folder: {e}")))?;

@@ -47,7 +47,7 @@ pub(super) const READER: Reader = Reader {
 #[derive(Debug)]
 struct KeyMatch {
     /// Its steps.
-    steps: Vec<Step>,
+    steps: Vec<PathSegment>,
     /// What takes the value, by index of the hole.
     value: Option<usize>,
     /// The holes.
@@ -56,7 +56,7 @@ struct KeyMatch {
 
 /// One step of a key path.
 #[derive(Debug, Clone, PartialEq, Eq)]
-enum Step {
+enum PathSegment {
     /// This key.
     Key(String),
     /// Any key, which the hole of this index takes.
@@ -129,26 +129,28 @@ fn read(
         }
     };
     // Between quotes a name is always a key, even one that is also a hole's.
-    let steps: Vec<Step> = parts(&path.value)
+    let steps: Vec<PathSegment> = parts(&path.value)
         .into_iter()
         .map(|(step, quoted)| match (step, index(step)) {
-            _ if quoted => Step::Key(step.to_owned()),
-            ("**", _) => Step::Any,
-            (_, Some(hole)) => Step::Hole(hole),
-            (key, None) => Step::Key(key.to_owned()),
+            _ if quoted => PathSegment::Key(step.to_owned()),
+            ("**", _) => PathSegment::Any,
+            (_, Some(hole)) => PathSegment::Hole(hole),
+            (key, None) => PathSegment::Key(key.to_owned()),
         })
         .collect();
     // With one `**` the rest of the path is at a known distance from its end; with two it would have to be searched.
-    let several = steps.iter().filter(|s| **s == Step::Any).count() > 1;
-    let empty = steps.iter().any(|s| matches!(s, Step::Key(key) if key.is_empty()));
-    if empty || several || steps.last() == Some(&Step::Any) {
+    let several = steps.iter().filter(|s| **s == PathSegment::Any).count() > 1;
+    let empty = steps.iter().any(|s| matches!(s, PathSegment::Key(key) if key.is_empty()));
+    if empty || several || steps.last() == Some(&PathSegment::Any) {
         let hint =
             "separate keys with dots, such as services.NAME.image, and quote a key that contains dots; `**` matches any keys between, once".to_owned();
         p.at(path.at, format!("`{}` is no path of keys", path.value), Some(hint));
         return None;
     }
     // A hole that nothing fills would make every message with it say nothing.
-    if let Some(idle) = holes.iter().enumerate().find(|(i, _)| value != Some(*i) && !steps.contains(&Step::Hole(*i))) {
+    if let Some(idle) =
+        holes.iter().enumerate().find(|(i, _)| value != Some(*i) && !steps.contains(&PathSegment::Hole(*i)))
+    {
         p.at(path.at, format!("the hole `{}` is neither in the path nor the `value`", idle.1.name), None);
     }
     // A key or a value is one thing, and no node of a class.
@@ -175,9 +177,9 @@ impl Matcher for KeyMatch {
         // A rule for all languages looks at those that have keys.
         let Some(language) = language.filter(|language| language.has_keys()) else { return Ok(None) };
         // Keys of one letter are in every file.
-        let literal = |step: &Step| match step {
-            Step::Key(text) if text.len() > 1 => Some(vec![Word::part(text.as_bytes()).named_in(language)]),
-            Step::Key(_) | Step::Hole(_) | Step::Any => None,
+        let literal = |step: &PathSegment| match step {
+            PathSegment::Key(text) if text.len() > 1 => Some(vec![Word::part(text.as_bytes()).named_in(language)]),
+            PathSegment::Key(_) | PathSegment::Hole(_) | PathSegment::Any => None,
         };
         let words = self.steps.iter().filter_map(literal).chain(text_words(&self.holes)).collect();
         Ok(Some(Compiled { plan: Plan::File { gather: Gather::Nothing, finder: self }, words }))
@@ -227,20 +229,20 @@ impl KeyMatch {
     }
 
     /// Whether the wanted steps take the path to its end.
-    fn fits(&self, file: &ParsedFile<'_>, wanted: &[Step], path: &[Scalar], taken: &mut Taken) -> bool {
+    fn fits(&self, file: &ParsedFile<'_>, wanted: &[PathSegment], path: &[Scalar], taken: &mut Taken) -> bool {
         match (wanted.split_first(), path.split_first()) {
             (None, None) => true,
-            (Some((Step::Any, rest)), _) => {
+            (Some((PathSegment::Any, rest)), _) => {
                 // There is one such step at most, so the rest must match the end of the path.
                 path.len().checked_sub(rest.len()).is_some_and(|skip| self.fits(file, rest, &path[skip..], taken))
             }
-            (Some((Step::Key(text), rest)), Some((at, deeper))) => {
+            (Some((PathSegment::Key(text), rest)), Some((at, deeper))) => {
                 let key = &file.source[at.text.clone()];
                 let same = key == text.as_bytes()
                     || file.language.names_in_any_case && key.eq_ignore_ascii_case(text.as_bytes());
                 same && self.fits(file, rest, deeper, taken)
             }
-            (Some((Step::Hole(hole), rest)), Some((at, deeper))) => {
+            (Some((PathSegment::Hole(hole), rest)), Some((at, deeper))) => {
                 self.take(file.source, *hole, &at.text, taken) && self.fits(file, rest, deeper, taken)
             }
             (None, Some(_)) | (Some(_), None) => false,

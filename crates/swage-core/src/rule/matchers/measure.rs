@@ -44,7 +44,7 @@ struct MeasureMatch {
 enum Measure {
     /// Declared parameters, not counting the receiver.
     Parameters,
-    /// Lines from the first to the last of the definition.
+    /// Lines from the first to the last of the definition; a short case takes one.
     Lines,
     /// The deepest nesting of loops and branches.
     Nesting,
@@ -177,9 +177,11 @@ fn line_count(node: Node<'_>) -> u64 {
     (last_row(node) - first_row(node).unwrap_or_else(|| node.start_position().row)) as u64 + 1
 }
 
-/// How many lines a class takes, or a function without the functions with names in it, which are measured by themselves.
+/// How many lines a class takes, or a function without the functions with names in it, which are measured by themselves. A
+/// short case takes one: many of them are a table.
 fn own_line_count(file: &ParsedFile<'_>, definition: Node<'_>) -> u64 {
-    let is_function = |node: Node<'_>| file.language.tables().is(node.kind_id(), Class::Function);
+    let tables = file.language.tables();
+    let is_function = |node: Node<'_>| tables.is(node.kind_id(), Class::Function);
     let mut own = line_count(definition);
     if !is_function(definition) {
         return own;
@@ -190,6 +192,8 @@ fn own_line_count(file: &ParsedFile<'_>, definition: Node<'_>) -> u64 {
         if is_inner {
             // The line on which it begins may hold more than it.
             own = own.saturating_sub(line_count(node) - 1);
+        } else if row_count(node) <= LINES_OF_ROW && tables.branches(node, 0) == Some(false) {
+            own = own.saturating_sub(row_count(node) - 1);
         }
         !is_inner
     });

@@ -31,6 +31,11 @@ pub(super) const READER: Reader = Reader {
         ),
         Key::new("name", Holds::String, "What the name must match."),
         Key::new("globals", Holds::Strings, "Names that are defined outside of what can be seen."),
+        Key::new(
+            "skip_unloadable",
+            Holds::Flag,
+            "Beside `undefined`: skip files that can't be loaded without such a name.",
+        ),
     ],
     read,
 };
@@ -86,9 +91,16 @@ fn read(
     let word = table.required_string("names", name, p);
     let globals = table.strings("globals", p).unwrap_or_default().into_iter().map(|g| g.value).collect();
     let name = table.string("name", p).and_then(|name| regex(&name, p));
+    let skips_unloadable = table.flag("skip_unloadable", p) == Some(true);
     let word = word?;
     // The word is needed for the refusal below, so its own mistake comes first.
-    let which = one_of(&word, "kind of names", Names::ALL, p)?;
+    let mut which = one_of(&word, "kind of names", Names::ALL, p)?;
+    if skips_unloadable && which == Names::Faulty(NameFault::Undefined) {
+        which = Names::Faulty(NameFault::UndefinedOnUse);
+    } else if skips_unloadable {
+        let message = format!("`skip_unloadable` asks for undefined names, and not for `{}`", word.value);
+        p.at(table.at, message, Some("take it out".to_owned()));
+    }
     let refusal = |language: &Language| format!("`names = \"{}\"` isn't supported for {}", word.value, language.name);
     // In another language it would find nothing and say so nowhere.
     limit_languages(languages, |language| which.are_known_in(language), refusal, table.at, p);

@@ -13,39 +13,39 @@ use swage_core::rule::RuleSet;
 use swage_core::scan::{Hit, Span};
 use swage_store::Store;
 
-use super::Work;
+use super::FixPlan;
 use crate::checkers::Outside;
 use crate::chosen::Wanted;
 use crate::cli::ChangeArgs;
 use crate::configuration::Configuration;
 use crate::failure::Failure;
-use crate::source::{Place, with_change};
+use crate::source::{Workspace, with_change};
 
 /// Most reviews of the change that are made to find which fixes bring findings to other files.
 const MOST_REVIEWS: u32 = 60;
 
 /// Tries the fixes of what is wanted in a change, as far as they make nothing worse.
 pub fn tried(
-    place: &Place,
+    workspace: &Workspace,
     change: &ChangeArgs,
     configuration: &Configuration,
     store: Option<&Store>,
     wanted: &Wanted<'_>,
-) -> Result<Work, Failure> {
-    let trusted = Configuration::of_trusted(place.repository.as_ref(), change.target.as_deref(), configuration);
-    let outside = Outside::of_target(place.repository.as_ref(), &trusted, &[])?;
+) -> Result<FixPlan, Failure> {
+    let trusted = Configuration::of_trusted(workspace.repository.as_ref(), change.target.as_deref(), configuration);
+    let outside = Outside::of_target(workspace.repository.as_ref(), &trusted, &[])?;
     // What is proposed is tried here, once, and not with each review.
     let examine = |change: &Change, contents: &dyn Contents| {
         crate::commands::examine_change(change, contents, configuration, store, &outside, Fixes::LeftAside)
     };
-    let (work, _) = with_change(place, change, configuration, |change, contents| {
+    let (work, _) = with_change(workspace, change, configuration, |change, contents| {
         let review = examine(&change, contents)?;
         wanted.are_in(&review)?;
         // Programs that have run on committed trees aren't run on them again.
         let reports = outside.of_change(&change, contents, &configuration.rules)?;
         let trial = Trial { change: &change, contents, review: &review, configuration, reports: &reports };
         let (fixed, after) = trial.without_breaking(trial.fix_files(wanted), &examine)?;
-        Ok::<_, Failure>(Work::new(&change, contents, review, fixed, after))
+        Ok::<_, Failure>(FixPlan::new(&change, contents, review, fixed, after))
     })?;
     work
 }

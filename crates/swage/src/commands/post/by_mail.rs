@@ -14,23 +14,24 @@ use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::output::{print, write_file};
 use crate::patch_files::PatchFiles;
-use crate::source::{Place, with_patch};
+use crate::source::{Workspace, with_patch};
 use crate::terminal::{count, printable};
 
 /// The time at which everything is written, in seconds since 1970-01-01 UTC, for the same bytes in every run.
 const EPOCH: &str = "SOURCE_DATE_EPOCH";
 
-pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
+pub fn run(args: &PostArgs, workspace: &Workspace) -> Result<ExitCode, Failure> {
     let Some(from) = args.from.as_ref().filter(|_| !args.change.patch.is_empty()) else {
         return Err(Failure::wrong("mail is posted in answer to a series, and by somebody")
             .hint("Give --patch FILE, a mailbox with the series, and --from ADDRESS."));
     };
     let files = PatchFiles::read(&args.change.patch)?;
     let mails = senders(&files)?;
-    let configuration = Configuration::of_folder(&place.root, None)?;
-    let store = crate::commands::cache(place.repository.as_ref(), args.no_cache);
-    let trusted = Configuration::of_trusted(place.repository.as_ref(), args.change.target.as_deref(), &configuration);
-    let outside = Outside::of_target(place.repository.as_ref(), &trusted, &args.outside.checker_results)?;
+    let configuration = Configuration::of_folder(&workspace.root, None)?;
+    let store = crate::commands::cache(workspace.repository.as_ref(), args.no_cache);
+    let trusted =
+        Configuration::of_trusted(workspace.repository.as_ref(), args.change.target.as_deref(), &configuration);
+    let outside = Outside::of_target(workspace.repository.as_ref(), &trusted, &args.outside.checker_results)?;
     let (review, notes) = with_patch(&files, &args.change, &configuration, |change, contents| {
         crate::commands::examine_change(&change, contents, &configuration, store.as_ref(), &outside, Fixes::Tried)
     })?;

@@ -20,7 +20,7 @@ use crate::failure::Failure;
 use crate::hosting::Hosting;
 use crate::output::print_text;
 use crate::program::{Program, watch_interrupts};
-use crate::source::{Offer, Place, Range, gate_sides, proposal_sides};
+use crate::source::{Offer, Range, Workspace, gate_sides, proposal_sides};
 use crate::terminal::count;
 
 /// The protocol's name and version.
@@ -30,9 +30,9 @@ const MOST_TRIES: u32 = 6;
 /// The longest pause before a step is tried again, in seconds.
 const LONGEST_PAUSE: u64 = 30;
 
-pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
-    let repository = place.repository()?;
-    let offered = offered(args, place)?;
+pub fn run(args: &PostArgs, workspace: &Workspace) -> Result<ExitCode, Failure> {
+    let repository = workspace.repository()?;
+    let offered = offered(args, workspace)?;
     let configuration = Configuration::of_target(repository, &offered.target)?;
     let named = configuration.config.posting.program.clone().ok_or_else(|| {
         Failure::wrong(format!("the target {} names no program to post with", offered.target.name))
@@ -49,7 +49,7 @@ pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
     watch_interrupts();
     let mut talk = Talk {
         // It runs where this command does, so that it may keep a file there.
-        with: Conversation::start(&program, &place.root, home.path()).map_err(Failure::unfinished)?,
+        with: Conversation::start(&program, &workspace.root, home.path()).map_err(Failure::unfinished)?,
         call: 0,
     };
     let passed = verdict.result == Outcome::Pass;
@@ -62,11 +62,11 @@ pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
-fn offered(args: &PostArgs, place: &Place) -> Result<Offered, Failure> {
-    let repository = place.repository()?;
+fn offered(args: &PostArgs, workspace: &Workspace) -> Result<Offered, Failure> {
+    let repository = workspace.repository()?;
     let mut offer = Offer::of(&args.change)?;
     if let Some(number) = args.change.proposal {
-        let fetched = Hosting::find(place, args.change.host.as_deref())?.fetch(place, number)?;
+        let fetched = Hosting::find(workspace, args.change.host.as_deref())?.fetch(workspace, number)?;
         offer.take_from(&fetched);
         let (target, _, what) = proposal_sides(&fetched);
         let name = format!("proposal {number}");

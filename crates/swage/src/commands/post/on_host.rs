@@ -14,23 +14,23 @@ use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::hosting::{Fetched, Hosting, failed};
 use crate::output::print_text;
-use crate::source::{Offer, Place, proposal_sides};
+use crate::source::{Offer, Workspace, proposal_sides};
 
 /// The name under which Swage's threads are on a host.
 const REPORTER: &str = "swage";
 
-pub fn run(args: &PostArgs, place: &Place) -> Result<ExitCode, Failure> {
+pub fn run(args: &PostArgs, workspace: &Workspace) -> Result<ExitCode, Failure> {
     let number = args.change.proposal.ok_or_else(|| {
         Failure::wrong("a review host is posted to by proposal")
             .hint("Give --proposal N; `swage propose` opens one. --to mail and --to command are other ways.")
     })?;
-    let repository = place.repository()?;
-    let hosting = Hosting::find(place, args.change.host.as_deref())?;
+    let repository = workspace.repository()?;
+    let hosting = Hosting::find(workspace, args.change.host.as_deref())?;
     if args.answer {
-        return answers::run(args, place, &hosting, number);
+        return answers::run(args, workspace, &hosting, number);
     }
     let status = Status { hosting: &hosting, number };
-    let fetched = hosting.fetch(place, number)?;
+    let fetched = hosting.fetch(workspace, number)?;
     let head = fetched.revision.head.clone();
     status.set(&head, StatusState::Pending, "reviewing".to_owned())?;
     let (posted, verdict) = match posted(args, repository, &status, fetched) {

@@ -18,7 +18,7 @@ pub struct KnownThread {
 
 /// One step.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Step<'a> {
+pub enum PostStep<'a> {
     /// Open a thread about a finding.
     Open(&'a ReportedFinding),
     /// The finding of a thread is still there, perhaps at another place; a closed thread opens again.
@@ -34,13 +34,13 @@ pub enum Step<'a> {
     },
 }
 
-impl Step<'_> {
+impl PostStep<'_> {
     /// The step as a program gets it.
     pub fn to_json(&self) -> Value {
         match self {
-            Step::Open(finding) => json!({ "do": "open", "finding": finding }),
-            Step::Update(thread, finding) => json!({ "do": "update", "thread": thread, "finding": finding }),
-            Step::Close { thread, key, why } => json!({ "do": "close", "thread": thread, "key": key, "why": why }),
+            PostStep::Open(finding) => json!({ "do": "open", "finding": finding }),
+            PostStep::Update(thread, finding) => json!({ "do": "update", "thread": thread, "finding": finding }),
+            PostStep::Close { thread, key, why } => json!({ "do": "close", "thread": thread, "key": key, "why": why }),
         }
     }
 }
@@ -48,7 +48,7 @@ impl Step<'_> {
 /// The steps from the threads that are there to those of the report, and how many findings stay without a thread because there would be
 /// too many. First the findings in their order, then the threads whose finding is gone. Of two threads about one finding the first one
 /// stays.
-pub fn steps<'a>(known: &'a [KnownThread], report: &'a Report) -> (Vec<Step<'a>>, usize) {
+pub fn steps<'a>(known: &'a [KnownThread], report: &'a Report) -> (Vec<PostStep<'a>>, usize) {
     let mut by_key: HashMap<&str, &KnownThread> = HashMap::new();
     for thread in known {
         by_key.entry(&thread.key).or_insert(thread);
@@ -57,8 +57,8 @@ pub fn steps<'a>(known: &'a [KnownThread], report: &'a Report) -> (Vec<Step<'a>>
     let (mut steps, mut left, mut open) = (Vec::new(), 0, 0);
     for finding in &report.findings {
         match by_key.get(finding.key.as_str()) {
-            Some(thread) => steps.push(Step::Update(&thread.thread, finding)),
-            None if open < most => steps.push(Step::Open(finding)),
+            Some(thread) => steps.push(PostStep::Update(&thread.thread, finding)),
+            None if open < most => steps.push(PostStep::Open(finding)),
             None => {
                 left += 1;
                 continue;
@@ -73,7 +73,7 @@ pub fn steps<'a>(known: &'a [KnownThread], report: &'a Report) -> (Vec<Step<'a>>
     for thread in known.iter().filter(|thread| thread.open && !here(thread)) {
         let settled = report.settled.iter().find(|settled| settled.key == thread.key);
         let why = settled.map_or_else(|| "fixed".to_owned(), |settled| format!("settled as {}", settled.why));
-        steps.push(Step::Close { thread: &thread.thread, key: &thread.key, why });
+        steps.push(PostStep::Close { thread: &thread.thread, key: &thread.key, why });
     }
     (steps, left)
 }
@@ -83,7 +83,7 @@ mod tests {
     use serde_json::json;
     use swage_host::Report;
 
-    use super::{KnownThread, Step, steps};
+    use super::{KnownThread, PostStep, steps};
 
     fn report(keys: &[&str], most: u64) -> Report {
         let findings: Vec<_> = keys
@@ -119,9 +119,9 @@ mod tests {
             let (known, report) = (threads(known), report(keys, most));
             let (steps, left) = steps(&known, &report);
             let words = steps.iter().map(|step| match step {
-                Step::Open(finding) => format!("open {}", finding.key),
-                Step::Update(thread, _) => format!("update {thread}"),
-                Step::Close { thread, why, .. } => format!("close {thread} {why}"),
+                PostStep::Open(finding) => format!("open {}", finding.key),
+                PostStep::Update(thread, _) => format!("update {thread}"),
+                PostStep::Close { thread, why, .. } => format!("close {thread} {why}"),
             });
             let mut done = words.collect::<Vec<_>>().join(", ");
             if left > 0 {

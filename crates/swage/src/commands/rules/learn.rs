@@ -17,7 +17,7 @@ use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, Val
 use crate::cli::LearnArgs;
 use crate::failure::Failure;
 use crate::output::{print, write_file};
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::terminal::{count, printable};
 
 /// Examples of more lines than this are left out of the rule.
@@ -65,8 +65,8 @@ fn pairs(args: &LearnArgs) -> Result<Vec<Pair>, Failure> {
         pairs.push(Pair { path, before: read(before)?, after: read(after)? });
     }
     if !args.commit.is_empty() {
-        let place = Place::find()?;
-        let repository = place.repository()?;
+        let workspace = Workspace::find()?;
+        let repository = workspace.repository()?;
         for revision in &args.commit {
             let id = repository.commit(revision)?;
             let parent = repository

@@ -21,7 +21,7 @@ use crate::failure::Failure;
 use crate::history::day;
 use crate::output::{for_people, print, to_json};
 use crate::progress::bar;
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::target::find_target;
 use crate::terminal::{Paint, count, fit, printable, width};
 
@@ -47,9 +47,9 @@ struct Past {
 }
 
 pub fn run(args: &ReplayArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let repository = place.repository()?;
-    let configuration = Configuration::of_folder(&place.root, args.rules.config.as_deref())?;
+    let workspace = Workspace::find()?;
+    let repository = workspace.repository()?;
+    let configuration = Configuration::of_folder(&workspace.root, args.rules.config.as_deref())?;
     let rule = find(&configuration, &args.id)?;
     let set = RuleSet::new(vec![rule]);
     let target = find_target(repository, args.target.as_deref())?;

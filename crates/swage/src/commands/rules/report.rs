@@ -14,7 +14,7 @@ use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::history;
 use crate::output::{for_people, print, to_json, write_file};
-use crate::source::Place;
+use crate::source::Workspace;
 use crate::table::{Align, Table};
 use crate::terminal::{Paint, printable, width, wrap};
 
@@ -25,9 +25,9 @@ const LATELY: i64 = 30 * 86_400;
 const FILE: &str = "swage.toml";
 
 pub fn run(args: &ReportArgs) -> Result<ExitCode, Failure> {
-    let place = Place::find()?;
-    let repository = place.repository()?;
-    let configuration = Configuration::of_folder(&place.root, args.rules.config.as_deref())?;
+    let workspace = Workspace::find()?;
+    let repository = workspace.repository()?;
+    let configuration = Configuration::of_folder(&workspace.root, args.rules.config.as_deref())?;
     let history = history::open(repository).ok_or_else(|| {
         Failure::unfinished("the history of this repository can't be read").hint("Run with --verbose to see why.")
     })?;
@@ -54,7 +54,7 @@ pub fn run(args: &ReportArgs) -> Result<ExitCode, Failure> {
         report.proposals.retain(|proposal| fits(&proposal.edit));
     }
     if let Some(number) = args.apply {
-        return apply(&place, &configuration, &reports, number);
+        return apply(&workspace, &configuration, &reports, number);
     }
     let text = match args.format {
         ReportFormat::Human => for_people(&table(&reports)),
@@ -134,7 +134,7 @@ fn document(reports: &[RuleReport]) -> String {
 
 /// Writes a proposal into the project's own file, as an adjustment of the rule.
 fn apply(
-    place: &Place,
+    workspace: &Workspace,
     configuration: &Configuration,
     reports: &[RuleReport],
     number: usize,
@@ -143,7 +143,7 @@ fn apply(
     let (rule, _, edit) = found.ok_or_else(|| {
         Failure::wrong(format!("there is no proposal {number}")).hint("`swage rules report` lists them.")
     })?;
-    let path = place.root.join(FILE);
+    let path = workspace.root.join(FILE);
     let text = match std::fs::read_to_string(&path) {
         Ok(text) => text,
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => String::new(),

@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use swage_core::brief::{Brief, BriefFile, DefinitionChange, What};
+use swage_core::brief::{Brief, BriefFile, DefinitionChange, DefinitionStatus};
 
 use super::{about, few, findings, gist, kind_of_change, lines, of_file, users};
 use crate::terminal::{Paint, count, printable, width, wrap};
@@ -121,9 +121,9 @@ fn file_line(out: &mut String, number: usize, file: &BriefFile) {
 fn definition_lines(out: &mut String, brief: &Brief, index: usize, definition: &DefinitionChange) {
     let word = format!("{:<8}", definition.what.word());
     let word = match definition.what {
-        What::Added => PAINT.good(word),
-        What::Removed => PAINT.gone(word),
-        What::Changed | What::Renamed | What::Moved => PAINT.note(word),
+        DefinitionStatus::Added => PAINT.good(word),
+        DefinitionStatus::Removed => PAINT.gone(word),
+        DefinitionStatus::Changed | DefinitionStatus::Renamed | DefinitionStatus::Moved => PAINT.note(word),
     };
     let about = about(definition);
     let about = if about.is_empty() { String::new() } else { format!(" ({})", about.join("; ")) };

@@ -53,7 +53,7 @@ pub fn svg(map: &Map, title: &str) -> Result<String, Failure> {
             let names = short(&arrow.names.join(", "), MAX_LABEL);
             let is_clear = !map.grouped && map.arrows.len() <= MAX_LABELS && from.x != to.x;
             let label = if is_clear { names } else { String::new() };
-            let Way { path, label_at: (x, y) } = way(from, to);
+            let ArrowPath { path, label_at: (x, y) } = way(from, to);
             context! { path, x, y, label, sure => arrow.sure, about => shown(&about) }
         })
         .collect();
@@ -70,7 +70,7 @@ pub fn svg(map: &Map, title: &str) -> Result<String, Failure> {
 }
 
 /// Where an arrow runs.
-struct Way {
+struct ArrowPath {
     /// A path of SVG.
     path: String,
     /// The middle of its label.
@@ -79,7 +79,7 @@ struct Way {
 
 /// The way of an arrow between two boxes: out of the right side and into the left one, or along the side where they are above
 /// each other.
-fn way(from: &MapNode, to: &MapNode) -> Way {
+fn way(from: &MapNode, to: &MapNode) -> ArrowPath {
     let side = |node: &MapNode, right: bool| {
         let x = i64::from(node.x) + if right { i64::from(node.width) } else { 0 };
         (x, i64::from(node.y) + i64::from(node.height) / 2)
@@ -92,7 +92,7 @@ fn way(from: &MapNode, to: &MapNode) -> Way {
     let path = format!("M{x} {y} C{} {y} {} {v} {u} {v}", x + bend.0, u + bend.1);
     // The middle of the curve: an eighth of both ends and three eighths of both handles.
     let middle = (x + u) / 2 + (bend.0 + bend.1) * 3 / 8;
-    Way { path, label_at: (middle, (y + v) / 2 - 6) }
+    ArrowPath { path, label_at: (middle, (y + v) / 2 - 6) }
 }
 
 /// Text for Graphviz, with a cluster a folder.

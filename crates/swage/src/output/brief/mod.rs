@@ -6,7 +6,7 @@ pub mod map;
 pub mod markdown;
 
 use serde_json::{Map as Object, Value, json};
-use swage_core::brief::{Brief, BriefFile, DefinitionChange, What};
+use swage_core::brief::{Brief, BriefFile, DefinitionChange, DefinitionStatus};
 
 use crate::output::to_json;
 use crate::terminal::count;
@@ -112,7 +112,7 @@ fn users(brief: &Brief, definition: usize, most: usize) -> Option<String> {
     }
     match unsure.len() {
         // Nothing used a name before it came.
-        _ if brief.definitions[definition].what == What::Added => {}
+        _ if brief.definitions[definition].what == DefinitionStatus::Added => {}
         0 => {}
         n if n <= MOST_UNSURE => parts.push(format!("perhaps by {}", unsure.join(", "))),
         n => parts.push(format!("perhaps by some of {n} files that use such a name")),
@@ -123,7 +123,8 @@ fn users(brief: &Brief, definition: usize, most: usize) -> Option<String> {
 /// The definitions of a file, by their places in the list.
 fn of_file<'b>(brief: &'b Brief, file: &'b BriefFile) -> impl Iterator<Item = (usize, &'b DefinitionChange)> {
     let own = move |d: &DefinitionChange| {
-        d.path == file.path || d.what == What::Removed && d.path == file.old_path && file.old_path != file.path
+        d.path == file.path
+            || d.what == DefinitionStatus::Removed && d.path == file.old_path && file.old_path != file.path
     };
     brief.definitions.iter().enumerate().filter(move |(_, d)| own(d))
 }

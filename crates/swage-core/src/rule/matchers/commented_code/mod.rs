@@ -19,7 +19,7 @@ use std::sync::Arc;
 
 use tree_sitter::{Node, Parser};
 
-use prose::{could_be_code, has_note, has_words_in_a_row, is_formula, is_legend};
+use prose::{could_be_code, has_note, has_words_in_a_row, is_formula, is_legend, is_note, leads_up};
 use statements::is_code;
 
 use super::plan::Gather;
@@ -211,9 +211,16 @@ fn has_words_beside(code: &Range<usize>, comments: &[Node<'_>], source: &[u8], l
         }
         from = before.start_byte();
     }
-    let after = comments.get(comments.partition_point(|comment| comment.start_byte() < code.end));
-    let is_note = |text: &str| NOTES.iter().any(|note| text.trim_start_matches(MARKERS).starts_with(note));
-    after.is_some_and(|after| lines(code.end, after.start_byte()) == Some(1) && is_note(&text(after)))
+    let Some(after) = comments.get(comments.partition_point(|comment| comment.start_byte() < code.end)) else {
+        return false;
+    };
+    // Words behind the next line say why that one stands there instead.
+    let is_behind = || {
+        let between = source.get(code.end..after.start_byte()).unwrap_or_default();
+        !between.trim_ascii().is_empty() && between.iter().filter(|b| **b == b'\n').count() == 1
+    };
+    lines(code.end, after.start_byte()) == Some(1) && is_note(&text(after))
+        || is_behind() && leads_up(text(after).trim_matches(MARKERS))
 }
 
 /// Whether a comment on the line before leads up to this one, or one on its last line explains it: then what is in it is
@@ -295,15 +302,17 @@ fn judge(
             continue;
         }
         // Then line by line, and lines that follow each other make one finding.
-        let mut from: Option<Range<usize>> = None;
+        let (mut from, mut led_up): (Option<Range<usize>>, _) = (None, false);
         for (at, line) in part.iter().enumerate() {
             // Words that end in a colon lead up to what is below them.
             if from.is_none() && line.1.trim_end().ends_with(':') && line.1.split_whitespace().count() > 1 {
                 break;
             }
-            // What comes after a comma goes on with the line before.
+            // What comes after a comma goes on with the line before, and words explain what is below them.
             let goes_on = from.is_none() && at > 0 && part[at - 1].1.trim_end().ends_with(',');
-            if !goes_on && is_code(std::slice::from_ref(line), parser, language) {
+            let is_code = is_code(std::slice::from_ref(line), parser, language);
+            led_up = if is_code { led_up } else { leads_up(&line.1) };
+            if is_code && !goes_on && !led_up {
                 let start = from.as_ref().map_or(line.0.start, |f| f.start);
                 from = Some(start..line.0.end);
             } else {

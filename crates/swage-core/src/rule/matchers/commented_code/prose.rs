@@ -1,8 +1,11 @@
 //! Cheap looks at the words of a comment, which spare most comments the parser.
 
-use super::{ARROWS, Line};
+use super::{ARROWS, Line, MARKERS, NOTES};
 use crate::lang::Language;
 use crate::pattern::in_name;
+
+/// Code has at most this many words in a line that stand by themselves.
+const MOST_WORDS_OF_CODE: usize = 4;
 
 /// Whether a line in a comment has a comment itself that says more than a word.
 pub(super) fn has_note(text: &str, language: &Language) -> bool {
@@ -57,10 +60,22 @@ pub(super) fn could_be_code(text: &str, language: &Language) -> bool {
         && (text.bytes().any(|b| matches!(b, b'(' | b'=' | b';' | b'{' | b'}' | b')' | b']'))
             || word && (language.statement_ends.is_empty() || text.ends_with([';', '{', ':'])))
         && !text.starts_with(ARROWS)
+        && !is_note(text)
         && !is_ruled_off(text)
         && !has_label()
         && (language.keywords_in_any_case || !reads_as_prose(text, language))
         && !speaks_to_a_program(text)
+}
+
+/// Whether a text begins as notes to whoever works on the code do.
+pub(super) fn is_note(text: &str) -> bool {
+    NOTES.iter().any(|note| text.trim_start_matches(MARKERS).starts_with(note))
+}
+
+/// Whether a line that isn't code leads up to what is below it: it says something in words.
+pub(super) fn leads_up(text: &str) -> bool {
+    let word = |part: &str| part.trim_matches(|c: char| c.is_ascii_punctuation()).chars().all(char::is_alphabetic);
+    text.split_whitespace().filter(|part| part.len() > 1 && word(part)).count() > MOST_WORDS_OF_CODE
 }
 
 /// Whether a text begins or ends with a rule made of signs, as headings in files do: `.... { IMPORTS } ....`.

@@ -18,7 +18,7 @@ use crate::configuration::Configuration;
 use crate::failure::Failure;
 use crate::hosting::{Hosting, failed};
 use crate::output::{markdown, print, print_text};
-use crate::source::{Offer, Place, proposal_sides};
+use crate::source::{Offer, Workspace, proposal_sides};
 use crate::terminal::count;
 
 /// What people said in a thread since the checker last spoke there.
@@ -29,8 +29,8 @@ enum Said {
     Decision(Answer, String),
 }
 
-pub fn run(args: &PostArgs, place: &Place, hosting: &Hosting, number: u64) -> Result<ExitCode, Failure> {
-    let repository = place.repository()?;
+pub fn run(args: &PostArgs, workspace: &Workspace, hosting: &Hosting, number: u64) -> Result<ExitCode, Failure> {
+    let repository = workspace.repository()?;
     let threads = hosting.client.threads(number).map_err(failed)?;
     let own = [hosting.client.me().map_err(failed)?.name, REPORTER.to_owned()];
     let said = |thread| Some((thread, unanswered(thread, &own)?));
@@ -39,7 +39,7 @@ pub fn run(args: &PostArgs, place: &Place, hosting: &Hosting, number: u64) -> Re
         print_text(&format!("Nothing is asked in the checker's threads of proposal {number}.\n"))?;
         return Ok(ExitCode::SUCCESS);
     }
-    let fetched = hosting.fetch(place, number)?;
+    let fetched = hosting.fetch(workspace, number)?;
     let configuration = Configuration::of_target(repository, &fetched.target)?;
     let mut offer = Offer::default();
     offer.take_from(&fetched);
