@@ -24,6 +24,14 @@ fn figures_are_those_that_a_reader_counts() {
         ("a.swift", "@b\nfunc f() {\n}\n", "lines", "2"),
         ("a.rs", "#[b]\nfn f() {\n}\n", "lines", "2"),
         ("a.py", "@b\ndef f():\n    pass\n", "lines", "2"),
+        // What documents a function takes a line, and so does a short case.
+        ("a.py", "def f():\n    '''Tides.\n    More.\n    '''\n    return 1\n", "lines", "3"),
+        (
+            "a.rs",
+            "fn f(a: u8) -> u8 {\n    match a {\n        1 => {\n            2\n        }\n        _ => 3,\n    }\n}\n",
+            "lines",
+            "6",
+        ),
         ("a.php", "<?php\n#[B]\nfunction f() {\n}\n", "lines", "2"),
         ("a.ts", "class A {\n  @b\n  f() {\n  }\n}\n", "lines", "2"),
         // Functions with names inside are measured by themselves.

@@ -47,7 +47,7 @@ impl Area {
                 "**/{t,test,tests,autotests,unittest,unittests,*[-_.]test,*[-_.]tests,test[-_]*,tests[-_]*,testsuite,testsuites,testing,*Tests,*TestsSources}/**",
                 "**/{testlib,test_utils,testutils,spec,specs,__tests__,__mocks__,e2e,regress,cypress,testdir}/**",
                 "**/*{.,_,-}{test,tests,spec,specs,e2e}.*",
-                "**/{test_*,test-*,test,tests,testutils,conftest,test_harnesses}.*",
+                "**/{test_*,test-*,testing_*,testing-*,test,tests,testutils,conftest,test_harnesses}.*",
                 "**/*[a-z0-9]{Test,Tests,TestCase,TestBase,Spec,IT}.*",
             ],
             Self::TestData => &[

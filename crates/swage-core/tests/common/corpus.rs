@@ -108,7 +108,7 @@ pub fn shipped_rules() -> BTreeMap<String, Arc<Rule>> {
 
 /// The rules of the manual that no pack has.
 pub fn rules_to_copy() -> Vec<Arc<Rule>> {
-    let read = read_rules("audit.toml", include_str!("../../../../docs/audit.toml"), FileRole::Configuration);
+    let read = read_rules("audit.toml", include_str!("../../../../docs/audit.toml"), FileRole::Rules);
     let file = read.unwrap_or_else(|all| panic!("{}", all.iter().map(|p| format!("{p}\n")).collect::<String>()));
     file.rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect()
 }

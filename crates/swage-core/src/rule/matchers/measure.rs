@@ -44,7 +44,7 @@ struct MeasureMatch {
 enum Measure {
     /// Declared parameters, not counting the receiver.
     Parameters,
-    /// Lines from the first to the last of the definition; a short case takes one.
+    /// Lines from the first to the last of the definition; a short case takes one, and so does its documentation.
     Lines,
     /// The deepest nesting of loops and branches.
     Nesting,
@@ -178,10 +178,15 @@ fn line_count(node: Node<'_>) -> u64 {
 }
 
 /// How many lines a class takes, or a function without the functions with names in it, which are measured by themselves. A
-/// short case takes one: many of them are a table.
+/// short case takes one, since many of them are a table, and so does a text that documents it.
 fn own_line_count(file: &ParsedFile<'_>, definition: Node<'_>) -> u64 {
     let tables = file.language.tables();
     let is_function = |node: Node<'_>| tables.is(node.kind_id(), Class::Function);
+    // A text that stands by itself documents what it stands in.
+    let is_text_alone = |node: Node<'_>| {
+        node.kind() == "expression_statement"
+            && node.named_child(0).is_some_and(|only| tables.is(only.kind_id(), Class::String))
+    };
     let mut own = line_count(definition);
     if !is_function(definition) {
         return own;
@@ -192,7 +197,7 @@ fn own_line_count(file: &ParsedFile<'_>, definition: Node<'_>) -> u64 {
         if is_inner {
             // The line on which it begins may hold more than it.
             own = own.saturating_sub(line_count(node) - 1);
-        } else if row_count(node) <= LINES_OF_ROW && tables.branches(node, 0) == Some(false) {
+        } else if row_count(node) <= LINES_OF_ROW && tables.branches(node, 0) == Some(false) || is_text_alone(node) {
             own = own.saturating_sub(row_count(node) - 1);
         }
         !is_inner
