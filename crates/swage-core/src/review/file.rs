@@ -382,9 +382,9 @@ fn stays_generated(file: &ChangedFile, old: &[u8], new: &Content, rules: &RuleSe
 }
 
 /// Takes the warnings and notes out of a file that the change adds and that looks generated or vendored, and of one with a
-/// licence of others in a folder around it: nobody mends such a file line by line. The target doesn't know it as such, so it may only look so: errors
-/// stay, and what rules find that are locked or about security, and the gate counts the others by severity, so that no
-/// verdict is better for it. What a comment suppresses stays, since the gate limits that on its own.
+/// licence of others in a folder around it: nobody mends such a file line by line. The target doesn't know it as such, so it
+/// may only look so: errors stay, and what rules find that are locked or about security, and the gate counts the others by
+/// severity, so that no verdict is better for it. What a comment suppresses stays, since the gate limits that on its own.
 fn leave_unlisted(
     file: &ChangedFile,
     sides: &Sides<Content>,
