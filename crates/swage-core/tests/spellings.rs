@@ -1,7 +1,11 @@
 //! The same code, written otherwise: what a language takes for the same is the same to a rule, and nothing else is.
 
+#[path = "common/corpus.rs"]
+mod corpus;
+
 use std::sync::Arc;
 
+use corpus::rules_to_copy;
 use swage_core::config::packs::PACKS;
 use swage_core::config::{FileRole, read_rules};
 use swage_core::lang::{Class, Language};
@@ -696,8 +700,7 @@ fn calls_in<'t>(root: Node<'t>, range: &std::ops::Range<usize>, language: &Langu
 #[test]
 fn rules_on_security_find_their_examples_in_other_forms() {
     let (mut tried, mut missed) = (0, String::new());
-    let to_copy = read_rules("audit.toml", include_str!("../../../docs/audit.toml"), FileRole::Rules);
-    let to_copy: Vec<_> = to_copy.expect("they are right").rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect();
+    let to_copy = rules_to_copy();
     let rules = PACKS.iter().flat_map(|pack| pack.rules()).chain(&to_copy);
     for rule in rules.filter(|rule| rule.tags.iter().any(|tag| tag == "security")) {
         let set = RuleSet::new(vec![rule.clone()]);

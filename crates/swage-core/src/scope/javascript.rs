@@ -5,7 +5,7 @@ use std::sync::OnceLock;
 use foldhash::HashSet;
 use tree_sitter::Node;
 
-use super::{Action, Field, Gathered, Import, Kind, Rules, each, is_in_name, leaves, words};
+use super::{Action, Field, Gathered, Import, Kind, Rules, Use, each, is_in_name, leaves, words};
 
 pub(super) struct JavaScript;
 
@@ -163,13 +163,13 @@ impl Rules for JavaScript {
     /// A script without imports and exports shares its names with other scripts of its page; so does one that only asks
     /// whether it is loaded as a module, or that a loader in the page hands its parts to.
     fn is_closed(&self, g: &Gathered<'_, '_>) -> bool {
-        let is_given = |(name, node, scope): &(u32, Node<'_>, usize)| {
-            let text = g.names[*name as usize];
+        let is_given = |used: &Use<'_>| {
+            let text = g.names[used.name as usize];
             matches!(text, "require" | "module" | "exports")
                 && !g.tested.contains(text)
                 // A name of its own of that kind says nothing.
-                && !g.is_bound(*name, *scope)
-                && (text != "require" || asks_for_a_module(*node))
+                && !g.is_bound(used.name, used.scope)
+                && (text != "require" || asks_for_a_module(used.node))
         };
         g.module || g.uses.iter().any(is_given)
     }

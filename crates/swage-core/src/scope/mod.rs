@@ -172,6 +172,13 @@ struct Import<'t> {
     excused: bool,
 }
 
+/// Where a name is used.
+struct Use<'t> {
+    name: u32,
+    node: Node<'t>,
+    scope: usize,
+}
+
 /// What the walk over a file gathers.
 struct Gathered<'t, 's> {
     source: &'s [u8],
@@ -192,7 +199,7 @@ struct Gathered<'t, 's> {
     shared: Option<usize>,
     /// For each byte, whether a leaf begins there that is a name and no use.
     marked: Vec<u64>,
-    uses: Vec<(u32, Node<'t>, usize)>,
+    uses: Vec<Use<'t>>,
     imports: Vec<Import<'t>>,
     /// Every name in the order of its places.
     mentions: Vec<(usize, u32)>,
@@ -288,7 +295,7 @@ impl<'t> Scopes<'t> {
             let (start, name) = (node.start_byte(), all.number(node));
             all.mentions.push((start, name));
             if step.is_use && all.marked[start / 64] & 1 << (start % 64) == 0 {
-                all.uses.push((name, node, all.now));
+                all.uses.push(Use { name, node, scope: all.now });
             }
         }
         if all.now != before {
@@ -310,7 +317,7 @@ impl<'t> Scopes<'t> {
                 let uses = self.gathered.undefined(globals);
                 // A file that fails whenever it is loaded is given such names by what loads it.
                 let skips = fault == NameFault::UndefinedOnUse && self.gathered.are_used_at_once(&uses);
-                uses.into_iter().filter(|_| !skips).map(|(_, node, _)| *node).collect()
+                uses.into_iter().filter(|_| !skips).map(|used| used.node).collect()
             }
             NameFault::DefinedTwice => self.gathered.defined_twice(),
             NameFault::UnusedImport => self.gathered.unused_imports(),
@@ -419,15 +426,15 @@ impl<'t, 's> Gathered<'t, 's> {
     }
 
     /// The uses of names that are defined nowhere.
-    fn undefined(&self, globals: &dyn Fn(&str) -> bool) -> Vec<&(u32, Node<'t>, usize)> {
+    fn undefined(&self, globals: &dyn Fn(&str) -> bool) -> Vec<&Use<'t>> {
         let rules = self.tables.rules;
         if self.open || !rules.is_closed(self) {
             return Vec::new();
         }
         let looked_up = LazyCell::new(|| rules.looked_up(self.source));
-        let is_lost = |(name, _, scope): &&(u32, Node<'t>, usize)| {
-            let text = self.names[*name as usize];
-            !self.is_bound(*name, *scope)
+        let is_lost = |used: &&Use<'t>| {
+            let text = self.names[used.name as usize];
+            !self.is_bound(used.name, used.scope)
                 && !self.tested.contains(text)
                 && !rules.is_known(text)
                 && !globals(text)
@@ -437,12 +444,12 @@ impl<'t, 's> Gathered<'t, 's> {
     }
 
     /// Whether any of these uses is in a statement that runs whenever the file is loaded, under no condition.
-    fn are_used_at_once(&self, uses: &[&(u32, Node<'t>, usize)]) -> bool {
-        let outside: Vec<_> = uses.iter().filter(|(_, _, scope)| *scope == 0).collect();
+    fn are_used_at_once(&self, uses: &[&Use<'t>]) -> bool {
+        let outside: Vec<_> = uses.iter().filter(|used| used.scope == 0).collect();
         let holds_one = |statement: Node<'_>| {
-            let next = outside.partition_point(|(_, node, _)| node.start_byte() < statement.start_byte());
+            let next = outside.partition_point(|used| used.node.start_byte() < statement.start_byte());
             RUN_AT_ONCE.contains(&statement.kind())
-                && outside.get(next).is_some_and(|(_, node, _)| node.end_byte() <= statement.end_byte())
+                && outside.get(next).is_some_and(|used| used.node.end_byte() <= statement.end_byte())
         };
         !outside.is_empty() && self.lists.first().is_some_and(|root| Children::named(*root).any(holds_one))
     }

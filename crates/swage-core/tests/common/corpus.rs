@@ -98,10 +98,7 @@ pub fn all_pieces(folder: &str, rules: &BTreeMap<String, Arc<Rule>>) -> Vec<(Arc
 
 /// The shipped rules by their names.
 pub fn shipped_rules() -> BTreeMap<String, Arc<Rule>> {
-    let read = |pack: &Pack| {
-        let problems = |all: Vec<Problem>| all.iter().map(|p| format!("{p}\n")).collect::<String>();
-        pack.read().unwrap_or_else(|all| panic!("{}", problems(all)))
-    };
+    let read = |pack: &Pack| pack.read().unwrap_or_else(|all| panic!("{}", listed(&all)));
     let rules = PACKS.iter().chain([&INTEGRITY]).flat_map(read).map(Arc::new);
     rules.chain(rules_to_copy()).map(|rule| (rule.id.to_string(), rule)).collect()
 }
@@ -109,6 +106,10 @@ pub fn shipped_rules() -> BTreeMap<String, Arc<Rule>> {
 /// The rules of the manual that no pack has.
 pub fn rules_to_copy() -> Vec<Arc<Rule>> {
     let read = read_rules("audit.toml", include_str!("../../../../docs/audit.toml"), FileRole::Rules);
-    let file = read.unwrap_or_else(|all| panic!("{}", all.iter().map(|p| format!("{p}\n")).collect::<String>()));
+    let file = read.unwrap_or_else(|all| panic!("{}", listed(&all)));
     file.rules.into_iter().map(|(rule, _)| Arc::new(rule)).collect()
+}
+
+fn listed(problems: &[Problem]) -> String {
+    problems.iter().map(|problem| format!("{problem}\n")).collect()
 }
