@@ -672,6 +672,12 @@ fn forms_of(callee: &str, language: &str) -> Vec<String> {
             forms.push(callee.replacen('.', if language == "python" { " . " } else { "\n." }, 1));
         }
     }
+    let takes_comments = !matches!(language, "bash" | "python" | "ruby") && callee.contains(['.', ':', '>']);
+    if takes_comments && let Some(end) = callee.find(|c: char| !c.is_ascii_alphanumeric() && c != '_') {
+        let sign = callee[end..].find(|c: char| c.is_ascii_alphanumeric() || c == '$').unwrap_or(1);
+        let (object, sign, member) = (&callee[..end], &callee[end..end + sign], &callee[end + sign..]);
+        forms.push(format!("{object}/**/{sign}/**/{member}"));
+    }
     if let Some((object, member)) = callee.rsplit_once('.').filter(|_| is_script) {
         forms.push(format!("{object}?.{member}"));
         forms.push(format!("{object}[\"{member}\"]"));

@@ -82,7 +82,12 @@ pub(super) static PYTHON: Language = Language::new(Spec {
     has_known_paths: true,
     test_mark: Some(TestMark::Name("test_")),
     assignments: &[("assignment", "left", "right"), ("named_expression", "name", "value")],
-    translations: &[Translation::TypeDefaults, Translation::CompatibleNames],
+    translations: &[
+        Translation::TypeDefaults,
+        Translation::StarsOfLists,
+        Translation::OutdentedComments,
+        Translation::CompatibleNames,
+    ],
     wraps: &[("typed_parameter", Inner::First), ("parenthesized_expression", Inner::Only)],
     silent: &["line_continuation"],
     listed: &[Listed::new(Items::Entries, "dictionary", "pair", "key")],

@@ -279,6 +279,10 @@ pub(crate) enum Translation {
     ListsOfImportedTypes,
     /// Type parameters have defaults.
     TypeDefaults,
+    /// Elements of lists without parentheses have stars before them.
+    StarsOfLists,
+    /// Comments between a decorator and a definition may be farther out than both.
+    OutdentedComments,
     /// What is in comments and in some elements of a page is text, and ends where browsers let it end.
     PlainTexts,
 }
@@ -332,7 +336,8 @@ impl Keyed {
     /// The child of such a node that is its key: a field, a child of a kind, or the first child.
     pub fn key_of<'t>(&self, node: tree_sitter::Node<'t>) -> Option<tree_sitter::Node<'t>> {
         if self.key.is_empty() {
-            return node.named_child(0);
+            let mut cursor = node.walk();
+            return node.named_children(&mut cursor).find(|child| !child.is_extra() || child.is_error());
         }
         // A cursor, since a node may have a hundred thousand children and each is counted from the first.
         let mut cursor = node.walk();

@@ -54,6 +54,12 @@ impl<'t> Children<'t> {
         Self::of(node, Which::Named)
     }
 
+    /// Those that the grammar names, without what may stand anywhere: comments.
+    pub fn code(node: Node<'t>) -> impl Iterator<Item = Node<'t>> {
+        // What the grammar can't read may stand anywhere, too, and hide what is in it.
+        Self::named(node).filter(|child| !child.is_extra() || child.is_error())
+    }
+
     /// Some of the children.
     pub fn of(node: Node<'t>, which: Which) -> Self {
         let (all, named) = (node.child_count(), which == Which::Named);

@@ -11,7 +11,7 @@ use std::ops::Range;
 use foldhash::HashMap;
 use tree_sitter::Node;
 
-use super::Expression;
+use super::{Children, Expression};
 use crate::lang::{Class, Language};
 
 /// How deep expressions are followed, with those that names in them are given. Deeper ones aren't constant.
@@ -225,7 +225,10 @@ impl<'t> Constants<'t> {
         let (_, left, value) = self.language.assignments.iter().find(|(kind, _, _)| *kind == node.kind())?;
         // Lists of one name and one value, as in Go.
         let only = |node: Node<'n>| match node.kind() {
-            "expression_list" if node.named_child_count() == 1 => node.named_child(0),
+            "expression_list" => {
+                let mut all = Children::code(node);
+                all.next().filter(|_| all.next().is_none()).or(Some(node))
+            }
             _ => Some(node),
         };
         let left = node.child_by_field_name(left).and_then(only).filter(|left| left.kind() == VARIABLE)?;

@@ -298,8 +298,9 @@ impl<'t> Imports<'t> {
     fn pointer(&self, node: Node<'t>) -> Option<(&'t str, Option<String>)> {
         let either = |one, other| node.child_by_field_name(one).or_else(|| node.child_by_field_name(other));
         let (declared, value) = (either("declarator", "left")?, either("value", "right")?);
-        let inner =
-            |declared: &Node<'t>| declared.child_by_field_name("declarator").or_else(|| declared.named_child(0));
+        let inner = |declared: &Node<'t>| {
+            declared.child_by_field_name("declarator").or_else(|| Children::code(*declared).next())
+        };
         let name = std::iter::successors(Some(declared), inner).last()?;
         let function = value.child_by_field_name("argument").filter(|_| value.kind() == "pointer_expression");
         let function = function.unwrap_or(value);
@@ -310,7 +311,7 @@ impl<'t> Imports<'t> {
     /// What the value in a field gives a name: the function that is called for it, or another name; without a field, the first
     /// child.
     fn made(&self, node: Node<'_>, field: &str) -> Option<String> {
-        let value = if field.is_empty() { node.named_child(0) } else { node.child_by_field_name(field) }?;
+        let value = if field.is_empty() { Children::code(node).next() } else { node.child_by_field_name(field) }?;
         match value.kind() {
             "call" | "call_expression" | "new_expression" => {
                 let function = value.child_by_field_name("function").or(value.child_by_field_name("constructor"))?;
@@ -382,7 +383,7 @@ impl<'t> Imports<'t> {
             Some(object) => (object, self.field(value, "property")),
             None => (value, ""),
         };
-        let literal = call.child_by_field_name("arguments").and_then(|arguments| arguments.named_child(0));
+        let literal = call.child_by_field_name("arguments").and_then(|arguments| Children::code(arguments).next());
         let Some(module) = literal.and_then(|literal| self.module(literal)) else { return };
         if self.field(call, "function") != "require" {
             return;
@@ -412,8 +413,10 @@ impl<'t> Imports<'t> {
     }
 
     fn java(&self, declaration: Node<'_>, found: &mut Imported) {
-        let path = declaration.named_child(0).map_or("", |path| self.text(path));
-        if let Some((_, name)) = path.rsplit_once('.').filter(|_| declaration.named_child_count() == 1) {
+        // A star is a child of its own.
+        let mut parts = Children::code(declaration);
+        let path = parts.next().map_or("", |path| self.text(path));
+        if let Some((_, name)) = path.rsplit_once('.').filter(|_| parts.next().is_none()) {
             add(found, name, path.to_owned());
         }
     }

@@ -73,9 +73,11 @@ impl Matching<'_> {
                 if node.kind() == *whole && node.child(0).is_some_and(|first| first.kind() == *types))
         };
         // Most calls are of languages that have none, or of other kinds.
-        let function = self.language.indirect.iter().any(is_generic).then(|| node.child(0)?.named_child(0))??;
+        let function =
+            self.language.indirect.iter().any(is_generic).then(|| Children::code(node.child(0)?).next())??;
         let is_type = function.kind().contains("type");
-        let part = match (function.named_child(0), function.named_child(1)) {
+        let mut names = Children::code(function);
+        let part = match (names.next(), names.next()) {
             (Some(package), Some(name)) if is_type => Part::Qualified(package.byte_range(), name.byte_range()),
             _ if is_type => Part::Name(function.byte_range()),
             _ => Part::Node(function),
@@ -87,7 +89,10 @@ impl Matching<'_> {
     /// A look at the last word before the arguments, which most calls end with: those of other names are what they seem.
     fn may_be_spelled_otherwise(&self, call: Node<'_>) -> bool {
         let Some(list) = call.child_count().checked_sub(1).and_then(|last| call.child(last)) else { return false };
-        let before = self.source.get(call.start_byte()..list.start_byte()).unwrap_or_default().trim_ascii_end();
+        // Comments may stand before the arguments.
+        let before = std::iter::successors(list.prev_sibling(), Node::prev_sibling).find(|before| !before.is_extra());
+        let end = before.map_or(list.start_byte(), |before| before.end_byte());
+        let before = self.source.get(call.start_byte()..end).unwrap_or_default().trim_ascii_end();
         let in_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_' || !b.is_ascii();
         let word = &before[before.iter().rposition(|b| !in_name(b)).map_or(0, |at| at + 1)..];
         // What ends in a bracket, a quotation mark or a sign may be anything.
@@ -219,7 +224,7 @@ impl Matching<'_> {
             && self.is_call(object)
             && self.text(*finder) == b"method"
         {
-            return Some(Part::Name(self.name_in(list.named_child(0)?)?));
+            return Some(Part::Name(self.name_in(Children::code(*list).next()?)?));
         }
         Some(Part::Node(self.function_behind(object)))
     }
@@ -228,9 +233,8 @@ impl Matching<'_> {
     fn function_behind<'t>(&self, node: Node<'t>) -> Node<'t> {
         let leads_on = |node: &Node<'t>| {
             let is_through = |spelling: &Indirect| matches!(spelling, Indirect::Through(kind) if node.kind() == *kind);
-            let last = u32::try_from(node.named_child_count()).ok()?.checked_sub(1)?;
-            let inner = node.named_child(last).filter(|_| self.language.indirect.iter().any(is_through))?;
-            Some(self.unwrapped(inner))
+            self.language.indirect.iter().any(is_through).then_some(())?;
+            Some(self.unwrapped(Children::code(*node).last()?))
         };
         std::iter::successors(Some(self.unwrapped(node)), leads_on).last().unwrap_or(node)
     }

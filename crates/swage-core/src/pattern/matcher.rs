@@ -12,6 +12,7 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
+use super::comments::uncommented_text;
 use super::meanings::Meanings;
 use super::plain::{member_of, plain_text};
 use super::probe::Probe;
@@ -367,11 +368,7 @@ impl Matching<'_> {
                     return None;
                 }
                 let saved = bound.clone();
-                let range = match nodes[..taken].first() {
-                    Some(node) => node.start_byte()..nodes[taken - 1].end_byte(),
-                    None => 0..0,
-                };
-                if self.bind(*index, None, range, bound)
+                if self.bind_run(*index, &nodes[..taken], bound)
                     && let Some(more) = self.rest(rest, &nodes[taken..], bound, whole, failures)
                 {
                     return Some(taken + more);
@@ -402,6 +399,28 @@ impl Matching<'_> {
 
     /// Lets a hole take a range, unless its conditions or an earlier place of the same name forbid it.
     pub(super) fn bind(&self, index: usize, node: Option<Node<'_>>, range: Range<usize>, bound: &mut Bindings) -> bool {
+        self.bind_within(index, node, range, &|| node, bound)
+    }
+
+    /// The same for a run of neighbours.
+    fn bind_run(&self, index: usize, nodes: &[Node<'_>], bound: &mut Bindings) -> bool {
+        let range = match nodes {
+            [] => 0..0,
+            [first, ..] => first.start_byte()..nodes[nodes.len() - 1].end_byte(),
+        };
+        // What is between them hangs on the same parent.
+        self.bind_within(index, None, range, &|| nodes.first()?.parent(), bound)
+    }
+
+    /// The same for a range in a node, whose comments are asked for when the text doesn't fit as it is.
+    fn bind_within<'t>(
+        &self,
+        index: usize,
+        node: Option<Node<'_>>,
+        range: Range<usize>,
+        around: &dyn Fn() -> Option<Node<'t>>,
+        bound: &mut Bindings,
+    ) -> bool {
         let hole = &self.holes[index];
         let tables = self.language.tables();
         if node.is_some_and(|n| {
@@ -417,7 +436,8 @@ impl Matching<'_> {
         };
         let is_plain_fit =
             || node.and_then(|node| plain_text(self.source, node, self.language)).is_some_and(|plain| fits(&plain));
-        if !fits(text) && !is_plain_fit() {
+        let uncommented = || uncommented_text(self.source, around()?, range.clone(), self.language);
+        if !fits(text) && !is_plain_fit() && !uncommented().is_some_and(|text| fits(&text)) {
             return false;
         }
         if self.given.iter().any(|(name, taken)| *name == hole.name && *taken != text) {

@@ -14,6 +14,7 @@
 
 mod build;
 mod children;
+mod comments;
 mod compile;
 mod constants;
 mod doubt;
@@ -35,6 +36,7 @@ use bstr::ByteSlice;
 use tree_sitter::Node;
 
 pub(crate) use self::children::{Child, Children, Which, ancestors, preorder};
+pub(crate) use self::comments::{comments_in, has_words, uncommented_text};
 pub use self::expression::Expression;
 pub(crate) use self::line_ends::with_any_line_end;
 pub(crate) use self::matcher::{Bindings, Given, Matching, budget};

@@ -106,9 +106,10 @@ pub(super) fn member_of<'t>(source: &[u8], node: Node<'t>, language: &Language) 
         }
         "call" if language.indirect.contains(&Indirect::Member) => {
             let function = node.child_by_field_name("function")?;
-            let given = node.child_by_field_name("arguments").filter(|given| given.named_child_count() == 2)?;
             (source.get(function.byte_range()) == Some(b"getattr")).then_some(())?;
-            (given.named_child(0)?, given.named_child(1)?)
+            let mut given = Children::code(node.child_by_field_name("arguments")?);
+            let both = (given.next()?, given.next()?);
+            given.next().is_none().then_some(both)?
         }
         _ => return None,
     };

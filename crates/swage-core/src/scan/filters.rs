@@ -9,7 +9,7 @@ use super::allow;
 use super::search::Search;
 use super::walk::{WalkEvent, walk};
 use crate::lang::Class;
-use crate::pattern::{Children, Given, Matching, Which, joined_text};
+use crate::pattern::{Children, Given, Matching, Which, has_words, joined_text, uncommented_text};
 use crate::rule::{Clause, CodeMatch, Filter, NodeTest, ParsedFile, PlaceFilter, Relation};
 
 /// Whether a text is one that the clause must not match.
@@ -18,6 +18,11 @@ pub(super) fn is_excused(clause: &Clause, text: &[u8]) -> bool {
     // All other filters look at nodes around the match, and there are none.
     let mut places = clause.filters.iter().filter(|f| f.relation == Relation::Unless).flat_map(|f| &f.any);
     places.any(|place| matches!(&place.what, NodeTest::Text(regex) if regex.is_match(text)))
+}
+
+/// Whether a comment is one to filters: it says something, and what one suppresses must be found first.
+fn is_remark(comment: &[u8]) -> bool {
+    has_words(comment) && !allow::may_be_in(comment)
 }
 
 impl<'a> Search<'a> {
@@ -61,7 +66,7 @@ impl<'a> Search<'a> {
     }
 
     /// Looks at the node before, not counting attributes and decorators, or where this one is the first of what it merely
-    /// heads, before that.
+    /// heads, before that. Comments are passed over, and each may be what is asked for.
     fn preceded(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let mut at = node;
         loop {
@@ -72,8 +77,14 @@ impl<'a> Search<'a> {
                     continue;
                 }
                 // What is before a fragment isn't known, and may be what is asked for.
-                return !self.file.is_known(before)
-                    || filter.any.iter().any(|place| self.is_place(place, before, given));
+                if !self.file.is_known(before) || filter.any.iter().any(|place| self.is_place(place, before, given)) {
+                    return true;
+                }
+                if !self.is_comment(before) {
+                    return false;
+                }
+                at = before;
+                continue;
             }
             match at.parent() {
                 // An expression that begins its statement: what is before the statement is before it.
@@ -83,15 +94,29 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// Looks at the node after, where it begins on the line on which this one ends.
+    fn is_comment(&self, node: Node<'a>) -> bool {
+        self.file.language.tables().is(node.kind_id(), Class::Comment)
+    }
+
+    /// Looks at the node after, where it begins on the line on which this one ends. Comments are passed over, and each may be
+    /// what is asked for.
     fn followed(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         // What begins on another line is about something else.
         let row = node.end_position().row;
         let mut at = node;
         loop {
             if let Some(after) = at.next_named_sibling() {
-                return after.start_position().row == row
-                    && filter.any.iter().any(|place| self.is_place(place, after, given));
+                if after.start_position().row != row {
+                    return false;
+                }
+                if filter.any.iter().any(|place| self.is_place(place, after, given)) {
+                    return true;
+                }
+                if !self.is_comment(after) {
+                    return false;
+                }
+                at = after;
+                continue;
             }
             match at.parent().filter(|parent| parent.end_position().row == row) {
                 Some(parent) => at = parent,
@@ -202,14 +227,16 @@ impl<'a> Search<'a> {
                             .is_some_and(|n| regex.is_match(n.as_bytes()))
                     })
             }
-            // A suppressed finding must be found first.
             NodeTest::Node(class) => {
                 self.file.language.tables().is(node.kind_id(), *class)
-                    && !(*class == Class::Comment && allow::may_be_in(self.file.text(node)))
+                    && (*class != Class::Comment || is_remark(self.file.text(node)))
             }
             NodeTest::Text(regex) => {
-                let joined = || joined_text(self.file.source, node, self.file.language);
-                regex.is_match(self.file.text(node)) || joined().is_some_and(|text| regex.is_match(&text))
+                let (source, language) = (self.file.source, self.file.language);
+                let joined = || joined_text(source, node, language);
+                let uncommented = || uncommented_text(source, node, node.byte_range(), language);
+                let is_match = |text: Option<Vec<u8>>| text.is_some_and(|text| regex.is_match(&text));
+                regex.is_match(self.file.text(node)) || is_match(joined()) || is_match(uncommented())
             }
             NodeTest::Code(code) => return self.is_code(code, &place.filters, node, given),
         };

@@ -26,6 +26,8 @@ pub(super) struct Found {
     scope: Scope,
     /// What runs took, in order.
     varying: Vec<Range<usize>>,
+    /// Comments in the code that matched, in order.
+    comments: Vec<Range<usize>>,
     /// What was measured, for measures.
     figure: Option<Figure>,
     /// What the rule proposes.
@@ -67,6 +69,7 @@ impl Found {
                 message: String::new(),
                 scope: Scope::default(),
                 varying: Vec::new(),
+                comments: Vec::new(),
                 figure: None,
                 fix: None,
             });
@@ -82,8 +85,8 @@ impl Found {
         // Offsets in a fragment or in decoded text aren't those of the file.
         let template = clause.fix.as_deref().filter(|_| origin.editable);
         let fix = template.and_then(|template| propose(template, &m, source, file));
-        let Match { range, varying, figure, .. } = m;
-        Some(Self { rule: index, range, message, scope: scope(), varying, figure, fix, fact: None })
+        let Match { range, varying, comments, figure, .. } = m;
+        Some(Self { rule: index, range, message, scope: scope(), varying, comments, figure, fix, fact: None })
     }
 }
 
@@ -122,9 +125,9 @@ pub(super) fn hits_and_facts(
                 let mut hit = Hit::new(rule, f.message, Some(span), f.scope.names, text, f.figure);
                 hit.definition = definition;
                 hit.fix = f.fix;
-                // What runs took doesn't belong to the identity: it may change and the finding stays.
-                if !f.varying.is_empty() {
-                    hit.identity = identity(source, &f.range, &f.varying);
+                // What runs took doesn't belong to the identity, nor do comments: they may change and the finding stays.
+                if !f.varying.is_empty() || !f.comments.is_empty() {
+                    hit.identity = identity(source, &f.range, &f.varying, &f.comments);
                 }
                 hits.push(hit);
             }

@@ -214,22 +214,28 @@ pub(crate) fn read_texts(content: &[u8], hits: &mut [Hit]) {
     }
 }
 
-/// The digest of a text without its white space and without some ranges of it, which are in order, and the separators
-/// beside them. Nothing is left where a range was, so that one that holds nothing makes no difference.
-fn identity(source: &[u8], whole: &Range<usize>, varying: &[Range<usize>]) -> u64 {
+/// The digest of a text without its white space, without the comments in it and without some ranges of it, which are in
+/// order, and the separators beside them. Nothing is left where a range was, so that one that holds nothing makes no
+/// difference.
+fn identity(source: &[u8], whole: &Range<usize>, varying: &[Range<usize>], comments: &[Range<usize>]) -> u64 {
+    // Blanks in the place of comments go with all white space.
+    let mut text = source.get(whole.clone()).unwrap_or_default().to_vec();
+    for comment in comments {
+        text[comment.start - whole.start..comment.end - whole.start].fill(b' ');
+    }
     // A run that took one element more has one comma more.
     let separator = |b: &u8| b.is_ascii_whitespace() || matches!(b, b',' | b';');
     let mut kept = Vec::new();
     // Where the text goes on after the last range.
-    let mut from = whole.start;
+    let mut from = 0;
     for range in varying.iter().filter(|r| r.start >= whole.start && r.end <= whole.end) {
-        let piece = source.get(from..range.start).unwrap_or_default();
-        let end = piece.iter().rposition(|b| !separator(b)).map_or(0, |at| at + 1);
-        kept.extend(without_white_space(&piece[..end]));
-        let rest = source.get(range.end..whole.end).unwrap_or_default();
-        from = range.end + rest.iter().take_while(|b| separator(b)).count();
+        let (start, end) = (range.start - whole.start, range.end - whole.start);
+        let piece = text.get(from..start).unwrap_or_default();
+        let upto = piece.iter().rposition(|b| !separator(b)).map_or(0, |at| at + 1);
+        kept.extend(without_white_space(&piece[..upto]));
+        from = end + text[end..].iter().take_while(|b| separator(b)).count();
     }
-    kept.extend(without_white_space(source.get(from..whole.end).unwrap_or_default()));
+    kept.extend(without_white_space(text.get(from..).unwrap_or_default()));
     short_digest(&[&kept])
 }
 

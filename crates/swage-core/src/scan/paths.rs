@@ -312,8 +312,8 @@ impl<'f> Paths<'_, 'f> {
         let names = self.names.borrow();
         let text = |node: Node<'f>| self.search.file.text(node);
         let is_alone = |call: Node<'f>| {
-            let given = call.child_by_field_name("arguments").filter(|given| given.named_child_count() == 1);
-            given.and_then(|given| given.named_child(0)).is_some_and(|only| names.contains(&text(only)))
+            let mut given = call.child_by_field_name("arguments").into_iter().flat_map(Children::code);
+            given.next().is_some_and(|only| given.next().is_none() && names.contains(&text(only)))
         };
         let mut found = false;
         preorder(condition, |node| {

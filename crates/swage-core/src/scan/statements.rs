@@ -104,7 +104,7 @@ pub(super) fn shape(node: Node<'_>, language: &'static Language) -> Shape {
         "with_statement" | "using_statement" | "synchronized_statement" | "lock_statement" => Shape::Guarded,
         "return_statement" | "raise_statement" | "throw_statement" => Shape::Return,
         // Without a label; with one it leaves a loop further out.
-        "break_statement" | "continue_statement" if node.named_child_count() == 0 => Shape::Break,
+        "break_statement" | "continue_statement" if Children::code(node).next().is_none() => Shape::Break,
         "break_statement" | "continue_statement" | "goto_statement" | "labeled_statement" | "yield_statement" => {
             Shape::Jump
         }
@@ -132,7 +132,7 @@ pub(super) fn is_endless(node: Node<'_>, source: &[u8], language: &Language) -> 
     match node.kind() {
         "while_statement" | "do_statement" => condition.is_some_and(always),
         // Go writes all loops with one word; what only has a body has no end.
-        "for_statement" if language.name == "go" => node.named_child_count() == 1,
+        "for_statement" if language.name == "go" => Children::code(node).count() == 1,
         "for_statement" if language.name != "python" => condition.is_none_or(always),
         _ => false,
     }

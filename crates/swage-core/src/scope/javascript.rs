@@ -1,11 +1,13 @@
 //! Scopes of JavaScript (ECMA-262, section 9.1) and of what TypeScript adds to them.
 
+use std::iter::successors;
 use std::sync::OnceLock;
 
 use foldhash::HashSet;
 use tree_sitter::Node;
 
-use super::{Action, Field, Gathered, Import, Kind, Rules, Use, each, is_in_name, leaves, words};
+use super::{Action, Children, Field, Gathered, Import, Kind, Rules, Use, each, is_in_name, leaves, words};
+use crate::pattern::has_words;
 
 pub(super) struct JavaScript;
 
@@ -201,16 +203,18 @@ impl Rules for JavaScript {
         false
     }
 
-    fn is_excused(&self, statement: Node<'_>) -> bool {
+    fn is_excused(&self, statement: Node<'_>, source: &[u8]) -> bool {
         let end = statement.end_position().row;
-        statement.next_sibling().is_some_and(|n| n.kind() == "comment" && n.start_position().row == end)
+        let is_remark = |n: &Node<'_>| n.kind() == "comment" && has_words(&source[n.byte_range()]);
+        let mut after = successors(statement.next_sibling(), Node::next_sibling);
+        after.by_ref().take_while(|n| n.start_position().row == end).any(|n| is_remark(&n))
     }
 }
 
 /// Whether `require` is called with the name of one module, and not with a list of them or by its own members.
 fn asks_for_a_module(require: Node<'_>) -> bool {
     let call = require.parent().filter(|call| call.kind() == "call_expression");
-    let given = call.and_then(|call| call.child_by_field_name("arguments")?.named_child(0));
+    let given = call.and_then(|call| Children::code(call.child_by_field_name("arguments")?).next());
     given.is_some_and(|first| first.kind() != "array")
 }
 

@@ -44,7 +44,7 @@ trait Rules: Sync {
     /// Whether a file does nothing but import, so that others may import from it.
     fn hands_on(&self, root: Node<'_>) -> bool;
     /// Whether the code around an import shows why it is there unused.
-    fn is_excused(&self, statement: Node<'_>) -> bool;
+    fn is_excused(&self, statement: Node<'_>, source: &[u8]) -> bool;
 }
 
 /// A language's rules by the ids of its grammar.
@@ -469,7 +469,7 @@ impl<'t, 's> Gathered<'t, 's> {
         let idle = idle.filter(|import| !rendered(import)).filter(|import| {
             let (statement, excused) = match last {
                 Some((statement, excused)) if statement == import.statement => (statement, excused),
-                _ => (import.statement, self.tables.rules.is_excused(import.statement)),
+                _ => (import.statement, self.tables.rules.is_excused(import.statement, self.source)),
             };
             last = Some((statement, excused));
             !excused

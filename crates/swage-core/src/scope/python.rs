@@ -6,6 +6,7 @@ use foldhash::HashSet;
 use tree_sitter::Node;
 
 use super::{Action, Children, Field, Gathered, Import, Kind, Rules, each, leaves, words};
+use crate::pattern::has_words;
 
 pub(super) struct Python;
 
@@ -102,8 +103,8 @@ impl Rules for Python {
         Children::named(root).all(says_nothing)
     }
 
-    fn is_excused(&self, statement: Node<'_>) -> bool {
-        guarded(statement) || comment_behind(statement) || is_all_of_function(statement)
+    fn is_excused(&self, statement: Node<'_>, source: &[u8]) -> bool {
+        guarded(statement) || has_remark(statement, source) || is_all_of_function(statement)
     }
 }
 
@@ -248,17 +249,18 @@ fn is_all_of_function(node: Node<'_>) -> bool {
     only && block.parent().is_some_and(|around| around.kind() == "function_definition")
 }
 
-/// Whether a comment on the same line says something of it.
-fn comment_behind(node: Node<'_>) -> bool {
+/// Whether a comment in it or after it on the same line says something of it.
+fn has_remark(node: Node<'_>, source: &[u8]) -> bool {
+    let is_remark = |node: Node<'_>| node.kind() == "comment" && has_words(&source[node.byte_range()]);
     let end = node.end_position().row;
     let mut next = node.next_sibling();
     while let Some(after) = next.filter(|n| n.start_position().row == end) {
-        if after.kind() == "comment" {
+        if is_remark(after) {
             return true;
         }
         next = after.next_sibling();
     }
-    Children::named(node).any(|child| child.kind() == "comment")
+    Children::named(node).any(is_remark)
 }
 
 /// A name in a pattern: alone it takes whatever is there; with dots it is looked up.

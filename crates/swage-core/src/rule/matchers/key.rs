@@ -323,18 +323,16 @@ impl Paths {
             }
             if let (Some(key), Some(own)) = (key, last) {
                 // Grammars without such a field put the value last.
-                let value = node.child_by_field_name("value").or_else(|| {
-                    let last = node.named_child(node.named_child_count().checked_sub(1)? as u32)?;
-                    (last != key).then_some(last)
-                });
+                let last_but_key = || Children::code(node).last().filter(|last| *last != key);
+                let value = node.child_by_field_name("value").or_else(last_but_key);
                 // What wraps a value in YAML has tags and anchors of its own.
                 let value = value.map(heart);
                 let marked = value.and_then(|value| anchors.marked_by(source, value));
                 match marked.or(value) {
                     // Each element of a list is a value at the same path.
-                    Some(list) if is_list(list) && list.named_child_count() > 0 => {
+                    Some(list) if is_list(list) && Children::code(list).next().is_some() => {
                         let place = value.filter(|_| marked.is_some()).map(|value| value.byte_range());
-                        let elements = Children::named(list).map(heart).filter(|element| !is_list(*element));
+                        let elements = Children::code(list).map(heart).filter(|element| !is_list(*element));
                         all.places.extend(elements.map(|element| (own, Some(scalar(element, place.clone())))));
                     }
                     _ => all.places.push((own, value.map(|value| scalar(value, None)))),
@@ -345,7 +343,7 @@ impl Paths {
                 }
             }
             let from = open.len();
-            let children = Children::named(node).filter(|child| Some(*child) != key);
+            let children = Children::code(node).filter(|child| Some(*child) != key);
             open.extend(children.map(|child| (child, last, alias.clone())));
             open[from..].reverse();
         }
@@ -408,7 +406,7 @@ fn parts_of_key(key: Node<'_>) -> Vec<Node<'_>> {
     while let Some(node) = open.pop() {
         if node.kind() == "dotted_key" {
             let from = open.len();
-            open.extend(Children::named(node));
+            open.extend(Children::code(node));
             open[from..].reverse();
         } else {
             // A tag or an anchor of YAML before it is no part of it.
@@ -426,7 +424,7 @@ fn is_list(node: Node<'_>) -> bool {
 /// The node inside of nodes that merely wrap it.
 fn heart(mut node: Node<'_>) -> Node<'_> {
     while matches!(node.kind(), "block_node" | "flow_node" | "block_sequence_item" | "plain_scalar")
-        && let Some(inner) = node.named_child(node.named_child_count().saturating_sub(1) as u32)
+        && let Some(inner) = Children::code(node).last()
     {
         node = inner;
     }

@@ -152,6 +152,8 @@ pub struct Match<'m> {
     pub captures: Vec<(&'m str, Range<usize>)>,
     /// Parts that don't belong to what the rule names, in order: what runs took.
     pub varying: Vec<Range<usize>>,
+    /// Comments in what matches code, in order: code is the same with and without them.
+    pub comments: Vec<Range<usize>>,
     /// A measured figure.
     pub figure: Option<Figure>,
 }

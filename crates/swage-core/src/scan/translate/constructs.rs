@@ -227,29 +227,3 @@ pub(super) fn without_lists_of_imported_types(text: &[u8]) -> Option<Vec<u8>> {
     memchr::memmem::find(text, b"[]")?;
     without_first_groups(TYPES.as_ref()?, text)
 }
-
-/// Bounds in place of the defaults of type parameters, which the grammar doesn't know (Python Language Reference, section
-/// 8.10): `class Quay[T = Berth]`.
-pub(super) fn with_bounds_for_type_defaults(text: &[u8]) -> Option<Vec<u8>> {
-    static GENERIC: LazyLock<Option<Regex>> =
-        LazyLock::new(|| Regex::new(r"(?m-u)^[ \t]*(?:class|(?:async[ \t]+)?def|type)[ \t]+\w+\[").ok());
-    let mut plain: Option<Vec<u8>> = None;
-    for head in GENERIC.as_ref()?.find_iter(text) {
-        let (mut depth, mut sign) = (1, b':');
-        for at in head.end()..text.len() {
-            match text[at] {
-                b'[' | b'(' | b'{' => depth += 1,
-                b']' | b')' | b'}' => depth -= 1,
-                b',' if depth == 1 => sign = b':',
-                // After a bound, the default is one type more.
-                b':' if depth == 1 => sign = b'|',
-                b'=' if depth == 1 => plain.get_or_insert_with(|| text.to_vec())[at] = sign,
-                _ => {}
-            }
-            if depth == 0 {
-                break;
-            }
-        }
-    }
-    plain
-}

@@ -11,6 +11,7 @@ mod escapes;
 mod lines;
 mod names;
 mod pages;
+mod python;
 mod references;
 
 use std::borrow::Cow;
@@ -50,7 +51,9 @@ pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>
             Translation::TypesOfTemplates => constructs::without_types_of_templates(&plain),
             Translation::TypeOfExports => constructs::without_type_of_exports(&plain),
             Translation::ListsOfImportedTypes => constructs::without_lists_of_imported_types(&plain),
-            Translation::TypeDefaults => constructs::with_bounds_for_type_defaults(&plain),
+            Translation::TypeDefaults => python::with_bounds_for_type_defaults(&plain),
+            Translation::StarsOfLists => python::without_stars_of_lists(&plain),
+            Translation::OutdentedComments => python::with_comments_further_in(&plain),
             // These take the tree, and come last.
             Translation::EscapedNames
             | Translation::IgnorableCharacters
@@ -90,7 +93,12 @@ mod tests {
     use crate::lang::{LANGUAGES, parse};
 
     /// Pieces of what is translated.
-    const PIECES: [&str; 67] = [
+    const PIECES: [&str; 72] = [
+        ", *",
+        "\n  @",
+        "\n#   ",
+        "\"\"\"",
+        "\n  def ",
         "a<b>`",
         ">`",
         "class A[",
@@ -201,6 +209,17 @@ mod tests {
             (Some("css"), "b\\61\nd\\65\r\n(1)", "bade(1)     \n\n"),
             (Some("python"), "class A[T = list[B], *C]: d = e[f == g]", "class A[T : list[B], *C]: d = e[f == g]"),
             (Some("python"), "def a[T: B = C](b=1): pass", "def a[T: B | C](b=1): pass"),
+            (Some("python"), "return a, *bad(b)\n", "return a,  bad(b)\n"),
+            (Some("python"), "a = b, * \\\n (c), *[d], *e.f[g], *h", "a = b,   \\\n (c),  [d],  e.f[g], *h"),
+            (Some("python"), "f(a, *g(b)); [*h(c)]; i[j, *(k)]", "f(a, *g(b)); [*h(c)]; i[j,  (k)]"),
+            (Some("python"), "'(', \"\"\"[\"\"\", *f(x) # (\n, *f(x)", "'(', \"\"\"[\"\"\",  f(x) # (\n,  f(x)"),
+            (Some("python"), "', *f(x)', a, *f(x)", "', *f(x)', a,  f(x)"),
+            (Some("python"), "  @a\n#   @b\n  def c(): d", "  @a\n  # @b\n  def c(): d"),
+            (
+                Some("python"),
+                "  @a(\n    b)\n\n#low\n#\n #  low\n  def c():\n#   d",
+                "  @a(\n    b)\n\n#low\n \n  # low\n  def c():\n#   d",
+            ),
             (Some("tsx"), "a = <b>c & d</b>; e = f & g", "a = <b>c + d</b>; e = f & g"),
             (Some("tsx"), "a = <b>{c} & d</b>; e = b > c & d;", "a = <b>{c} + d</b>; e = b > c & d;"),
             (Some("typescript"), "a = b.c<D, E>`f`; `g<h>`", "a = b.c[D, E]`f`; `g<h>`"),

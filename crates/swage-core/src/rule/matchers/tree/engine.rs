@@ -10,7 +10,8 @@ use foldhash::HashMap;
 use tree_sitter::Node;
 
 use super::plain::{Item, PlainQuery, Shape, Test};
-use crate::pattern::{Child, Which, joined_text};
+use crate::lang::{Class, Language};
+use crate::pattern::{Child, Which, joined_text, uncommented_text};
 use crate::rule::matchers::TooMany;
 
 /// Most places that are tried at one node; a query that asks for several children of thousands could go on for ever.
@@ -107,9 +108,9 @@ impl<'t> Families<'t> {
         self.children.borrow()[self.all.borrow()[family].from + index]
     }
 
-    /// Whether a child from an index on has a name in the grammar.
-    fn has_named(&self, family: usize, from: usize) -> bool {
-        (from..self.count(family)).any(|index| self.child(family, index).named)
+    /// Whether an anchor can't pass over all children from an index on.
+    fn has_code(&self, family: usize, from: usize, language: &Language) -> bool {
+        (from..self.count(family)).any(|index| is_code(&self.child(family, index), language))
     }
 
     /// Whether a family allows a shape: there is a child for each place, and none in a field that must be empty. Most nodes
@@ -154,7 +155,7 @@ pub(super) fn matches<'t>(
     families: &Families<'t>,
     found: &mut dyn FnMut(&Captured<'t>),
 ) -> Result<(), TooMany> {
-    let search = Backtracking { families, tried: Cell::new(0) };
+    let search = Backtracking { families, language: query.language, tried: Cell::new(0) };
     // One slot a capture, filled on the way down and emptied on the way back.
     let mut taken = families.taken.take();
     taken.clear();
@@ -172,8 +173,14 @@ pub(super) fn matches<'t>(
 /// Goes on with what has been taken so far; whether the rest could be matched.
 type Then<'a, 't> = &'a mut dyn FnMut(&mut Captured<'t>) -> bool;
 
+/// Whether an anchor stops at a child. It passes over signs, and over comments: code is the same with and without them.
+fn is_code(child: &Child<'_>, language: &Language) -> bool {
+    child.named && !language.tables().is(child.kind, Class::Comment)
+}
+
 struct Backtracking<'c, 't> {
     families: &'c Families<'t>,
+    language: &'static Language,
     /// How many nodes have been tried at this beginning.
     tried: Cell<u32>,
 }
@@ -221,7 +228,7 @@ impl<'t> Backtracking<'_, 't> {
         then: Then<'_, 't>,
     ) -> bool {
         let Some(item) = shape.children.get(place) else {
-            return !(shape.closed && self.families.has_named(family, from)) && then(taken);
+            return !(shape.closed && self.families.has_code(family, from, self.language)) && then(taken);
         };
         let (next, more) = (shape.children.get(place + 1), shape.children.len() - place);
         let mut any = false;
@@ -239,8 +246,7 @@ impl<'t> Backtracking<'_, 't> {
                     return true;
                 }
             }
-            // An anchor passes over signs and comments the grammar leaves unnamed, but over no named child.
-            if item.anchored && child.named {
+            if item.anchored && is_code(&child, self.language) {
                 break;
             }
         }
@@ -248,7 +254,8 @@ impl<'t> Backtracking<'_, 't> {
     }
 }
 
-/// Whether all predicates hold. What somebody has broken into lines is asked about as it would stand in one, too.
+/// Whether all predicates hold. What somebody has broken into lines, or put comments into, is asked about as it would stand
+/// without them, too.
 fn holds(query: &PlainQuery, taken: &Captured<'_>, source: &[u8]) -> bool {
     let text = |node: Node<'_>| source.get(node.byte_range()).unwrap_or_default();
     query.predicates.iter().all(|predicate| {
@@ -264,8 +271,10 @@ fn holds(query: &PlainQuery, taken: &Captured<'_>, source: &[u8]) -> bool {
             Test::Same(_) => text(other) == own,
             Test::Matches(regex) => regex.is_match(own),
         };
-        let joined = || joined_text(source, node, query.language).is_some_and(|text| fits(&text));
-        (fits(text(node)) || joined()) == predicate.holds
+        let joined = || joined_text(source, node, query.language);
+        let uncommented = || uncommented_text(source, node, node.byte_range(), query.language);
+        let is_fit = |text: Option<Vec<u8>>| text.is_some_and(|text| fits(&text));
+        (fits(text(node)) || is_fit(joined()) || is_fit(uncommented())) == predicate.holds
     })
 }
 

@@ -37,7 +37,8 @@ pub(super) struct PlainQuery {
 pub(super) struct Item {
     /// The field that holds it.
     pub field: Option<&'static str>,
-    /// It must be the first named child from where it is looked for: of all, or after the place before it.
+    /// It must be the first named child from where it is looked for, not counting comments: of all, or after the place before
+    /// it.
     pub anchored: bool,
     /// Any of these may be there.
     pub choices: Vec<Shape>,
@@ -56,7 +57,7 @@ pub(super) struct Shape {
     pub children: Vec<Item>,
     /// Whether signs or keywords are among them, which the grammar doesn't name.
     pub signs: bool,
-    /// No named child comes after the last of them.
+    /// No named child comes after the last of them, but for comments.
     pub closed: bool,
     /// The fields that hold nothing.
     pub without: Vec<&'static str>,

@@ -173,6 +173,33 @@ fn plain_queries_find_what_the_general_engine_finds() {
     }
 }
 
+/// What an anchor passes over, in lists with and without comments: what `@a` takes, and `@b` after it.
+#[test]
+fn anchors_pass_over_comments() {
+    let source = "[1, 2]\n[ # low\n 3, 4]\n[5 # low\n, # high\n # high\n 6 # low\n # low\n]\n[x, # low\n 7, x]\n";
+    let python = Language::by_name("python").expect("a known language");
+    let parsed = parse(source.as_bytes(), python).expect("it parses");
+    for (form, expected) in [
+        ("(list . (integer) @a)", "1 3 5"),
+        ("(list . (_) @a (integer) @b .)", "1+2 # low+4 3+4 5+6"),
+        ("(list (integer) @a . (integer) @b)", "1+2 3+4 5+6"),
+        ("(list (integer) @a .)", "2 4 6"),
+        ("(list (identifier) . (integer) @a)", "7"),
+        ("(list (identifier) . (integer) @a .)", ""),
+        // A comment can still be asked for.
+        ("(list (integer) @a . (comment) @b .)", "6+# low 6+# low"),
+        ("(list . (comment) @a)", "# low"),
+    ] {
+        let query = PlainQuery::read(form, python).unwrap_or_else(|| panic!("{form} is plain"));
+        let texts = |taken: Vec<(String, usize, usize)>| {
+            taken.into_iter().map(|(_, from, to)| &source[from..to]).collect::<Vec<_>>().join("+")
+        };
+        let found: Vec<_> = plain(&query, source, &parsed, python).into_iter().collect();
+        let found: Vec<_> = found.into_iter().map(texts).collect();
+        assert_eq!(found.join(" "), expected, "{form}");
+    }
+}
+
 /// A query that matches at least the node that it is made from: some of what is there, some of it captured.
 fn sketch(node: Node<'_>, one_in: &mut dyn FnMut(u8) -> bool, depth: u8, captures: &mut usize) -> String {
     if !node.is_named() {
@@ -231,11 +258,11 @@ fn are_in_order(
     children: &[(Child<'_>, Option<&str>)],
     rendered: &[(String, usize, usize)],
 ) -> bool {
-    let has_named = |children: &[(Child<'_>, _)]| children.iter().any(|(child, _)| child.named);
-    let Some(item) = shape.children.get(place) else { return !shape.closed || !has_named(children) };
+    let has_code = |children: &[(Child<'_>, _)]| children.iter().any(|(child, _)| is_code(child, query.language));
+    let Some(item) = shape.children.get(place) else { return !shape.closed || !has_code(children) };
     (0..children.len()).any(|at| {
         let (child, field) = children[at];
-        (!item.anchored || !has_named(&children[..at]))
+        (!item.anchored || !has_code(&children[..at]))
             && (item.field.is_none() || item.field == field)
             && item.choices.iter().any(|shape| is_shape(query, shape, child.node, rendered))
             && are_in_order(query, shape, place + 1, &children[at + 1..], rendered)

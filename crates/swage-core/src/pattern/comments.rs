@@ -1,0 +1,107 @@
+//! What code says without its comments: conditions on texts are asked about that as well, or a comment in parentheses would
+//! be a way past them.
+
+use std::ops::Range;
+
+use memchr::memmem;
+use tree_sitter::Node;
+
+use super::Children;
+use crate::lang::{Class, Language};
+
+/// How many bytes the text has at most: conditions are asked at each node that a hole may take, so that longer ones would
+/// cost the square of their length.
+const LONGEST: usize = 8192;
+
+/// The comments in a range of a node, in order; none where the whole range is one.
+pub(crate) fn comments_in(
+    source: &[u8],
+    node: Node<'_>,
+    range: &Range<usize>,
+    language: &'static Language,
+) -> Vec<Range<usize>> {
+    let (mut comments, mut open) = (Vec::new(), vec![node]);
+    // Most have none, and looking for the sign of one is far cheaper than going through the nodes.
+    let text = source.get(range.clone()).unwrap_or_default();
+    let may_be_in = |sign: &str| memmem::find(text, sign.as_bytes()).is_some();
+    if !language.line_markers.iter().chain(&["/*", "<!--"]).any(|sign| may_be_in(sign)) {
+        return comments;
+    }
+    while let Some(node) = open.pop() {
+        if language.tables().is(node.kind_id(), Class::Comment) {
+            comments.push(node.byte_range());
+            continue;
+        }
+        let is_in = |child: &Node<'_>| child.end_byte() > range.start && child.start_byte() < range.end;
+        let from = open.len();
+        open.extend(Children::named(node).filter(is_in));
+        open[from..].reverse();
+    }
+    comments.retain(|comment| comment.start >= range.start && comment.end <= range.end && comment != range);
+    comments
+}
+
+/// The text of a range in a node without the comments in it; `None` where there are none, and for very long ones.
+pub(crate) fn uncommented_text(
+    source: &[u8],
+    node: Node<'_>,
+    range: Range<usize>,
+    language: &'static Language,
+) -> Option<Vec<u8>> {
+    let comments = if range.len() > LONGEST { Vec::new() } else { comments_in(source, node, &range, language) };
+    let mut code = Vec::with_capacity(range.len());
+    let mut from = range.start;
+    for comment in &comments {
+        code.extend_from_slice(source.get(from..comment.start)?);
+        // It may be all that stands between two words.
+        let is_word = |b: Option<&u8>| b.is_some_and(|b| b.is_ascii_alphanumeric() || *b == b'_');
+        if is_word(code.last()) && is_word(source.get(comment.end)) {
+            code.push(b' ');
+        }
+        from = comment.end;
+    }
+    code.extend_from_slice(source.get(from..range.end)?);
+    // What was before a comment at the end.
+    code.truncate(code.trim_ascii_end().len());
+    (!comments.is_empty()).then_some(code)
+}
+
+/// Whether a comment says something: one without a letter doesn't.
+pub(crate) fn has_words(comment: &[u8]) -> bool {
+    comment.iter().any(|b| b.is_ascii_alphabetic() || !b.is_ascii())
+}
+
+#[cfg(test)]
+mod tests {
+    use bstr::ByteSlice;
+
+    use super::*;
+    use crate::lang::parse;
+
+    #[test]
+    fn comments_are_left_out_and_nothing_else_is() {
+        for (language, code, expected) in [
+            ("python", "f(a, b)\n", None),
+            ("python", "f('# no', a)\n", None),
+            ("python", "f( # low\n a, # high\n)\n", Some("f( \n a, \n)")),
+            ("javascript", "f(/**/a/* low */, '/*', b) // high\n", Some("f(a, '/*', b)")),
+            ("c", "int/**/a;\n", Some("int a;")),
+            ("rust", "f(/* /* low */ */ b\"//\")\n", Some("f( b\"//\")")),
+            ("html", "<p><!-- low -->a</p>\n", Some("<p>a</p>")),
+            ("sql", "select 1 -- low\n, 2;\n", Some("select 1 \n, 2;")),
+        ] {
+            let language = Language::by_name(language).expect("a known language");
+            let tree = parse(code.as_bytes(), language).expect("it parses");
+            let found = uncommented_text(code.as_bytes(), tree.root_node(), 0..code.len(), language);
+            assert_eq!(
+                found.as_ref().map(|text| text.as_bstr()),
+                expected.map(|text| text.as_bytes().as_bstr()),
+                "{code}"
+            );
+        }
+        let long = format!("f( # {}\n)\n", "low ".repeat(LONGEST / 4));
+        let python = Language::by_name("python").expect("a known language");
+        let tree = parse(long.as_bytes(), python).expect("it parses");
+        assert_eq!(uncommented_text(long.as_bytes(), tree.root_node(), 0..long.len(), python), None);
+    }
+}

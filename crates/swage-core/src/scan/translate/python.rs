@@ -1,0 +1,146 @@
+//! What Python's grammar doesn't know, written as it does.
+
+use std::sync::LazyLock;
+
+use regex::bytes::Regex;
+
+use super::in_name;
+
+/// Bounds in place of the defaults of type parameters, which the grammar doesn't know (Python Language Reference, section
+/// 8.10): `class Quay[T = Berth]`.
+pub(super) fn with_bounds_for_type_defaults(text: &[u8]) -> Option<Vec<u8>> {
+    static GENERIC: LazyLock<Option<Regex>> =
+        LazyLock::new(|| Regex::new(r"(?m-u)^[ \t]*(?:class|(?:async[ \t]+)?def|type)[ \t]+\w+\[").ok());
+    let mut plain: Option<Vec<u8>> = None;
+    for head in GENERIC.as_ref()?.find_iter(text) {
+        let (mut depth, mut sign) = (1, b':');
+        for at in head.end()..text.len() {
+            match text[at] {
+                b'[' | b'(' | b'{' => depth += 1,
+                b']' | b')' | b'}' => depth -= 1,
+                b',' if depth == 1 => sign = b':',
+                // After a bound, the default is one type more.
+                b':' if depth == 1 => sign = b'|',
+                b'=' if depth == 1 => plain.get_or_insert_with(|| text.to_vec())[at] = sign,
+                _ => {}
+            }
+            if depth == 0 {
+                break;
+            }
+        }
+    }
+    plain
+}
+
+/// Blanks for the star before an element of a list without parentheses that is more than a name: the grammar takes
+/// `return a, *bad(b)` for a call of `*bad`, and can't read `return a, *(b)` (Python Language Reference, section 6.15). In a
+/// subscript it can't read the latter either.
+pub(super) fn without_stars_of_lists(text: &[u8]) -> Option<Vec<u8>> {
+    static STARS: LazyLock<Option<Regex>> = LazyLock::new(|| {
+        let (blanks, sign) = (r"(?:[ \t]|\\\r?\n)*", r#"[(\[{"']"#);
+        Regex::new(&format!(
+            r"(?-u)(?:[,=\[]|\b(?:return|yield|in)){blanks}(\*){blanks}(?:await\b{blanks})?[\w.]*{sign}"
+        ))
+        .ok()
+    });
+    let mut plain: Option<Vec<u8>> = None;
+    let mut brackets = Brackets::default();
+    for star in STARS.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
+        // Between other brackets the grammar knows it.
+        if brackets.go_to(text, star.start()) && brackets.open.last().is_none_or(|is_subscript| *is_subscript) {
+            plain.get_or_insert_with(|| text.to_vec())[star.start()] = b' ';
+        }
+    }
+    plain
+}
+
+/// The brackets that are open at an offset of a file.
+#[derive(Default)]
+struct Brackets {
+    /// The offset.
+    at: usize,
+    /// For each bracket, whether it opens a subscript.
+    open: Vec<bool>,
+}
+
+impl Brackets {
+    /// Goes on to a later offset; whether that is code, and not in a string or a comment.
+    fn go_to(&mut self, text: &[u8], offset: usize) -> bool {
+        while self.at < offset {
+            let rest = &text[self.at..];
+            self.at += match rest[0] {
+                b'#' => memchr::memchr(b'\n', rest).unwrap_or(rest.len()),
+                b'"' | b'\'' => length_of_string(rest),
+                b'(' | b'{' => {
+                    self.open.push(false);
+                    1
+                }
+                b'[' => {
+                    let before = text[..self.at].last();
+                    self.open.push(before.is_some_and(|b| in_name(b) || b")]".contains(b)));
+                    1
+                }
+                b')' | b']' | b'}' => {
+                    self.open.pop();
+                    1
+                }
+                _ => 1,
+            };
+        }
+        self.at == offset
+    }
+}
+
+/// How long the string is with which a text begins; one in single quotes ends with its line.
+fn length_of_string(text: &[u8]) -> usize {
+    let quote = text[0];
+    let count = if text.starts_with(&[quote; 3]) { 3 } else { 1 };
+    let mut at = count;
+    while at < text.len() {
+        match text[at] {
+            b'\\' => at += 2,
+            b'\n' if count == 1 => return at,
+            b if b == quote && text[at..].starts_with(&[quote; 3][..count]) => return at + count,
+            _ => at += 1,
+        }
+    }
+    text.len()
+}
+
+/// Comments farther in between decorators and what they decorate, where the grammar takes one that is farther out for the end
+/// of the block: `#    low` becomes `    # low`, and an empty one a blank line. One that has no room stays.
+pub(super) fn with_comments_further_in(text: &[u8]) -> Option<Vec<u8>> {
+    /// How many lines further down the definition may begin.
+    const NEAR: usize = 32;
+    let mut plain: Option<Vec<u8>> = None;
+    let mut seen = 0;
+    for at in memchr::memchr_iter(b'@', text) {
+        let start = memchr::memrchr(b'\n', &text[..at]).map_or(0, |end| end + 1);
+        let indent = at - start;
+        if at < seen || indent == 0 || !text[start..at].iter().all(|b| matches!(b, b' ' | b'\t')) {
+            continue;
+        }
+        let mut line = start;
+        for _ in 0..NEAR {
+            let Some(length) = memchr::memchr(b'\n', &text[line..]) else { break };
+            line += length + 1;
+            seen = line;
+            let rest = &text[line..];
+            let own = rest.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+            // Farther in are the arguments of a decorator.
+            let first = rest.get(own).copied().unwrap_or(b'\n');
+            if own <= indent && !b"@#)\r\n".contains(&first) {
+                break;
+            }
+            let blanks = rest[own..].iter().skip(1).take_while(|b| matches!(b, b' ' | b'\t')).count();
+            if first == b'#' && own < indent && own + blanks >= indent {
+                let plain = plain.get_or_insert_with(|| text.to_vec());
+                plain[line + own..line + indent].copy_from_slice(&text[line + own + 1..=line + indent]);
+                plain[line + indent] = b'#';
+            } else if first == b'#' && own < indent && rest.get(own + 1).is_none_or(|b| b"\r\n".contains(b)) {
+                plain.get_or_insert_with(|| text.to_vec())[line + own] = b' ';
+            }
+        }
+    }
+    plain
+}
