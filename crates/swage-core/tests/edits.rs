@@ -88,21 +88,38 @@ fn comment_sign(language: &str) -> Option<&'static str> {
     }
 }
 
-/// Code with empty comments: one at the end of each line, or on a line of its own after each.
-fn with_empty_comments(code: &str, language: &str, before: &str) -> Option<String> {
+/// Code with comments: one at the end of each line, or on a line of its own after each.
+fn with_comments(code: &str, language: &str, before: &str, said: &str) -> Option<String> {
     let sign = comment_sign(language)?;
     let takes_none =
         |line: &str| line.is_empty() || line.starts_with("<?") || line.ends_with('\\') || line.contains(sign);
-    let commented = |line: &str| if takes_none(line) { line.to_owned() } else { format!("{line}{before}{sign}") };
+    let commented = |line: &str| if takes_none(line) { line.to_owned() } else { format!("{line}{before}{sign}{said}") };
     let has_block = ["/*", "|\n", "-----"].iter().any(|begins| code.contains(begins));
     (!has_long_text(code) && !has_block).then(|| by_line(code, commented))
 }
+
+/// What conditions of rules look for in code, in words that explain nothing.
+const SAID: &str = " timeout=1; raise_log(close()); free(x); f.close(); except(Error); exit(); err err; x.release()";
+
+/// Rules about comments, and those of which the manual says that a comment lets a place be.
+const HEED_COMMENTS: [&str; 10] = [
+    "bare-except",
+    "branches-alike",
+    "commented-out-code",
+    "commented-out-lines",
+    "debugger-stop",
+    "disabled-test",
+    "empty-test",
+    "function-without-docs",
+    "type-without-docs",
+    "unused-import",
+];
 
 /// Whose matches are texts in some languages: a comment in one is part of it.
 const BY_TEXT: &str = "certificate-not-checked";
 
 /// Edits that mean nothing, with what they are.
-const EDITS: [(&str, Edit); 12] = [
+const EDITS: [(&str, Edit); 13] = [
     ("ends of lines of other systems", |code, _| Some(code.replace('\n', "\r\n"))),
     ("a byte order mark", |code, _| (!code.starts_with("#!")).then(|| format!("\u{feff}{code}"))),
     ("an empty line before all", |code, _| (!code.starts_with("#!")).then(|| format!("\n{code}"))),
@@ -130,8 +147,9 @@ const EDITS: [(&str, Edit); 12] = [
         };
         within_lines(code, language, |sign| (sign.it == '.' && may(sign)).then_some(".\n        "))
     }),
-    ("empty comments at the ends of lines", |code, language| with_empty_comments(code, language, "  ")),
-    ("lines with empty comments", |code, language| with_empty_comments(code, language, "\n")),
+    ("empty comments at the ends of lines", |code, language| with_comments(code, language, "  ", "")),
+    ("lines with empty comments", |code, language| with_comments(code, language, "\n", "")),
+    ("code in comments", |code, language| with_comments(code, language, "  ", SAID)),
     ("empty comments in parentheses", |code, language| {
         let [opened, comma] = if language == "python" { ["( #\n  ", ", #\n  "] } else { ["(/**/", ",/**/"] };
         let commented = |sign: &Sign| match sign.it {
@@ -154,7 +172,8 @@ fn edits_that_mean_nothing_change_nothing() {
             let (code, language) = (piece.main.code.clone(), piece.language());
             let before = piece.is_reported(&rule);
             for ((what, edit), tried) in EDITS.iter().zip(&mut tried) {
-                let Some(edited) = edit(&code, language) else { continue };
+                let is_heeded = *what == "code in comments" && HEED_COMMENTS.contains(&&*rule.id.to_string());
+                let Some(edited) = edit(&code, language).filter(|_| !is_heeded) else { continue };
                 *tried += 1;
                 piece.main.code = edited;
                 if piece.is_reported(&rule) != before {

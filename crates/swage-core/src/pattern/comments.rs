@@ -3,7 +3,6 @@
 
 use std::ops::Range;
 
-use memchr::memmem;
 use tree_sitter::Node;
 
 use super::Children;
@@ -11,7 +10,7 @@ use crate::lang::{Class, Language};
 
 /// How many bytes the text has at most: conditions are asked at each node that a hole may take, so that longer ones would
 /// cost the square of their length.
-const LONGEST: usize = 8192;
+const LONGEST: usize = 1 << 15;
 
 /// The comments in a range of a node, in order; none where the whole range is one.
 pub(crate) fn comments_in(
@@ -22,9 +21,7 @@ pub(crate) fn comments_in(
 ) -> Vec<Range<usize>> {
     let (mut comments, mut open) = (Vec::new(), vec![node]);
     // Most have none, and looking for the sign of one is far cheaper than going through the nodes.
-    let text = source.get(range.clone()).unwrap_or_default();
-    let may_be_in = |sign: &str| memmem::find(text, sign.as_bytes()).is_some();
-    if !language.line_markers.iter().chain(&["/*", "<!--"]).any(|sign| may_be_in(sign)) {
+    if !may_hold_comments(source.get(range.clone()).unwrap_or_default(), language) {
         return comments;
     }
     while let Some(node) = open.pop() {
@@ -39,6 +36,17 @@ pub(crate) fn comments_in(
     }
     comments.retain(|comment| comment.start >= range.start && comment.end <= range.end && comment != range);
     comments
+}
+
+/// Whether the sign of a comment is in a text.
+fn may_hold_comments(text: &[u8], language: &Language) -> bool {
+    let begins =
+        |first: u8, sign: &str| memchr::memchr_iter(first, text).any(|at| text[at..].starts_with(sign.as_bytes()));
+    match language.line_markers {
+        ["#"] => begins(b'#', "#"),
+        [] => begins(b'<', "<!--") || begins(b'/', "/*"),
+        signs => begins(b'/', "/*") || signs.iter().any(|sign| begins(sign.as_bytes()[0], sign)),
+    }
 }
 
 /// The text of a range in a node without the comments in it; `None` where there are none, and for very long ones.

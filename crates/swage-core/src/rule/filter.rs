@@ -33,7 +33,7 @@ pub enum Relation {
     Encloses,
     /// No node inside the match.
     NotEncloses,
-    /// The node right before the match, comments included.
+    /// The node right before the match, or a comment between.
     PrecededBy,
     /// No such node right before the match.
     NotPrecededBy,
@@ -51,6 +51,27 @@ pub enum Relation {
     PathWith,
     /// A path to the end of the function without it.
     PathWithout,
+}
+
+impl Relation {
+    /// Whether what it asks for lets a match be.
+    pub fn excuses(self) -> bool {
+        match self {
+            Self::NotEnclosedBy
+            | Self::NotEncloses
+            | Self::NotPrecededBy
+            | Self::NotFollowedBy
+            | Self::Unless
+            | Self::NotEarlier
+            | Self::PathWithout => true,
+            Self::EnclosedBy
+            | Self::Encloses
+            | Self::PrecededBy
+            | Self::FollowedBy
+            | Self::Earlier
+            | Self::PathWith => false,
+        }
+    }
 }
 
 /// A place that a filter names, with filters of its own.

@@ -3,6 +3,10 @@
 //! Filters run after the match, on its node, in the order in which they are written. Each place that is visited costs a step of the file's budget, so that a filter inside a filter inside a filter
 //! ends in time on any file.
 
+use std::cell::LazyCell;
+use std::ops::Range;
+
+use regex::bytes::Regex;
 use tree_sitter::Node;
 
 use super::allow;
@@ -26,27 +30,43 @@ fn is_remark(comment: &[u8]) -> bool {
 }
 
 impl<'a> Search<'a> {
-    /// Whether all filters of a clause let a match through that is seen from this node, has this text and captured
-    /// `given`.
-    pub(super) fn passes(&self, clause: &Clause, node: Node<'a>, text: &[u8], given: Given<'_>) -> bool {
+    /// Whether all filters of a clause let a match through that is seen from this node, has the text of this range and
+    /// captured `given`.
+    pub(super) fn passes(&self, clause: &Clause, node: Node<'a>, range: Range<usize>, given: Given<'_>) -> bool {
+        let (source, language) = (self.file.source, self.file.language);
+        // The match may go on in what follows the node.
+        let around = if range.end > node.end_byte() { node.parent() } else { None }.unwrap_or(node);
+        let uncommented = LazyCell::new(|| uncommented_text(source, around, range.clone(), language));
         clause.filters.iter().all(|filter| {
             if filter.relation != Relation::Unless {
                 return self.holds(filter, node, given);
             }
+            self.excusing.set(true);
             // `unless` with a text means the match's text; all else asks the node.
-            !filter.any.iter().any(|place| match &place.what {
+            let is_excused = filter.any.iter().any(|place| match &place.what {
                 NodeTest::Text(regex) => {
-                    regex.is_match(text) && place.filters.iter().all(|filter| self.holds(filter, node, given))
+                    regex.is_match(uncommented.as_deref().unwrap_or(&source[range.clone()]))
+                        && place.filters.iter().all(|filter| self.holds(filter, node, given))
                 }
                 NodeTest::Definition { .. } | NodeTest::Node(_) | NodeTest::Code(_) => {
                     self.is_place(place, node, given)
                 }
-            })
+            });
+            self.excusing.set(false);
+            !is_excused
         })
     }
 
     /// Whether a filter lets a match through that is seen from a node.
     fn holds(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
+        let before = self.excusing.get();
+        self.excusing.set(before != filter.relation.excuses());
+        let holds = self.is_met(filter, node, given);
+        self.excusing.set(before);
+        holds
+    }
+
+    fn is_met(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         match filter.relation {
             Relation::EnclosedBy => self.enclosed(filter, node, given),
             Relation::NotEnclosedBy => !self.enclosed(filter, node, given),
@@ -215,6 +235,20 @@ impl<'a> Search<'a> {
         found
     }
 
+    /// Whether an expression matches the text of a node, as it is or otherwise. What lets a match be must be code.
+    fn has_text(&self, regex: &Regex, node: Node<'a>) -> bool {
+        let (source, language) = (self.file.source, self.file.language);
+        let is_match = |text: Option<Vec<u8>>| text.is_some_and(|text| regex.is_match(&text));
+        let joined = || is_match(joined_text(source, node, language));
+        let uncommented = || uncommented_text(source, node, node.byte_range(), language);
+        let as_written = || regex.is_match(self.file.text(node));
+        if self.excusing.get() {
+            return !self.is_comment(node)
+                && uncommented().map_or_else(|| as_written() || joined(), |text| regex.is_match(&text));
+        }
+        as_written() || joined() || is_match(uncommented())
+    }
+
     /// Whether a node is what a place asks for, with the filters that the place has itself.
     fn is_place(&self, place: &PlaceFilter, node: Node<'a>, given: Given<'_>) -> bool {
         let here = match &place.what {
@@ -231,16 +265,18 @@ impl<'a> Search<'a> {
                 self.file.language.tables().is(node.kind_id(), *class)
                     && (*class != Class::Comment || is_remark(self.file.text(node)))
             }
-            NodeTest::Text(regex) => {
-                let (source, language) = (self.file.source, self.file.language);
-                let joined = || joined_text(source, node, language);
-                let uncommented = || uncommented_text(source, node, node.byte_range(), language);
-                let is_match = |text: Option<Vec<u8>>| text.is_some_and(|text| regex.is_match(&text));
-                regex.is_match(self.file.text(node)) || is_match(joined()) || is_match(uncommented())
-            }
+            NodeTest::Text(regex) => self.has_text(regex, node),
             NodeTest::Code(code) => return self.is_code(code, &place.filters, node, given),
         };
-        here && place.filters.iter().all(|filter| self.holds(filter, node, given))
+        if !here {
+            return false;
+        }
+        // Where a comment is asked for, its words are.
+        let before = self.excusing.get();
+        self.excusing.set(before && !matches!(place.what, NodeTest::Node(Class::Comment)));
+        let holds = place.filters.iter().all(|filter| self.holds(filter, node, given));
+        self.excusing.set(before);
+        holds
     }
 
     /// Whether a node matches a pattern and the filters on that hold, which know what its holes took.

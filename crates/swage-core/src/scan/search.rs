@@ -53,6 +53,8 @@ pub(super) struct Search<'a> {
     spent: Cell<Option<u32>>,
     /// An entry that asked for more than can be tried.
     overrun: Cell<Option<u32>>,
+    /// Whether filters ask for what lets a match be, which no comment may say with the words of code.
+    pub excusing: Cell<bool>,
     /// What was found inside of nodes: by the address of the filter that asked, and the node's id.
     pub inside: RefCell<HashMap<(usize, usize), bool>>,
     /// The node that a filter looked out from last, and the nodes around it: several filters ask from one node.
@@ -113,6 +115,7 @@ impl<'a> Search<'a> {
             too_deep,
             spent,
             overrun,
+            excusing: Cell::new(false),
             inside,
             around,
         }
@@ -464,12 +467,11 @@ impl<'a> Search<'a> {
         }
         if !clause.filters.is_empty() {
             // What a match at a node must not be is asked of that node, which may be larger, or the first of several.
-            let text = match entry.plan {
-                Plan::Nodes { .. } | Plan::Functions { .. } if m.range.end <= node.end_byte() => file.text(node),
-                Plan::Nodes { .. } | Plan::Functions { .. } => &file.source[node.start_byte()..m.range.end],
-                Plan::Lines(_) | Plan::File { .. } | Plan::Suppressions(_) => &file.source[m.range.clone()],
+            let range = match entry.plan {
+                Plan::Nodes { .. } | Plan::Functions { .. } => node.start_byte()..m.range.end.max(node.end_byte()),
+                Plan::Lines(_) | Plan::File { .. } | Plan::Suppressions(_) => m.range.clone(),
             };
-            if !self.passes(clause, node, text, &m.texts(file.source)) {
+            if !self.passes(clause, node, range, &m.texts(file.source)) {
                 return;
             }
         }

@@ -69,6 +69,26 @@ languages = ["python"]
 match = { code = "trace(X)", holes.X = {} }
 
 [[rule]]
+id = "no-lending"
+severity = "error"
+title = "Not all boats are lent"
+message = "`{match}` lends them."
+languages = ["python"]
+[rule.match]
+any = [
+  { code = "lend(BOATS)", holes.BOATS = { text = '^boats\(\s*\)$' }, not_encloses = { text = "until=" } },
+  { tree = '(module (import_statement) . (expression_statement (call function: (identifier) @f) @here) (#eq? @f "moor"))' },
+]
+
+[[rule]]
+id = "no-default-code"
+severity = "error"
+title = "Doors have codes of their own"
+message = "`{match}` opens it."
+languages = ["toml"]
+match = { key = "door.code", value = "CODE", holes.CODE = { text = "^0000$" } }
+
+[[rule]]
 id = "no-drop"
 severity = "error"
 title = "Nothing is dropped"

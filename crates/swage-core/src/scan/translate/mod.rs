@@ -185,6 +185,7 @@ mod tests {
         }
     }
 
+    /// Long because it is a table.
     #[test]
     fn a_text_is_what_its_language_reads() {
         let cases: &[(Option<&str>, &str, &str)] = &[
