@@ -57,6 +57,10 @@ pub(crate) fn uncommented_text(
     language: &'static Language,
 ) -> Option<Vec<u8>> {
     let comments = if range.len() > LONGEST { Vec::new() } else { comments_in(source, node, &range, language) };
+    // Nearly always.
+    if comments.is_empty() {
+        return None;
+    }
     let mut code = Vec::with_capacity(range.len());
     let mut from = range.start;
     for comment in &comments {
@@ -71,7 +75,7 @@ pub(crate) fn uncommented_text(
     code.extend_from_slice(source.get(from..range.end)?);
     // What was before a comment at the end.
     code.truncate(code.trim_ascii_end().len());
-    (!comments.is_empty()).then_some(code)
+    Some(code)
 }
 
 /// Whether a comment says something: one without a letter doesn't.

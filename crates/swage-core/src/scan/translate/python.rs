@@ -36,22 +36,30 @@ pub(super) fn with_bounds_for_type_defaults(text: &[u8]) -> Option<Vec<u8>> {
 /// `return a, *bad(b)` for a call of `*bad`, and can't read `return a, *(b)` (Python Language Reference, section 6.15). In a
 /// subscript it can't read the latter either.
 pub(super) fn without_stars_of_lists(text: &[u8]) -> Option<Vec<u8>> {
-    static STARS: LazyLock<Option<Regex>> = LazyLock::new(|| {
-        let (blanks, sign) = (r"(?:[ \t]|\\\r?\n)*", r#"[(\[{"']"#);
-        Regex::new(&format!(
-            r"(?-u)(?:[,=\[]|\b(?:return|yield|in)){blanks}(\*){blanks}(?:await\b{blanks})?[\w.]*{sign}"
-        ))
-        .ok()
-    });
     let mut plain: Option<Vec<u8>> = None;
     let mut brackets = Brackets::default();
-    for star in STARS.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
+    for star in memchr::memchr_iter(b'*', text).filter(|star| is_before_more_than_a_name(text, *star)) {
         // Between other brackets the grammar knows it.
-        if brackets.go_to(text, star.start()) && brackets.open.last().is_none_or(|is_subscript| *is_subscript) {
-            plain.get_or_insert_with(|| text.to_vec())[star.start()] = b' ';
+        if brackets.go_to(text, star) && brackets.open.last().is_none_or(|is_subscript| *is_subscript) {
+            plain.get_or_insert_with(|| text.to_vec())[star] = b' ';
         }
     }
     plain
+}
+
+/// Whether a star may begin an element that is more than a name.
+fn is_before_more_than_a_name(text: &[u8], star: usize) -> bool {
+    let is_blank = |b: &u8| matches!(b, b' ' | b'\t' | b'\\' | b'\r' | b'\n');
+    let before = &text[..star];
+    let before = &before[..before.iter().rposition(|b| !is_blank(b)).map_or(0, |at| at + 1)];
+    let word = before.len() - before.iter().rev().take_while(|b| in_name(b)).count();
+    if !matches!(before.last(), Some(b',' | b'=' | b'[')) && !matches!(&before[word..], b"return" | b"yield" | b"in") {
+        return false;
+    }
+    // `await bad(b)`, too.
+    let in_path = |b: &u8| in_name(b) || *b == b'.';
+    let ends = text[star + 1..].iter().skip_while(|b| is_blank(b)).skip_while(|b| in_path(b));
+    ends.skip_while(|b| is_blank(b)).find(|b| !in_path(b)).is_some_and(|b| b"([{\"'".contains(b))
 }
 
 /// The brackets that are open at an offset of a file.
