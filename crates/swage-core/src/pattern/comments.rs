@@ -5,7 +5,6 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
-use super::Children;
 use crate::lang::{Class, Language};
 
 /// How many bytes the text has at most: conditions are asked at each node that a hole may take, so that longer ones would
@@ -19,33 +18,40 @@ pub(crate) fn comments_in(
     range: &Range<usize>,
     language: &'static Language,
 ) -> Vec<Range<usize>> {
-    let (mut comments, mut open) = (Vec::new(), vec![node]);
-    // Most have none, and looking for the sign of one is far cheaper than going through the nodes.
-    if !may_hold_comments(source.get(range.clone()).unwrap_or_default(), language) {
-        return comments;
-    }
-    while let Some(node) = open.pop() {
-        if language.tables().is(node.kind_id(), Class::Comment) {
-            comments.push(node.byte_range());
-            continue;
+    let mut comments: Vec<Range<usize>> = Vec::new();
+    let text = source.get(range.clone()).unwrap_or_default();
+    // Signs are looked up in the tree rather than all nodes for comments: most texts have none, or few.
+    signs_of_comments(text, language, &mut |at| {
+        let at = range.start + at;
+        if comments.last().is_some_and(|last| at < last.end) {
+            return;
         }
-        let is_in = |child: &Node<'_>| child.end_byte() > range.start && child.start_byte() < range.end;
-        let from = open.len();
-        open.extend(Children::named(node).filter(is_in));
-        open[from..].reverse();
-    }
+        let found = node.named_descendant_for_byte_range(at, at + 1);
+        if let Some(comment) = found.filter(|node| language.tables().is(node.kind_id(), Class::Comment)) {
+            comments.push(comment.byte_range());
+        }
+    });
     comments.retain(|comment| comment.start >= range.start && comment.end <= range.end && comment != range);
     comments
 }
 
-/// Whether the sign of a comment is in a text.
-fn may_hold_comments(text: &[u8], language: &Language) -> bool {
-    let begins =
-        |first: u8, sign: &str| memchr::memchr_iter(first, text).any(|at| text[at..].starts_with(sign.as_bytes()));
-    match language.line_markers {
-        ["#"] => begins(b'#', "#"),
-        [] => begins(b'<', "<!--") || begins(b'/', "/*"),
-        signs => begins(b'/', "/*") || signs.iter().any(|sign| begins(sign.as_bytes()[0], sign)),
+/// Calls `found` with the offset of each sign in a text with which a comment may begin, in order.
+fn signs_of_comments(text: &[u8], language: &Language, found: &mut dyn FnMut(usize)) {
+    let markers = language.line_markers;
+    match markers {
+        ["#"] => memchr::memchr_iter(b'#', text).for_each(found),
+        [] => {
+            let begins = |at: &usize| text[*at..].starts_with(b"<!--") || text[*at..].starts_with(b"/*");
+            memchr::memchr2_iter(b'<', b'/', text).filter(begins).for_each(found);
+        }
+        [first, ..] => {
+            let begins = |at: &usize| {
+                let rest = &text[*at..];
+                rest.starts_with(b"/*") || markers.iter().any(|marker| rest.starts_with(marker.as_bytes()))
+            };
+            let second = markers.get(1).map_or(b'/', |marker| marker.as_bytes()[0]);
+            memchr::memchr3_iter(b'/', first.as_bytes()[0], second, text).filter(begins).for_each(found);
+        }
     }
 }
 

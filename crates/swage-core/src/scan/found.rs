@@ -11,7 +11,7 @@ use super::fix::{ProposedFix, propose};
 use super::hit::Hit;
 use super::{Fact, Lines, Span, allow, identity};
 use crate::lang::{Language, parse};
-use crate::pattern::{ancestors, in_name};
+use crate::pattern::{ancestors, comments_in, in_name};
 use crate::rule::{Clause, Figure, IMPORTED_FROM, Match, ParsedFile, Rule, RuleSet, shorten};
 
 /// A match of a rule.
@@ -85,7 +85,9 @@ impl Found {
         // Offsets in a fragment or in decoded text aren't those of the file.
         let template = clause.fix.as_deref().filter(|_| origin.editable);
         let fix = template.and_then(|template| propose(template, &m, source, file));
-        let Match { range, varying, comments, figure, .. } = m;
+        let Match { range, varying, is_code, figure, .. } = m;
+        let comments = |file: &ParsedFile<'_>| comments_in(source, file.around(&range), &range, file.language);
+        let comments = file.filter(|_| is_code).map(comments).unwrap_or_default();
         Some(Self { rule: index, range, message, scope: scope(), varying, comments, figure, fix, fact: None })
     }
 }

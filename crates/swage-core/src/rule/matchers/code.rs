@@ -7,9 +7,7 @@ use tree_sitter::Node;
 
 use super::{Compiled, Match, Matcher, NodeFinder, OnMatch, ParsedFile, Plan, Reader, TooMany, need_languages};
 use crate::lang::{CodeLanguage, LANGUAGES, Language};
-use crate::pattern::{
-    Bindings, Hole, Matching, Pattern, PatternError, PatternNode, Stands, comments_in, names_in_capitals,
-};
+use crate::pattern::{Bindings, Hole, Matching, Pattern, PatternError, PatternNode, Stands, names_in_capitals};
 use crate::rule::keys::{Holds, Key};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
@@ -116,10 +114,7 @@ impl NodeFinder for CodeMatch {
             let taken = self.holes.iter().zip(&bound);
             let captures = taken.filter_map(|(hole, range)| Some((hole.name.as_str(), range.clone()?))).collect();
             let varying = varying(&self.holes, &bound);
-            // The code may go on in what follows the node.
-            let around = if range.end > node.end_byte() { node.parent() } else { None };
-            let comments = comments_in(source, around.unwrap_or(node), &range, language);
-            found(node, Match { range, captures, varying, comments, figure: None });
+            found(node, Match { range, captures, varying, is_code: true, figure: None });
         }
         Ok(())
     }

@@ -152,8 +152,8 @@ pub struct Match<'m> {
     pub captures: Vec<(&'m str, Range<usize>)>,
     /// Parts that don't belong to what the rule names, in order: what runs took.
     pub varying: Vec<Range<usize>>,
-    /// Comments in what matches code, in order: code is the same with and without them.
-    pub comments: Vec<Range<usize>>,
+    /// Whether it is about code, which is the same with and without the comments in it.
+    pub is_code: bool,
     /// A measured figure.
     pub figure: Option<Figure>,
 }

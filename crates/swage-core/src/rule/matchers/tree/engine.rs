@@ -274,7 +274,8 @@ fn holds(query: &PlainQuery, taken: &Captured<'_>, source: &[u8]) -> bool {
         let joined = || joined_text(source, node, query.language);
         let uncommented = || uncommented_text(source, node, node.byte_range(), query.language);
         let is_fit = |text: Option<Vec<u8>>| text.is_some_and(|text| fits(&text));
-        (fits(text(node)) || is_fit(joined()) || is_fit(uncommented())) == predicate.holds
+        // What a comment hides from a condition that mustn't hold is reported, and nothing gets lost.
+        (fits(text(node)) || is_fit(joined()) || predicate.holds && is_fit(uncommented())) == predicate.holds
     })
 }
 

@@ -29,7 +29,7 @@ use super::{
     need_languages,
 };
 use crate::lang::{Class, LANGUAGES, Language};
-use crate::pattern::{PatternError, comments_in, with_any_line_end};
+use crate::pattern::{PatternError, with_any_line_end};
 use crate::rule::keys::{Holds, Key};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
@@ -250,8 +250,7 @@ impl TreeMatch {
         let captures = taken.iter().map(|(name, node)| (*name, node.byte_range())).collect();
         // A definition stays the same finding while its body is rewritten.
         let varying = body_of(file, node);
-        let comments = comments_in(file.source, node, &node.byte_range(), file.language);
-        let found_here = Match { captures, varying, comments, ..Match::plain(node.byte_range()) };
+        let found_here = Match { captures, varying, is_code: true, ..Match::plain(node.byte_range()) };
         found(named("whole").unwrap_or(node), found_here);
     }
 }
