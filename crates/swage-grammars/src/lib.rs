@@ -156,7 +156,7 @@ unsafe fn hand_on(write: Serialize, scanner: *mut c_void, buffer: *mut c_char, f
     let start = taken.0.as_mut_ptr().cast::<c_char>();
     // SAFETY: the caller's promise; scanners write a few bytes more than `ROOM` at most.
     let length = unsafe { write(scanner, start) } as usize;
-    // SAFETY: the scanner has written so many bytes.
+    // SAFETY: the scanner has written this many bytes.
     let written = unsafe { std::slice::from_raw_parts_mut(start.cast::<u8>(), length.min(TAKEN)) };
     // Each of them writes something, so one that writes nothing has seen that there is no room.
     let needed = written.len().max(1);
@@ -164,7 +164,7 @@ unsafe fn hand_on(write: Serialize, scanner: *mut c_void, buffer: *mut c_char, f
     if length < needed {
         FORGOT.set(true);
     }
-    // SAFETY: both have so many bytes, and one is new here.
+    // SAFETY: both have this many bytes, and one is new here.
     unsafe { ptr::copy_nonoverlapping(start, buffer, length) };
     length as c_uint
 }

@@ -133,7 +133,7 @@ pub fn failed(error: HostError) -> Failure {
         HostError::Refused { status: 403, .. } => "Ask somebody who may, or a maintainer of the host for another role.",
         HostError::Refused { status: 404, .. } => "`swage inbox --all` lists the proposals.",
         HostError::Refused { status: 422, .. } => "Nothing was done; correct that and try again.",
-        HostError::Refused { status: 409, .. } => "`swage show` says how the proposal stands.",
+        HostError::Refused { status: 409, .. } => "`swage show` shows the state of the proposal.",
         _ => "Check that the address is that of a review host with Swage's protocol.",
     };
     let usage = matches!(error, HostError::Address(_) | HostError::Refused { status: 400..=499, .. });

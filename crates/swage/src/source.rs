@@ -111,7 +111,7 @@ impl Offer {
 }
 
 /// Finds the change in author mode and hands it, with its contents, to `use_it`; also what a reader should know.
-/// Long because a change can be named in so many ways.
+/// Long because a change can be named in many ways.
 pub fn with_change<R>(
     workspace: &Workspace,
     args: &ChangeArgs,

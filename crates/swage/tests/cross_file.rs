@@ -65,7 +65,7 @@ fn rendered(json: &serde_json::Value) -> String {
     for f in list(&json["findings"]) {
         let word = |key: &str| f[key].as_str().unwrap_or_default().to_owned();
         let mut line = format!("{} {} {}", word("state"), word("rule"), place(&f["anchor"]));
-        for related in list(&f["related"]).iter().filter(|r| r["message"] != "it stood here before the change") {
+        for related in list(&f["related"]).iter().filter(|r| r["message"] != "it was here before the change") {
             let side = related["anchor"]["side"].as_str().unwrap_or_default();
             line += &format!(" ({side} {})", place(&related["anchor"]));
         }

@@ -219,9 +219,9 @@ pub(crate) enum Indirect {
 /// Which arguments of a call are passed on to what it calls.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Arguments {
-    /// All after so many.
+    /// All after this many.
     After(usize),
-    /// Those in a list, which comes after so many.
+    /// Those in a list, which comes after this many.
     InListAfter(usize),
 }
 

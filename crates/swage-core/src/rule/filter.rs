@@ -122,12 +122,12 @@ const RELATIONS: [(&str, Relation); 13] = [
 
 /// The keys of filters, on a match and on the place of another filter.
 pub(super) static FILTER_KEYS: [Key; 13] = [
-    Key::new("enclosed_by", Holds::Tables(&PLACE), "What must stand around the match."),
-    Key::new("not_enclosed_by", Holds::Tables(&PLACE), "What must not stand around the match."),
+    Key::new("enclosed_by", Holds::Tables(&PLACE), "What must be around the match."),
+    Key::new("not_enclosed_by", Holds::Tables(&PLACE), "What must not be around the match."),
     Key::new("encloses", Holds::Tables(&PLACE), "What must be in the match."),
     Key::new("not_encloses", Holds::Tables(&PLACE), "What must not be in the match."),
-    Key::new("preceded_by", Holds::Tables(&PLACE), "What must stand right before the match."),
-    Key::new("not_preceded_by", Holds::Tables(&PLACE), "What must not stand right before the match."),
+    Key::new("preceded_by", Holds::Tables(&PLACE), "What must be right before the match."),
+    Key::new("not_preceded_by", Holds::Tables(&PLACE), "What must not be right before the match."),
     Key::new("followed_by", Holds::Tables(&PLACE), "What must come right after the match, on its last line."),
     Key::new("not_followed_by", Holds::Tables(&PLACE), "What must not come right after the match, on its last line."),
     Key::new("unless", Holds::Tables(&PLACE), "What the match itself must not be."),

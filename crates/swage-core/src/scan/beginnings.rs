@@ -33,7 +33,7 @@ pub(super) struct Beginnings<'t> {
 }
 
 impl<'t> Beginnings<'t> {
-    /// None yet, in a text of so many bytes.
+    /// None yet, in a text of this many bytes.
     pub fn in_text_of(length: usize) -> Self {
         // A node with a name comes every six bytes or so, and with all packs rules begin at every second one.
         let few = length / 12;

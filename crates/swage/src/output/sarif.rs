@@ -170,7 +170,7 @@ fn result(f: &Finding, review: &Review, compared: bool) -> Value {
         place["message"] = json!({ "text": text });
         place
     };
-    let before = f.before.iter().map(|before| rendered(before, "It stood here before the change."));
+    let before = f.before.iter().map(|before| rendered(before, "It was here before the change."));
     let related: Vec<Value> = before.chain(f.related.iter().map(|r| rendered(&r.anchor, &r.message))).collect();
     if !related.is_empty() {
         value["relatedLocations"] = json!(related);

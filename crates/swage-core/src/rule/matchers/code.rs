@@ -27,7 +27,7 @@ pub(super) const READER: Reader = Reader {
 pub(in crate::rule) static KEYS: [Key; 4] = [
     Key::new("code", Holds::String, "Plain code of the language; the names under `holes` are gaps."),
     HOLES_KEY,
-    Key::new("statement", Holds::Flag, "Only where it stands as a statement of its own."),
+    Key::new("statement", Holds::Flag, "Only where it is a statement of its own."),
     Key::new("plain", Holds::Strings, "Names in capitals that are no holes."),
 ];
 

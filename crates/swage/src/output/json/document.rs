@@ -307,7 +307,7 @@ pub struct FindingRecord {
 
 impl From<&Finding> for FindingRecord {
     fn from(f: &Finding) -> Self {
-        let before = f.before.iter().map(|anchor| (anchor, "it stood here before the change"));
+        let before = f.before.iter().map(|anchor| (anchor, "it was here before the change"));
         let related = before.chain(f.related.iter().map(|r| (&r.anchor, r.message.as_str())));
         let related = related.map(|(anchor, message)| RelatedRecord { anchor: anchor.into(), message: message.into() });
         Self {

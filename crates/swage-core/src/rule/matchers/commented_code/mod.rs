@@ -34,9 +34,9 @@ pub(super) const READER: Reader = Reader {
         Key::new(
             "min_lines",
             Holds::Number,
-            "For `commented_code`: at least so many lines of comments stand together.",
+            "For `commented_code`: at least this many comment lines in a row.",
         ),
-        Key::new("max_lines", Holds::Number, "For `commented_code`: at most so many lines of comments stand together."),
+        Key::new("max_lines", Holds::Number, "For `commented_code`: at most this many comment lines in a row."),
     ],
     read: |table, _, _, p| {
         table.flag("commented_code", p);
@@ -84,7 +84,7 @@ pub(super) struct Commented {
     lines: u64,
 }
 
-/// Looks for code in comments, of so many lines.
+/// Looks for code in comments of a number of lines.
 #[derive(Debug)]
 struct CommentedCode {
     lines: RangeInclusive<u64>,
