@@ -31,11 +31,7 @@ use crate::rule::keys::{Holds, Key};
 pub(super) const READER: Reader = Reader {
     keys: &[
         Key::new("commented_code", Holds::True, "Comments that are code."),
-        Key::new(
-            "min_lines",
-            Holds::Number,
-            "For `commented_code`: at least this many comment lines in a row.",
-        ),
+        Key::new("min_lines", Holds::Number, "For `commented_code`: at least this many comment lines in a row."),
         Key::new("max_lines", Holds::Number, "For `commented_code`: at most this many comment lines in a row."),
     ],
     read: |table, _, _, p| {
