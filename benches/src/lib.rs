@@ -1,6 +1,6 @@
 //! What the benchmarks share: timing two things in turn, and made-up sources.
 //!
-//! Machines are noisy, so no figure stands alone: each measured thing and its reference run in turn in one process, and
+//! Machines are noisy, so no figure is alone: each measured thing and its reference run in turn in one process, and
 //! what is reported and judged is the median of the ratios of the pairs.
 
 use std::time::{Duration, Instant};

@@ -16,7 +16,7 @@ enum Value {
     List(Vec<Value>),
     /// Keys with values; `None` is the key that merges.
     Table(Vec<(Option<u8>, Value)>),
-    /// What the anchor with this number marks, counted from the end of those that stand before.
+    /// What the anchor with this number marks, counted from the end of those that are before.
     Alias(usize),
     /// An anchor, and what it marks.
     Marked(Box<Value>),
@@ -127,7 +127,7 @@ static ON_PATHS: LazyLock<RuleSet> = LazyLock::new(|| {
 });
 
 proptest! {
-    /// However a document is written, the same values stand at the same paths.
+    /// However a document is written, the same values are at the same paths.
     #[test]
     fn an_alias_is_what_its_anchor_marks(values in prop::collection::vec(value(), 1..5)) {
         let mut document = Document::default();
@@ -155,7 +155,7 @@ fn what_aliases_stand_for_is_bounded() {
     assert_eq!(scanned(&paths, &grown(3)).hits.len(), 1 + 3 * 4);
     let Status::NotExamined(why) = scanned(&paths, &grown(30)).status else { panic!("it is examined") };
     assert_eq!(why, "rule `0` would have to be tried in too many places");
-    // What stands in itself has no end; it is left out.
+    // What is in itself has no end; it is left out.
     assert_eq!(scanned(&paths, "a: &a {bad: 1, again: *a, list: [*a]}\n").hits.len(), 1);
     assert_eq!(scanned(&paths, "a: *a\nb: *none\nbad: 1\n").hits.len(), 1);
 }

@@ -10,7 +10,7 @@ use swage_core::lang::Language;
 use swage_core::rule::RuleSet;
 use swage_core::scan::{FileScan, Limits, Markers, Status, scan};
 
-/// Where a call may stand in a language.
+/// Where a call may be in a language.
 #[derive(Deserialize)]
 struct Places {
     around: Vec<String>,
@@ -31,7 +31,7 @@ fn call(language: &str) -> &'static str {
     if language == "bash" { "bad 1" } else { "bad(1)" }
 }
 
-/// A rule that finds the call. In a page it stands in a script.
+/// A rule that finds the call. In a page it is in a script.
 fn rules(language: &str) -> RuleSet {
     let of = if language == "html" { "javascript" } else { language };
     let head = "[[rule]]\nid = \"no-bad\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"m\"\n";

@@ -25,7 +25,7 @@ fn by_line(code: &str, edit: impl Fn(&str) -> String) -> String {
     code.lines().map(|line| edit(line) + "\n").collect()
 }
 
-/// Whether a text goes over several lines or its end stands alone on one, so that blanks count in it.
+/// Whether a text goes over several lines or its end is alone on one, so that blanks count in it.
 fn has_long_text(code: &str) -> bool {
     ["<<", ">>>>>>>", "`", "\"\"\"", "'''", "\\\n"].iter().any(|sign| code.contains(sign))
 }
@@ -235,7 +235,7 @@ fn states(rule: &Arc<Rule>, path: &str, old: &str, new: &str) -> Vec<State> {
     examine(&change, &contents, &with).findings.iter().map(|finding| finding.state).collect()
 }
 
-/// Whoever formats a file or turns its line ends around answers for nothing that stood in it.
+/// Whoever formats a file or turns its line ends around answers for nothing that was in it.
 #[test]
 fn edits_that_mean_nothing_make_nothing_new() {
     let (rules, mut compared, mut wrong) = (shipped_rules(), 0, String::new());

@@ -5,7 +5,7 @@ mod common;
 use common::{found, rule, rule_saying};
 use swage_core::lang::Language;
 
-/// What a pattern may look like in each language, and code on whose second line it stands and on whose first it doesn't.
+/// What a pattern may look like in each language, and code on whose second line it is and on whose first it doesn't.
 #[test]
 fn patterns_in_every_position() {
     const MANY: &str = "many = true";

@@ -1,4 +1,4 @@
-//! Items with the same key, in each language that has such lists: each is found once, where it stands again.
+//! Items with the same key, in each language that has such lists: each is found once, where it is again.
 
 mod common;
 

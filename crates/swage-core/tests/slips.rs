@@ -1,6 +1,6 @@
 //! The slips that people make, in the forms in which they make them, each with neighbours that must not be reported.
 //!
-//! Each file in `tests/slips` is named after a rule. Under "Slips" stand pieces of code that the rule must report, under
+//! Each file in `tests/slips` is named after a rule. Under "Slips" are pieces of code that the rule must report, under
 //! "Neighbours" those that it must leave alone, and under "Not met" slips that it doesn't report, each below the reason. A
 //! piece begins with its path; `+` before a path adds a file to the next piece, `-` a file as it was before the change.
 //!

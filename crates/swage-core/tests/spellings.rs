@@ -17,7 +17,7 @@ struct Row {
     language: &'static str,
     /// The rule's table `match`, without its languages.
     finds: &'static str,
-    /// A file with `#` where the forms stand.
+    /// A file with `#` where the forms are.
     file: &'static str,
     /// Each is found once.
     forms: &'static [&'static str],

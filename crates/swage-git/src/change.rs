@@ -104,7 +104,7 @@ impl Repository {
         Ok(change)
     }
 
-    /// A copy of the index in which untracked files stand as about to be added; `None` when there are none.
+    /// A copy of the index in which untracked files are as about to be added; `None` when there are none.
     fn index_with_untracked(&self) -> Result<Option<TempDir>, GitError> {
         if self.workdir().is_none() {
             return Err(GitError::Bare);

@@ -22,7 +22,7 @@ fn status<T: std::fmt::Debug>(answer: Result<T, HostError>) -> u16 {
     }
 }
 
-/// Where each thread stands and what was said in it.
+/// Where each thread is and what was said in it.
 fn rendered(threads: &[Thread]) -> String {
     let line = |t: &Thread| {
         let at = t.anchor.as_ref().map_or("the whole".to_owned(), |a| {

@@ -77,7 +77,7 @@ pub struct FindingRecord {
     pub branch: String,
     /// The file; empty for the change as a whole.
     pub path: String,
-    /// Where it stood, for people.
+    /// Where it was, for people.
     pub place: String,
     /// What it said.
     pub message: String,

@@ -160,7 +160,7 @@ fn renamed(mut files: Vec<(ChangedFile, Sides<Content>)>) -> Vec<(ChangedFile, S
     files
 }
 
-/// Finds the way in which a diff fits a tree: forwards or in reverse, its commits in the order in which they stand or the
+/// Finds the way in which a diff fits a tree: forwards or in reverse, its commits in the order in which they are or the
 /// other one, its paths as they are or without what all of them begin with.
 fn fitting<'d>(diff: &'d Diff<'d>, tree: &Tree) -> Result<(Direction, Vec<Touched<'d>>), Failure> {
     let mut first_error = None;

@@ -11,7 +11,7 @@ pub const NOTHING: &str = "·";
 /// What says that the row has what its column is about; in a list, that it does is said by the column's head alone.
 pub const YES: &str = "yes";
 
-/// On which side of its column a cell stands.
+/// On which side of its column a cell is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Align {
     Left,

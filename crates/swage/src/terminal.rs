@@ -98,7 +98,7 @@ pub fn wrap(text: &str, columns: usize) -> Vec<String> {
     textwrap::wrap(&text, options(columns)).into_iter().map(Cow::into_owned).collect()
 }
 
-/// Text for people with no line longer than this many columns: what goes on stands a little further in than its line.
+/// Text for people with no line longer than this many columns: what goes on is a little further in than its line.
 pub fn fitted(text: &str, columns: usize) -> String {
     let mut out = String::with_capacity(text.len());
     for line in text.split_inclusive('\n') {

@@ -282,7 +282,7 @@ fn output_that_goes_nowhere_is_reported() {
 }
 
 /// Many findings begin with what they come to, a rule that fires again and again shows a few, and what a change takes away is marked
-/// where it stood.
+/// where it was.
 #[test]
 fn many_findings_are_summarised_first() {
     let gone = "[[rule]]\nid = \"kept-gone\"\nseverity = \"note\"\ntitle = \"t\"\nmessage = \"gone\"\nside = \"old\"\nlanguages = [\"python\"]\nmatch = { code = \"kept(X)\", holes.X = {} }\n";

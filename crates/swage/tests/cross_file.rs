@@ -284,7 +284,7 @@ fn secrets_are_never_shown() {
     s.branch("topic");
     let secret = "k9Qe7TzW2pLx0VbN4sYc8RdH";
     let key = "bm90IGEga2V5IGF0IGFsbCwganVzdCBsZXR0ZXJz";
-    // Beside it stands what other rules find, and one of them finds the same line.
+    // Beside it is what other rules find, and one of them finds the same line.
     s.write(
         "mail.py",
         format!("def send():\n    # api_key = \"{secret}\"\n    print(1)\napi_key = \"{secret}\"\nprint(api_key)\n"),

@@ -83,7 +83,7 @@ fn calls_that_settle_nothing() {
     insta::assert_snapshot!("broken", s.swage(&["review"]).rendered());
 }
 
-/// A decision, a change to the code behind it, and how the findings stand then. The control is the first row.
+/// A decision, a change to the code behind it, and how the findings are then. The control is the first row.
 #[test]
 fn decisions_follow_code_and_not_its_meaning() {
     type Edit = fn(&Sandbox);

@@ -1,4 +1,4 @@
-//! Whether code moved: the same text in two places proves nothing, so what stands around it must have moved along.
+//! Whether code moved: the same text in two places proves nothing, so what is around it must have moved along.
 //!
 //! A finding moved when the lines that left the one place and came to the other hold a common run around its first line:
 //! at least [`LEAST_LINES`] lines that aren't blank, with at least [`LEAST_SIGNS`] letters and digits. Or when the definition

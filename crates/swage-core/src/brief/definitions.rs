@@ -115,7 +115,7 @@ impl FileOutlines {
 /// A definition by its file and its place in it.
 type At = (usize, usize);
 
-/// What the change does to the definitions of its files, in the order of the files and of the text; what goes stands last.
+/// What the change does to the definitions of its files, in the order of the files and of the text; what goes is last.
 pub(super) fn compare(files: &[FileOutlines]) -> Vec<DefinitionChange> {
     let mut pairing = Pairing::of(files);
     // The n-th of a name with the n-th.

@@ -31,7 +31,7 @@ pub enum FileKind {
     Other,
 }
 
-/// Where tests stand by the habits of the trade.
+/// Where tests are by the habits of the trade.
 const TESTS: [&str; 3] = [
     "**/{t,test,tests,testing,testdata,spec,specs,__tests__,fixtures}/**",
     "**/{test_*,*_test,*_tests,*[.-]test,*[.-]spec,*_spec}.*",
@@ -147,7 +147,7 @@ fn many(n: usize, what: &str) -> String {
 }
 
 /// The riskiest places, worst first. What weighs how much is in docs/brief.md.
-/// Long because each weight stands beside what it weighs.
+/// Long because each weight is beside what it weighs.
 pub(super) fn risks(
     files: &[BriefFile],
     definitions: &[DefinitionChange],

@@ -17,7 +17,7 @@ use crate::lang::{Language, Role, parse};
 use crate::review::Path;
 use crate::scope::in_role;
 
-/// Names shorter than this stand everywhere, and are left out.
+/// Names shorter than this are everywhere, and are left out.
 const MIN_NAME: usize = 3;
 
 /// References from one file to one definition that the change touches.
@@ -121,7 +121,7 @@ pub(super) fn find(
                 if own.is_some_and(|own| own != file.family) || !is_home && file.defines.contains(name) {
                     continue;
                 }
-                // A name that is still defined where it stood is found there, whatever has gone as well.
+                // A name that is still defined where it was is found there, whatever has gone as well.
                 let other =
                     definers.get(&(file.family, name.as_str())).into_iter().flatten().any(|path| **path != change.path);
                 if change.what == DefinitionStatus::Removed && (is_home || other) && file.defines.contains(name) {

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-/// The places where a name stands as a word, in bytes.
+/// The places where a name is as a word, in bytes.
 pub(super) fn occurrences<'t>(text: &'t [u8], name: &'t str) -> impl Iterator<Item = Range<usize>> {
     let is_part = |b: Option<&u8>| b.is_some_and(|b| b.is_ascii_alphanumeric() || *b == b'_');
     let found = memchr::memmem::find_iter(text, name).map(|start| start..start + name.len());
@@ -12,7 +12,7 @@ pub(super) fn occurrences<'t>(text: &'t [u8], name: &'t str) -> impl Iterator<It
 /// File names that stand for their folder.
 const FOLDER_FILES: [&str; 5] = ["mod", "index", "__init__", "lib", "main"];
 
-/// What code elsewhere names when it refers to a definition: the type around it, or else its file or the folder that this stands
+/// What code elsewhere names when it refers to a definition: the type around it, or else its file or the folder that this is
 /// for.
 pub(super) fn home_of<'n>(path: &'n str, name: &'n str) -> &'n str {
     if let Some((outer, _)) = name.rsplit_once('.') {

@@ -220,7 +220,7 @@ impl Loader<'_> {
     }
 
     /// Reads a file; what it extends goes under it.
-    /// Long because each mistake needs the file in which it stands.
+    /// Long because each mistake needs the file in which it is.
     fn file(&mut self, path: &str, source: &str, role: FileRole) -> Result<Config, LoadError> {
         self.open.push(path.to_owned());
         let RuleFile { config, rules, adjusts, extends } = match read_rules(path, source, role) {

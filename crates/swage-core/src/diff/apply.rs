@@ -45,7 +45,7 @@ impl std::error::Error for ApplyError {}
 /// Applies a file's hunks to `content` and returns the other side.
 ///
 /// When the diff's headers end in CR LF, a mailer may have changed the content's line ends too: if the hunks don't fit
-/// as they stand, they are tried once more without the CRs.
+/// as they are, they are tried once more without the CRs.
 ///
 /// # Errors
 /// When a hunk doesn't fit; the error names the first one that doesn't.

@@ -95,7 +95,7 @@ impl LineMap {
         &self.segments
     }
 
-    /// Where an old line (0-based) stands now; `None` when it was removed.
+    /// Where an old line (0-based) is now; `None` when it was removed.
     pub fn to_new(&self, old: u32) -> Option<u32> {
         // The last run that begins at the line or before it.
         let at = self.segments.partition_point(|s| s.old <= old).checked_sub(1)?;

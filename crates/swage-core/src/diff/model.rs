@@ -6,7 +6,7 @@ use std::collections::HashSet;
 /// A whole diff: one patch for plain diffs, one a commit or a mail for series.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Diff<'a> {
-    /// The patches in the order in which they stand.
+    /// The patches in the order in which they are.
     pub patches: Vec<Patch<'a>>,
 }
 
@@ -22,7 +22,7 @@ impl<'a> Diff<'a> {
         self.patches.len() > 1 || self.steps().len() > 1
     }
 
-    /// The files in the patches that they must belong to: where one comes again that a patch has touched, or text stands
+    /// The files in the patches that they must belong to: where one comes again that a patch has touched, or text is
     /// between two files that no program writes there, the next patch begins.
     pub fn steps(&self) -> Vec<Vec<&FileDiff<'a>>> {
         let mut steps: Vec<Vec<&FileDiff<'a>>> = Vec::new();
@@ -75,7 +75,7 @@ impl<'a> Diff<'a> {
         Some(diff)
     }
 
-    /// True when the patches stand newest first, as a commit log prints them.
+    /// True when the patches are newest first, as a commit log prints them.
     pub fn newest_first(&self) -> bool {
         self.patches.len() > 1
             && self.patches[0]
@@ -88,7 +88,7 @@ impl<'a> Diff<'a> {
 /// The files of one commit, one mail, or of the whole diff.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Patch<'a> {
-    /// The files in the order in which they stand.
+    /// The files in the order in which they are.
     pub files: Vec<FileDiff<'a>>,
     /// What follows the last file: a mail signature, a property block, a message without files.
     pub trailer: &'a [u8],
@@ -285,7 +285,7 @@ pub struct Hunk<'a> {
     pub old_start: u32,
     /// How many old lines the hunk covers.
     pub old_lines: u32,
-    /// First new line, 1-based; when `new_lines` is 0, the line after which the old ones stood.
+    /// First new line, 1-based; when `new_lines` is 0, the line after which the old ones were.
     pub new_start: u32,
     /// How many new lines the hunk covers.
     pub new_lines: u32,

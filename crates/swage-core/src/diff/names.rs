@@ -150,7 +150,7 @@ fn common_tail(old: &[u8], new: &[u8]) -> usize {
     (1..=same).rev().find(|&t| starts(old, t) && starts(new, t)).unwrap_or(0)
 }
 
-/// Strips the prefix of a name that stands alone because the other side is `/dev/null`.
+/// Strips the prefix of a name that is alone because the other side is `/dev/null`.
 pub(super) fn strip_single(name: Cow<'_, [u8]>, strip: Option<usize>, git: bool) -> Cow<'_, [u8]> {
     match strip {
         Some(n) => cut(name, n),

@@ -1,7 +1,7 @@
 //! Prefixes of the paths of a diff: found once for the whole input, from all of its files.
 //!
 //! A file with two names shows it by what they have in common at their ends, and a header that gives the names without
-//! prefixes decides it. Names that stand alone, because the other side isn't there, decide nothing.
+//! prefixes decides it. Names that are alone, because the other side isn't there, decide nothing.
 
 use std::borrow::Cow;
 
@@ -66,7 +66,7 @@ impl<'a> Reader<'a> {
         }
     }
 
-    /// A plain name that stands alone.
+    /// A plain name that is alone.
     pub(super) fn single(&self, name: Cow<'a, [u8]>, is_new: bool) -> Cow<'a, [u8]> {
         if self.prefixes.is_some() { self.unprefixed(name, is_new) } else { strip_single(name, self.strip, false) }
     }

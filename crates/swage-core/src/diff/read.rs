@@ -34,7 +34,7 @@ pub fn read<'a>(input: &'a [u8], options: &ReadOptions) -> Result<Diff<'a>, Diff
         return Err(start.error(Expected::AtMostBytes(max)));
     }
     let (mut diff, votes) = in_sections(&start, SECTION)?;
-    // Names that stand alone don't show their prefix; all others of the input do.
+    // Names that are alone don't show their prefix; all others of the input do.
     if let Votes::One(prefixes) | Votes::Sure(prefixes) = votes
         && options.strip.is_none()
         && !matches!((&prefixes.0[..], &prefixes.1[..]), (b"", b"") | (b"a/", b"b/"))
@@ -194,7 +194,7 @@ impl<'a> Reader<'a> {
             None => Kind::Modified,
         };
         // A rename names its file twice, with prefixes and without: what differs are the prefixes, beyond doubt. Files
-        // whose names stand alone learn them from this.
+        // whose names are alone learn them from this.
         if let (Some(from), Some(to), None) = (&h.from, &h.to, self.strip) {
             let text = &trim_cr(first)[b"diff --git ".len()..];
             let mut splits = memchr::memchr_iter(b' ', text).map(|at| (&text[..at], &text[at + 1..]));
@@ -293,7 +293,7 @@ impl<'a> Reader<'a> {
             if ![old, new].iter().all(|id| !id.is_empty() && id.iter().all(u8::is_ascii_hexdigit)) {
                 return Ok(false);
             }
-            // The mode stands here when it stays, and on lines of its own when it doesn't.
+            // The mode is here when it stays, and on lines of its own when it doesn't.
             let word = words.next().and_then(mode).filter(|_| h.old_mode.is_none() && h.new_mode.is_none());
             if word.is_some() {
                 (h.old_mode, h.new_mode) = (word, word);
@@ -350,7 +350,7 @@ impl<'a> Reader<'a> {
         Ok(Some(FileDiff { crlf, ..file(kind, old_path, new_path, body) }))
     }
 
-    /// A header line in which a CR stands is none: whatever has such lines would be read as one.
+    /// A header line with a CR in it is none: whatever has such lines would be read as one.
     fn whole_lines(&self, line: &[u8]) -> Result<(), DiffError> {
         if trim_cr(line).contains(&b'\r') { Err(self.error(Expected::LineEnds)) } else { Ok(()) }
     }

@@ -1,4 +1,4 @@
-//! Where reading a diff stands.
+//! Where reading a diff is.
 
 use std::borrow::Cow;
 

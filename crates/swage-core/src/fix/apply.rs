@@ -76,7 +76,7 @@ impl Tried {
         Self { text: text.to_vec(), scan }
     }
 
-    /// The content after edits, and the findings of outside programs that weren't among the fixed ones where they stand now.
+    /// The content after edits, and the findings of outside programs that weren't among the fixed ones where they are now.
     /// Those whose place was edited can't be followed.
     fn after(file: &Fixable<'_>, before: &Self, fixed: &[usize], edits: &[Edit]) -> Self {
         let text = apply_edits(&before.text, edits);

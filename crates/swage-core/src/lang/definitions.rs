@@ -1,4 +1,4 @@
-//! What nodes define: names and parameters; and what a name does where it stands.
+//! What nodes define: names and parameters; and what a name does where it is.
 
 use std::ops::Range;
 
@@ -6,7 +6,7 @@ use tree_sitter::Node;
 
 use super::{Class, Items, Language, Listed};
 
-/// What a name does where it stands.
+/// What a name does where it is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Role {
     /// It names a function or a class that is defined here.
@@ -17,7 +17,7 @@ pub enum Role {
     Refers,
 }
 
-/// Fields in which what is given a name stands.
+/// Fields in which what is given a name is.
 const GIVEN: [&str; 12] = [
     "name",
     "pattern",
@@ -58,7 +58,7 @@ impl Language {
         std::str::from_utf8(&source[self.definition_name_range(node, source)?]).ok()
     }
 
-    /// Where that name stands; `None` for what can't be shown as one, too.
+    /// Where that name is; `None` for what can't be shown as one, too.
     pub(crate) fn definition_name_range(&self, node: Node<'_>, source: &[u8]) -> Option<Range<usize>> {
         let own = self.name_node(node).or_else(|| {
             let parent = node.parent()?;
@@ -208,7 +208,7 @@ impl Language {
         has(Class::Function) && has(Class::Name) && has(Class::Loop)
     }
 
-    /// What a name does where it stands; `None` for nodes that are no names. Names in imports refer to what is imported.
+    /// What a name does where it is; `None` for nodes that are no names. Names in imports refer to what is imported.
     pub fn role(&self, leaf: Node<'_>) -> Option<Role> {
         /// How many nodes may be between a name and what says its role: patterns, lists, declarators.
         const REACH: usize = 6;

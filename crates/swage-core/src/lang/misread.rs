@@ -94,7 +94,7 @@ pub(super) fn html(text: &[u8], tree: &Tree) -> Option<String> {
 }
 
 /// C#: more signs in a row around a string than one byte counts, and comments and strings that hold the end of the condition
-/// that they stand under: where it doesn't hold, they are none (C# specification, section 6.5.6).
+/// that they are under: where it doesn't hold, they are none (C# specification, section 6.5.6).
 pub(super) fn csharp(text: &[u8], tree: &Tree) -> Option<String> {
     const MOST: usize = u8::MAX as usize;
     let counted = |sign: &u8| b"$\"{}".contains(sign);
@@ -167,7 +167,7 @@ mod ruby {
     /// Where a name means the same variable: these have variables of their own.
     const SCOPES: [&str; 6] = ["method", "singleton_method", "class", "module", "singleton_class", "program"];
 
-    /// Ruby: strings whose brackets nest too deep or that blanks stand around, the end of the program where it is none, and
+    /// Ruby: strings whose brackets nest too deep or that blanks are around, the end of the program where it is none, and
     /// operators after variables that look like the beginning of a literal.
     pub(in crate::lang) fn ruby(text: &[u8], tree: &Tree) -> Option<String> {
         end_of_program(text, tree).or_else(|| strings(text, tree)).or_else(|| operators(text, tree))

@@ -88,7 +88,7 @@ pub struct Spec {
     pub(crate) words_have_parts: bool,
     /// Whether the grammar reads a call with type arguments and one argument, `f<T>(a)`, as two comparisons.
     pub(crate) reads_generic_calls_as_comparisons: bool,
-    /// What to write, too, for a hole that stands first in the head of a `for` with three parts, so that it takes a
+    /// What to write, too, for a hole that is first in the head of a `for` with three parts, so that it takes a
     /// declaration.
     pub(crate) for_declaration: Option<&'static str>,
     /// Children that a person may leave out and a pattern needn't write: types, modifiers, decorators, `async`. Kinds of
@@ -98,7 +98,7 @@ pub struct Spec {
     pub(crate) optional_fields: &'static [&'static str],
     /// Such children of nodes of one kind only: the kind of the node and that of the child.
     pub(crate) optional_in: &'static [(&'static str, &'static str)],
-    /// Nodes that stand where a part of them alone may stand and mean the same: parentheses, a name with its type.
+    /// Nodes that are where a part of them alone may be and mean the same: parentheses, a name with its type.
     pub(crate) wraps: &'static [(&'static str, Inner)],
     /// What the grammar binds tighter than the language does: the kind of a node, and that of an operation which it takes for
     /// the node's first child though only its last operand is, as `(!f)(a)` for `!f(a)`.
@@ -133,7 +133,7 @@ pub struct Spec {
     pub code_signs: &'static [&'static str],
     /// Statements end in one of these, so that prose in a comment isn't taken for code; empty when a line end does.
     pub statement_ends: &'static [&'static str],
-    /// How many names stand side by side in code at most, not counting keywords.
+    /// How many names are side by side in code at most, not counting keywords.
     pub names_side_by_side: usize,
     /// Whether a CR without an LF after it ends a line, and so a comment.
     pub lone_cr_ends_lines: bool,
@@ -245,7 +245,7 @@ pub(crate) enum Translation {
     EscapesAnywhere,
     /// Escapes such as `\62 ` and `\z` are characters wherever they are (CSS Syntax Module Level 3, section 4.3.7).
     StyleEscapes,
-    /// A backslash before a line's end joins the lines, wherever blanks may stand.
+    /// A backslash before a line's end joins the lines, wherever blanks may be.
     SplicedLines(Blanks),
     /// A backslash before a backtick begins and ends a command in a command.
     NestedCommands,
@@ -257,7 +257,7 @@ pub(crate) enum Translation {
     TextOfDirectives,
     /// Doubled braces in a string stand for one, also before a hole.
     DoubledBraces,
-    /// `/*!` and `*/` stand around code that runs.
+    /// `/*!` and `*/` are around code that runs.
     ExecutableComments,
     /// Names may be written with escapes.
     EscapedNames,
@@ -271,7 +271,7 @@ pub(crate) enum Translation {
     AnnotatedVarargs,
     /// Ampersands in the text of JSX begin no character reference where a blank follows.
     TextAmpersands,
-    /// Types stand before a template.
+    /// Types are before a template.
     TypesOfTemplates,
     /// `export type *` exports types.
     TypeOfExports,
@@ -287,7 +287,7 @@ pub(crate) enum Translation {
     PlainTexts,
 }
 
-/// Where blanks may stand between a backslash and the line's end.
+/// Where blanks may be between a backslash and the line's end.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Blanks {
     /// Between the two.
@@ -296,7 +296,7 @@ pub(crate) enum Blanks {
     Nowhere,
 }
 
-/// What stands side by side in a list.
+/// What is side by side in a list.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Items {
     /// Entries of a table of keys and values.

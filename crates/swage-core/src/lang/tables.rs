@@ -110,7 +110,7 @@ enum Nesting {
     Choice,
 }
 
-/// The kinds with a name in a grammar: of nodes, and of signs and words as they stand.
+/// The kinds with a name in a grammar: of nodes, and of signs and words as they are.
 fn kinds_named(grammar: &tree_sitter::Language, name: &str) -> Vec<u16> {
     (0..grammar.node_kind_count() as u16).filter(|kind| grammar.node_kind_for_id(*kind) == Some(name)).collect()
 }
@@ -233,7 +233,7 @@ impl Tables {
         [self.grammar.parse_state_count(), self.grammar.node_kind_count(), self.grammar.field_count()]
     }
 
-    /// The kinds with a name in the grammar: of nodes, or of signs and words as they stand.
+    /// The kinds with a name in the grammar: of nodes, or of signs and words as they are.
     pub(crate) fn kinds_named(&self, name: &str, is_node: bool) -> Vec<u16> {
         let mut kinds = kinds_named(&self.grammar, name);
         kinds.retain(|kind| self.grammar.node_kind_is_named(*kind) == is_node);
@@ -366,7 +366,7 @@ impl Tables {
         }
     }
 
-    /// The words that the grammar has as they stand.
+    /// The words that the grammar has as they are.
     pub(crate) fn keywords(&self) -> &HashSet<String> {
         self.keywords.get_or_init(|| {
             let anonymous = (0..self.classes.len() as u16).filter(|kind| !self.grammar.node_kind_is_named(*kind));
@@ -375,7 +375,7 @@ impl Tables {
         })
     }
 
-    /// All that the grammar has as it stands, and the words that have nodes named after them.
+    /// All that the grammar has as it is, and the words that have nodes named after them.
     pub(super) fn vocabulary(&self) -> &HashSet<String> {
         self.vocabulary.get_or_init(|| {
             let kinds = 0..self.classes.len() as u16;

@@ -46,7 +46,7 @@ pub struct Learned {
 /// What was done about the code.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum LearnedFix {
-    /// It was replaced by this, in which holes stand as in messages.
+    /// It was replaced by this, in which holes are as in messages.
     Rewrite(String),
     /// The statement was taken away.
     Remove,

@@ -54,7 +54,7 @@ impl Builder<'_> {
         }
     }
 
-    /// The hole whose name is a part of a word, and where it stands; `None` for none or several.
+    /// The hole whose name is a part of a word, and where it is; `None` for none or several.
     fn hole_within(&self, word: &[u8]) -> Option<(Range<usize>, usize)> {
         let word = std::str::from_utf8(word).ok()?;
         let parts = word.split(|c: char| !c.is_alphanumeric() && c != '_');

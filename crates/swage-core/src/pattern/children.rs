@@ -54,9 +54,9 @@ impl<'t> Children<'t> {
         Self::of(node, Which::Named)
     }
 
-    /// Those that the grammar names, without what may stand anywhere: comments.
+    /// Those that the grammar names, without what may be anywhere: comments.
     pub fn code(node: Node<'t>) -> impl Iterator<Item = Node<'t>> {
-        // What the grammar can't read may stand anywhere, too, and hide what is in it.
+        // What the grammar can't read may be anywhere, too, and hide what is in it.
         Self::named(node).filter(|child| !child.is_extra() || child.is_error())
     }
 

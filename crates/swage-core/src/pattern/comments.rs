@@ -71,7 +71,7 @@ pub(crate) fn uncommented_text(
     let mut from = range.start;
     for comment in &comments {
         code.extend_from_slice(source.get(from..comment.start)?);
-        // It may be all that stands between two words.
+        // It may be all that is between two words.
         let is_word = |b: Option<&u8>| b.is_some_and(|b| b.is_ascii_alphanumeric() || *b == b'_');
         if is_word(code.last()) && is_word(source.get(comment.end)) {
             code.push(b' ');

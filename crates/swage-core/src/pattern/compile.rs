@@ -84,7 +84,7 @@ impl Pattern {
     }
 }
 
-/// The words that every match of a reading holds, each with whether it stands as a whole word.
+/// The words that every match of a reading holds, each with whether it is as a whole word.
 fn words_in(reading: &[PatternNode], language: &Language) -> Vec<(Vec<u8>, bool)> {
     let mut words = Vec::new();
     reading.iter().for_each(|node| node.gather_words(&mut words, language));

@@ -90,7 +90,7 @@ pub(crate) struct Constants<'t> {
     language: &'static Language,
     given: OnceCell<Given>,
     /// Whether names are constant, by the expression that says what escapes, each asked for once: a name may be given
-    /// thousands of values, and stand in thousands of places.
+    /// thousands of values, and are in thousands of places.
     known: RefCell<HashMap<Asked, bool>>,
     /// How many values may still be looked at.
     left: Cell<u32>,
@@ -206,7 +206,7 @@ impl<'t> Constants<'t> {
                     .extend(value.map(|value| Some(value.byte_range())));
             }
             if cursor.goto_first_child() {
-                // What is assigned is an expression, wherever the assignment stands.
+                // What is assigned is an expression, wherever the assignment is.
                 let is_assignment = self.language.assignments.iter().any(|(assignment, ..)| *assignment == kind);
                 around.push((kind, is_target && !is_assignment));
                 continue;

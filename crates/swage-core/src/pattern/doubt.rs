@@ -65,7 +65,7 @@ fn of_lists(node: &PatternNode, language: &'static Language) -> Doubt {
     let alone = matches!(&children[..], [PatternNode::Leaf(..), PatternNode::Many(_), PatternNode::Leaf(..)]);
     let of_values = matches!(name, "set" | "table")
         || ["initializer", "enum", "parenthesized"].iter().any(|kind| name.contains(kind));
-    // A block where the handlers of a `catch` stand.
+    // A block where the handlers of a `catch` are.
     let is_block = |child: &PatternNode| match child {
         PatternNode::Inner { kind, children, .. } => {
             tables.is(*kind, Class::Block) && matches!(&children[..], [_, PatternNode::Many(_), _])

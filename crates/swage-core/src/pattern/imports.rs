@@ -15,7 +15,7 @@ use std::sync::OnceLock;
 use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 use tree_sitter::Node;
 
-use super::{Children, contents, preorder};
+use super::{Children, contents, preorder, uncommented_text};
 use crate::lang::{Class, LANGUAGES, Language};
 
 /// The imports of a file, read when they are first asked for.
@@ -198,7 +198,7 @@ impl<'t> Imports<'t> {
             return paths;
         }
         let steps = steps(self.language);
-        // Functions may stand in expressions, and in Python assignments may.
+        // Functions may be in expressions, and in Python assignments may.
         let enters_expressions = self.language.name != "python" || memchr::memmem::find(self.source, b":=").is_some();
         // The functions around, outermost first.
         let mut functions = vec![self.root.byte_range()];
@@ -223,7 +223,7 @@ impl<'t> Imports<'t> {
                 let within = at.cloned().unwrap_or_default();
                 paths.given.entry(name.to_owned()).or_default().push(Value { path, within });
             }
-            // What stands at the margin holds for the whole file.
+            // What is at the margin holds for the whole file.
             if node.start_position().column > 0 {
                 paths.local.extend(found.keys().cloned());
             }
@@ -315,7 +315,9 @@ impl<'t> Imports<'t> {
         match value.kind() {
             "call" | "call_expression" | "new_expression" => {
                 let function = value.child_by_field_name("function").or(value.child_by_field_name("constructor"))?;
-                Some(self.text(function).to_owned() + "()")
+                let module = imported_in_place(self.text(value).as_bytes()).filter(|(_, rest)| rest.is_empty());
+                let made = || self.text(function).to_owned() + "()";
+                Some(module.map_or_else(made, |(module, _)| String::from_utf8_lossy(module).into_owned()))
             }
             // Another name for the same thing.
             "identifier" | "attribute" | "member_expression" if !field.is_empty() => Some(self.text(value).to_owned()),
@@ -326,6 +328,13 @@ impl<'t> Imports<'t> {
     fn text(&self, node: Node<'_>) -> &'t str {
         let bytes = self.source.get(node.byte_range()).unwrap_or_default();
         std::str::from_utf8(bytes).unwrap_or_default()
+    }
+
+    /// The text of a path, in which white space and comments say nothing.
+    fn path(&self, node: Node<'_>) -> String {
+        let uncommented = uncommented_text(self.source, node, node.byte_range(), self.language);
+        let text = uncommented.as_deref().map_or(Cow::Borrowed(self.text(node)), String::from_utf8_lossy);
+        text.split_whitespace().collect()
     }
 
     fn field(&self, node: Node<'_>, name: &str) -> &'t str {
@@ -379,13 +388,14 @@ impl<'t> Imports<'t> {
         else {
             return;
         };
-        let (call, member) = match value.child_by_field_name("object") {
+        let (value, member) = match value.child_by_field_name("object") {
             Some(object) => (object, self.field(value, "property")),
             None => (value, ""),
         };
+        let Some(call) = std::iter::successors(Some(value), awaited).last() else { return };
         let literal = call.child_by_field_name("arguments").and_then(|arguments| Children::code(arguments).next());
         let Some(module) = literal.and_then(|literal| self.module(literal)) else { return };
-        if self.field(call, "function") != "require" {
+        if !matches!(self.field(call, "function"), "require" | "import") {
             return;
         }
         let path = if member.is_empty() { module.to_owned() } else { format!("{module}.{member}") };
@@ -415,9 +425,9 @@ impl<'t> Imports<'t> {
     fn java(&self, declaration: Node<'_>, found: &mut Imported) {
         // A star is a child of its own.
         let mut parts = Children::code(declaration);
-        let path = parts.next().map_or("", |path| self.text(path));
+        let path = parts.next().map(|path| self.path(path)).unwrap_or_default();
         if let Some((_, name)) = path.rsplit_once('.').filter(|_| parts.next().is_none()) {
-            add(found, name, path.to_owned());
+            add(found, name, path.clone());
         }
     }
 
@@ -425,18 +435,19 @@ impl<'t> Imports<'t> {
     fn rust(&self, declared: Node<'_>, found: &mut Imported) {
         let mut open = vec![(declared, String::new())];
         while let Some((tree, before)) = open.pop() {
-            let joined = |path: &str| if before.is_empty() { path.to_owned() } else { format!("{before}::{path}") };
+            let joined = |path: String| if before.is_empty() { path } else { format!("{before}::{path}") };
+            let path_in = |field| tree.child_by_field_name(field).map(|path| self.path(path)).unwrap_or_default();
             match tree.kind() {
                 "use_as_clause" => {
-                    add(found, self.field(tree, "alias"), joined(self.field(tree, "path")));
+                    add(found, self.field(tree, "alias"), joined(path_in("path")));
                 }
                 "scoped_use_list" => {
-                    let path = joined(self.field(tree, "path"));
+                    let path = joined(path_in("path"));
                     open.extend(tree.child_by_field_name("list").map(|list| (list, path)));
                 }
                 "use_list" => open.extend(Children::named(tree).map(|part| (part, before.clone()))),
                 "identifier" | "scoped_identifier" | "self" => {
-                    let path = if tree.kind() == "self" { before } else { joined(self.text(tree)) };
+                    let path = if tree.kind() == "self" { before } else { joined(self.path(tree)) };
                     let name = path.rsplit("::").next().unwrap_or_default().to_owned();
                     add(found, &name, path);
                 }
@@ -446,19 +457,26 @@ impl<'t> Imports<'t> {
     }
 }
 
+/// What is waited for, in parentheses or without: `(await import('fs'))`.
+fn awaited<'n>(node: &Node<'n>) -> Option<Node<'n>> {
+    let wraps = matches!(node.kind(), "await_expression" | "parenthesized_expression");
+    Children::code(*node).next().filter(|_| wraps)
+}
+
 /// How many names are followed from one to the next.
 const MOST_FOLLOWED: usize = 256;
 
 /// The calls by which a module is imported where it is used.
-const IMPORTING: [&str; 4] = ["require(", "import(", "await import(", "__import__("];
+const IMPORTING: [&str; 6] =
+    ["require(", "import(", "await import(", "__import__(", "importlib.import_module(", "import_module("];
 
 /// A module that is imported where it is used, and what comes after it: `require("os").platform`.
 fn imported_in_place(code: &[u8]) -> Option<(&[u8], &[u8])> {
     let rest = IMPORTING.iter().find_map(|call| code.strip_prefix(call.as_bytes()))?;
-    let (quote, rest) = rest.split_first().filter(|(quote, _)| matches!(quote, b'"' | b'\''))?;
+    let (quote, rest) = rest.trim_ascii_start().split_first().filter(|(quote, _)| matches!(quote, b'"' | b'\''))?;
     let end = memchr::memchr(*quote, rest)?;
     let module = rest[..end].strip_prefix(b"node:").unwrap_or(&rest[..end]);
-    Some((module, rest[end + 1..].strip_prefix(b")")?))
+    Some((module, rest[end + 1..].trim_ascii_start().strip_prefix(b")")?))
 }
 
 /// The first name of a piece of code, with `self` or `this` before it, and what comes after it.

@@ -89,7 +89,7 @@ impl Matching<'_> {
     /// A look at the last word before the arguments, which most calls end with: those of other names are what they seem.
     fn may_be_spelled_otherwise(&self, call: Node<'_>) -> bool {
         let Some(list) = call.child_count().checked_sub(1).and_then(|last| call.child(last)) else { return false };
-        // Comments may stand before the arguments.
+        // Comments may be before the arguments.
         let before = std::iter::successors(list.prev_sibling(), Node::prev_sibling).find(|before| !before.is_extra());
         let end = before.map_or(list.start_byte(), |before| before.end_byte());
         let before = self.source.get(call.start_byte()..end).unwrap_or_default().trim_ascii_end();
@@ -239,7 +239,7 @@ impl Matching<'_> {
         std::iter::successors(Some(self.unwrapped(node)), leads_on).last().unwrap_or(node)
     }
 
-    /// What stands in parentheses and the like.
+    /// What is in parentheses and the like.
     fn unwrapped<'t>(&self, node: Node<'t>) -> Node<'t> {
         std::iter::successors(Some(node), |node| self.language.tables().inner(*node)).last().unwrap_or(node)
     }

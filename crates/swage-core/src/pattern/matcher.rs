@@ -33,7 +33,7 @@ pub(crate) fn budget(source: &[u8]) -> u64 {
 /// Most siblings that a pattern of several nodes is tried on.
 const MOST_SIBLINGS: usize = 4096;
 
-/// Words that some grammars give no node of their own and that stand where values do.
+/// Words that some grammars give no node of their own and that are where values do.
 const VALUES: [&str; 8] = ["this", "base", "self", "super", "null", "nil", "true", "false"];
 
 /// Everything that stays the same during a match.

@@ -50,7 +50,7 @@ use crate::lang::{Class, Language, Relevance};
 /// Where a pattern counts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Stands {
-    /// Wherever the code stands.
+    /// Wherever the code is.
     Anywhere,
     /// Only where it is a statement of its own, so that its value is unused.
     AsStatement,
@@ -194,7 +194,7 @@ impl PatternNode {
         }
     }
 
-    /// Adds the words that every match of it holds, each with whether it stands as a whole word.
+    /// Adds the words that every match of it holds, each with whether it is as a whole word.
     fn gather_words(&self, words: &mut Vec<(Vec<u8>, bool)>, language: &Language) {
         match self {
             Self::Leaf(kind, Some(text)) if text.len() > 1 => {

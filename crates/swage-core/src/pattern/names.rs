@@ -2,7 +2,7 @@
 
 use crate::lang::Language;
 
-/// Whether a character may stand in a name. A letter of another script does, a no-break space doesn't: some languages take it for
+/// Whether a character may be in a name. A letter of another script does, a no-break space doesn't: some languages take it for
 /// white space.
 pub(crate) fn in_name(c: char) -> bool {
     c.is_alphanumeric() || c == '_'

@@ -14,10 +14,10 @@ use crate::lang::{Class, Indirect, Language, unquoted};
 const DEEPEST: usize = 64;
 const LONGEST: usize = 512;
 
-/// What stands between the names of a path.
+/// What is between the names of a path.
 pub(crate) const PATH_SIGNS: [&str; 3] = [".", "->", "::"];
 
-/// The sign of a path that a node is or stands in the place of, such as the full stop for `?.`.
+/// The sign of a path that a node is or is in the place of, such as the full stop for `?.`.
 fn path_sign(node: Node<'_>, language: &Language) -> Option<&'static str> {
     let written = language.tables().written_as(node.kind_id()).unwrap_or(node.kind());
     PATH_SIGNS.into_iter().find(|sign| *sign == written)
@@ -49,7 +49,7 @@ pub(crate) fn joined_text(source: &[u8], node: Node<'_>, language: &'static Lang
             let after = after.strip_prefix(b"?").unwrap_or(after);
             PATH_SIGNS.iter().any(|sign| before.ends_with(sign.as_bytes()) || after.starts_with(sign.as_bytes()))
         });
-    // The sign stands between an object and its member.
+    // The sign is between an object and its member.
     let is_member = || node.child(1).is_some_and(|sign| path_sign(sign, language).is_some());
     let is_path = || language.tables().is(node.kind_id(), Class::Call) || is_member();
     (is_broken && is_path()).then(|| plain_text(source, node, language)).flatten()

@@ -101,7 +101,7 @@ impl Spelling {
         holes
     }
 
-    /// The same with a declaration for the first hole in the head of a `for`, which is an expression as it stands.
+    /// The same with a declaration for the first hole in the head of a `for`, which is an expression as it is.
     pub fn with_for_declaration(&self, language: &Language) -> Option<Self> {
         let form = language.for_declaration?;
         let first = self.places.iter().find(|place| {
@@ -149,7 +149,7 @@ pub(super) fn guided_search(
     any.then(|| guided(plain.clone(), 8 * plain.names.len(), language, &mut HashSet::new(), &mut read)).flatten()
 }
 
-/// Looks for other readings of a pattern that parses as it stands, with a stand-in for one of its runs.
+/// Looks for other readings of a pattern that parses as it is, with a stand-in for one of its runs.
 pub(super) fn otherwise(
     plain: &Spelling,
     holes: &[Hole],

@@ -304,7 +304,7 @@ fn finding(change: &Change, hits: &[FileHits], c: &Compared, key: FindingKey, ru
     }
 }
 
-/// How a finding of a rule stands that no comment suppresses.
+/// The standing of a finding of a rule that no comment suppresses.
 fn unsuppressed(rule: Option<&Arc<Rule>>) -> Standing {
     let advisory = rule.and_then(|rule| rule.checker()).is_some_and(|checker| checker.advisory);
     if advisory { Standing::Advisory } else { Standing::Counted }

@@ -15,7 +15,7 @@ use crate::rule::Severity;
 use crate::scan::{Figure, Span};
 use crate::sides::Side;
 
-/// Where a finding stands.
+/// Where a finding is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Anchor {
     /// The file.
@@ -87,7 +87,7 @@ pub struct Finding {
     pub message: String,
     /// Its state against the baseline.
     pub state: State,
-    /// Where it stands; on the old side when it is absent. `None` stands for the change as a whole.
+    /// Where it is; on the old side when it is absent. `None` stands for the change as a whole.
     pub anchor: Option<Anchor>,
     /// Other places that it is about.
     pub related: Vec<Related>,
@@ -99,7 +99,7 @@ pub struct Finding {
     pub from_fragment: bool,
     /// Which patch of a series shows it, 1-based; `None` when none does, or the change isn't one.
     pub patch: Option<usize>,
-    /// Where it was before, when it did and now stands elsewhere.
+    /// Where it was before, when it did and now is elsewhere.
     pub before: Option<Anchor>,
     /// The names of the definitions around it.
     pub scope: String,
@@ -220,7 +220,7 @@ impl Finding {
         shown(span.end_line).or_else(|| shown(span.start_line))
     }
 
-    /// Where it stands, for people: `path:line:column`, the path alone, or the change as a whole.
+    /// Where it is, for people: `path:line:column`, the path alone, or the change as a whole.
     pub fn place(&self) -> String {
         self.anchor.as_ref().map_or_else(|| "the whole change".to_owned(), ToString::to_string)
     }

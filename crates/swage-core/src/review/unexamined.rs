@@ -7,7 +7,7 @@ use crate::lang::Language;
 use crate::rule::Origin;
 
 /// Why a symbolic link isn't examined. It is of no consequence when it leads to a file of the tree that the same rules
-/// look at as the same language: that is examined where it stands.
+/// look at as the same language: that is examined where it is.
 pub(super) fn link(file: &ChangedFile, change: &Change, target: &Content, with: &Examination<'_>) -> WhyNot {
     if file.kind == Kind::Deleted {
         return ("it is a symbolic link".into(), false);

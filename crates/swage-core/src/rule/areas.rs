@@ -45,6 +45,7 @@ impl Area {
         match self {
             Self::Tests => &[
                 "**/{t,test,tests,autotests,unittest,unittests,*[-_.]test,*[-_.]tests,test[-_]*,tests[-_]*,testsuite,testsuites,testing,*Tests,*TestsSources}/**",
+                "**/features/{steps,step_definitions}/**",
                 "**/{testlib,test_utils,testutils,spec,specs,__tests__,__mocks__,e2e,regress,cypress,testdir}/**",
                 "**/*{.,_,-}{test,tests,spec,specs,e2e}.*",
                 "**/{test_*,test-*,testing_*,testing-*,test,tests,testutils,conftest,test_harnesses}.*",
@@ -59,6 +60,7 @@ impl Area {
             ],
             Self::Examples => &[
                 "**/{example,examples,example[-_]*,examples[-_]*,*[-_]example,*[-_]examples,sample,samples,demo,demos,tutorial,tutorials}/**",
+                "**/{Example,Examples,*[a-z]Example,*[a-z]Examples,Sample,Samples,*[a-z]Samples,Demo,Demos,Demo[A-Z]*,*[a-z]Demo}/**",
                 "**/{playground,showcase,quickstart,quickstarts,cookbook,recipes,storybook}/**",
                 "**/{,*[-._]}{example,sample}.*",
                 "**/*template.{cfg,conf,env,ini,json,properties,toml,xml,yaml,yml}",
@@ -132,6 +134,10 @@ mod tests {
             ("quay/testdata/a.go", "test-data"),
             ("web/__snapshots__/a.snap", "test-data"),
             ("examples/book.py", "examples"),
+            ("quay/DemoCode/book.py", "examples"),
+            ("quay/Demolition/book.py", ""),
+            ("features/steps/book.py", "tests"),
+            ("features/book.py", ""),
             ("config.sample.php", "examples"),
             ("docs/guide/book.py", "docs"),
             ("README.md", "docs"),

@@ -1,6 +1,6 @@
 //! Reading what a rule looks for in a file: ways to match, and filters on their places.
 //!
-//! What stands beside `any` holds for all that is in it: languages unless an inner table names its own, filters in
+//! What is beside `any` holds for all that is in it: languages unless an inner table names its own, filters in
 //! addition to the inner ones, and a fix where a way has none. A rule thus says once what is common, and a reader of a
 //! single way has to look up, never sideways.
 

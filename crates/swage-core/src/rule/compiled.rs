@@ -52,7 +52,7 @@ pub(crate) struct Entry {
     pub clause: usize,
     /// What every match holds.
     pub needs: Needs,
-    /// What must stand somewhere in a file for a match in it to count.
+    /// What must be somewhere in a file for a match in it to count.
     pub beside: Needs,
     /// What scanning does for it.
     pub plan: Plan,
@@ -205,7 +205,7 @@ impl LanguageSet {
         }
     }
 
-    /// Leaves nothing out for want of words or of what stands below a node.
+    /// Leaves nothing out for want of words or of what is below a node.
     #[cfg(test)]
     pub(super) fn forget_words(&mut self, rules: &[Arc<Rule>]) {
         for entry in &mut self.entries {

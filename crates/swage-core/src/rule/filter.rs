@@ -22,7 +22,7 @@ pub struct Filter {
     pub any: Vec<PlaceFilter>,
 }
 
-/// How a filter's place stands to the match.
+/// How a filter's place relates to the match.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Relation {
     /// A node around the match.
@@ -47,7 +47,7 @@ pub enum Relation {
     Earlier,
     /// Nothing of the kind before the match in its function.
     NotEarlier,
-    /// A path to the end of the function on which it stands.
+    /// A path to the end of the function on which it is.
     PathWith,
     /// A path to the end of the function without it.
     PathWithout,
@@ -81,7 +81,7 @@ pub struct PlaceFilter {
     pub what: NodeTest,
     /// Of what is around a match, only the innermost of its kind is looked at.
     pub nearest: bool,
-    /// Where it stands and what is in it, in turn; all must hold.
+    /// Where it is and what is in it, in turn; all must hold.
     pub filters: Vec<Filter>,
 }
 

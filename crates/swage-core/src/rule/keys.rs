@@ -139,7 +139,7 @@ impl Keys {
         own.or_else(|| self.variants.iter().find_map(|variant| variant.inner(name, asked)))
     }
 
-    /// The key whose table has a key of this name, for what stands one level too high. Alternatives are of the same level.
+    /// The key whose table has a key of this name, for what is one level too high. Alternatives are of the same level.
     pub(super) fn holder_of(&self, name: &str) -> Option<&'static str> {
         let holds = |key: &&&'static Key| key.name != "any" && key.holds.inner().is_some_and(|keys| keys.has(name));
         let own = (self.keys)().iter().find(holds).map(|key| key.name);

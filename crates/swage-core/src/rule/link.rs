@@ -34,7 +34,7 @@ pub enum Meeting {
     Unique,
 }
 
-/// Where two facts must both stand to meet.
+/// Where two facts must both be to meet.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Within {
     /// Anywhere.

@@ -220,7 +220,7 @@ pub struct Clause {
     pub matcher: Arc<dyn Matcher>,
     /// The collection of the rule's link that takes what it matches, by index.
     pub collection: Option<usize>,
-    /// Filters on where it stands and what is in it; all must let it through.
+    /// Filters on where it is and what is in it; all must let it through.
     pub filters: Vec<Arc<Filter>>,
     /// What it proposes to do about a match.
     pub fix: Option<Arc<FixTemplate>>,

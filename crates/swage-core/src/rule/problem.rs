@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-/// A value with where it stands.
+/// A value with where it is.
 #[derive(Debug, Clone)]
 pub(crate) struct At<T> {
     pub value: T,
@@ -124,7 +124,7 @@ pub fn nearest<'w>(word: &str, known: impl IntoIterator<Item = &'w str>) -> Stri
         Some(near) => format!("did you mean `{near}`?"),
         None if known.len() > MOST_LISTED => {
             known.sort_by_key(|k| (distance(word, k), *k));
-            // What stands in several layers is one choice.
+            // What is in several layers is one choice.
             known.dedup();
             format!("the nearest are {}", known.iter().take(3).map(|k| format!("`{k}`")).collect::<Vec<_>>().join(", "))
         }

@@ -2,7 +2,7 @@
 //!
 //! A rule is read by hand from TOML's syntax tree and not through a deserialiser. A deserialiser stops at the first
 //! mistake and knows its place roughly; an author of rules wants all mistakes of a file at once, each with its line,
-//! its column and what to write instead. It also can't compile a pattern for the languages that stand three keys further
+//! its column and what to write instead. It also can't compile a pattern for the languages that are three keys further
 //! up.
 //!
 //! The order matters in two places only: languages come before the match, because patterns are compiled for them, and the
@@ -61,7 +61,7 @@ pub(crate) fn severity_words() -> Vec<&'static str> {
     Severity::ALL.map(Severity::word).to_vec()
 }
 
-/// Reads a rule. `file` is where it stands.
+/// Reads a rule. `file` is where it is.
 /// Long because each key has a line of its own here.
 pub(crate) fn read_rule(table: &mut Table<'_, '_>, file: &str, p: &mut Problems<'_>) -> Option<Rule> {
     let before = p.list.len();
@@ -201,7 +201,7 @@ pub(crate) fn digest(rule: &Rule) -> [u8; 32] {
         hash.update(text);
     }
     hash.update([rule.secret, rule.skip_generated, rule.skip_explained, rule.skip_templated].map(u8::from));
-    // Areas are paths, but tests may also stand between other code.
+    // Areas are paths, but tests may also be between other code.
     rule.skip_areas.iter().for_each(|area| hash.update(area.word()));
     for name in rule.clauses.iter().flat_map(|clause| clause.languages.iter().map(|language| language.name)) {
         hash.update(name);

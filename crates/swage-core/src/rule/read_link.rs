@@ -70,7 +70,7 @@ static COLLECTION_KEYS: [Key; 4] = [
 /// The words for reaches.
 const REACHES: [(&str, Within); 3] = [("tree", Within::Tree), ("directory", Within::Directory), ("file", Within::File)];
 
-/// What stands under `collect`, with what each collection can be joined on.
+/// What is under `collect`, with what each collection can be joined on.
 #[derive(Default)]
 struct Collected {
     clauses: Vec<Clause>,

@@ -186,7 +186,7 @@ impl<'t, 'i> Table<'t, 'i> {
         p.source[start..end_of(value)].to_owned()
     }
 
-    /// A fingerprint of a key's value, the same however it is laid out and in whatever order its keys stand.
+    /// A fingerprint of a key's value, the same however it is laid out and in whatever order its keys are.
     pub fn digest(&self, key: &str) -> [u8; 32] {
         // A canonical text, since two files may write the same value in different ways.
         let mut text = String::new();

@@ -92,7 +92,7 @@ impl Vocabulary {
     }
 }
 
-/// Words of which one stands wherever an expression matches; `None` when it can't be known.
+/// Words of which one is wherever an expression matches; `None` when it can't be known.
 pub(super) fn regex_words(expression: &str) -> Option<Vec<Word>> {
     // Each letter that may be small or capital would double the number of beginnings, so they are recognised by one of them.
     let plain = without_case(expression);
@@ -142,7 +142,7 @@ fn without_case(expression: &str) -> String {
     out
 }
 
-/// Texts of which one stands somewhere in whatever an expression matches, those whose shortest is the longest.
+/// Texts of which one is somewhere in whatever an expression matches, those whose shortest is the longest.
 fn inside(hir: &Hir) -> Option<Vec<&[u8]>> {
     match hir.kind() {
         HirKind::Literal(literal) => Some(vec![&literal.0]),
@@ -203,7 +203,7 @@ pub(super) mod tests {
         words.iter().map(word).collect::<Vec<_>>().join(" ")
     }
 
-    /// An expression, and the words of which one stands wherever it matches; `~` for those in any case.
+    /// An expression, and the words of which one is wherever it matches; `~` for those in any case.
     #[test]
     fn words_of_expressions() {
         let cases = [

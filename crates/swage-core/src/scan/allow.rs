@@ -131,7 +131,7 @@ pub(super) fn apply(suppressions: &mut [Suppression], hits: &mut [Hit], facts: &
     }
 }
 
-/// The suppressions with a fault, and where each stands.
+/// The suppressions with a fault, and where each is.
 pub(super) fn faulty(suppressions: &[Suppression], fault: SuppressionFault) -> impl Iterator<Item = &Suppression> {
     suppressions.iter().filter(move |a| match fault {
         SuppressionFault::Unreasoned => a.reason.is_none(),

@@ -1,7 +1,7 @@
 //! Where rules begin, and what the walk has seen below on its way.
 //!
 //! Asking a tree for the children of a node costs more than all that is done with them, and the walk has asked already. So
-//! it keeps those that queries want, and for each node at which a rule begins the kinds of what stands below it, as a few
+//! it keeps those that queries want, and for each node at which a rule begins the kinds of what is below it, as a few
 //! bits: most nodes lack what a query asks for and are left out by that alone.
 
 use std::ops::Range;
@@ -16,7 +16,7 @@ pub(super) struct Beginning<'t> {
     pub node: Node<'t>,
     /// Its kind.
     pub kind: u16,
-    /// What is known to stand below it.
+    /// What is known to be below it.
     pub below: Below,
 }
 
@@ -45,14 +45,14 @@ impl<'t> Beginnings<'t> {
         }
     }
 
-    /// Takes a node that is entered, which stands `depth` below the root. `begins` is its kind when rules begin there.
+    /// Takes a node that is entered, which is `depth` below the root. `begins` is its kind when rules begin there.
     pub fn enter(&mut self, node: Node<'t>, depth: u32, begins: Option<u16>) {
         self.around.truncate(depth as usize);
         self.around.push(begins.map(|_| self.all.len()));
         self.all.extend(begins.map(|kind| Beginning { node, kind, below: Below::UNKNOWN }));
     }
 
-    /// What stands below the node that was entered last isn't looked at.
+    /// What is below the node that was entered last isn't looked at.
     pub fn leave_out(&mut self) {
         if let [.., Some(outer), _] = self.around[..] {
             self.all[outer].below.grandchildren = KindSet::ALL;

@@ -1,5 +1,5 @@
 //! Code inside of other text: fenced code in Markdown, scripts and styles in HTML. It is scanned as a file of its own
-//! language, and its hits are moved to where it stands.
+//! language, and its hits are moved to where it is.
 
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -113,7 +113,7 @@ fn in_page(source: &[u8], program: Node<'_>, kind: &str, language: &'static Lang
     parts(&page, language, &parse(&page, language)?)
 }
 
-/// The ranges between the backticks of a text that no backslash stands before.
+/// The ranges between the backticks of a text that no backslash is before.
 fn between_backticks(source: &[u8], text: Range<usize>) -> Vec<Range<usize>> {
     let inside = &source[text.clone()];
     let marks: Vec<usize> = memchr::memchr_iter(b'`', inside).filter(|at| is_unescaped(inside, *at)).collect();
@@ -183,7 +183,7 @@ fn descendant<'t>(node: Node<'t>, kind: &str) -> Option<Node<'t>> {
     child(node, kind).or_else(|| Children::all(node).find_map(|c| child(c, kind)))
 }
 
-/// Where pieces of code stand in a source. They come nearly in order, so that columns are counted from the last one: all of a
+/// Where pieces of code are in a source. They come nearly in order, so that columns are counted from the last one: all of a
 /// page may be one line.
 struct Places<'t> {
     /// All of the text around them.
@@ -266,7 +266,7 @@ impl Part {
         facts.extend(inner.facts.into_iter().map(|fact| Fact { span: shift(fact.span), ..fact }));
         for mut hit in inner.hits {
             hit.span = hit.span.map(shift);
-            // Its bytes stand elsewhere in the file around it.
+            // Its bytes are elsewhere in the file around it.
             hit.fix = None;
             hit.definition = hit.definition.map(lines);
             // An expression may have found the same place in the text around it.

@@ -15,7 +15,7 @@ const FEWEST_WORDS: usize = 3;
 /// How many lines above a place are looked at: of the comment, and of what marks a definition below it.
 const LINES_ABOVE: usize = 8;
 
-/// Whether words of a comment stand right above a place, or after it on its first or its last line. `comments` are the comments
+/// Whether words of a comment are right above a place, or after it on its first or its last line. `comments` are the comments
 /// of the text in order.
 pub(super) fn is_explained(
     place: &Range<usize>,
@@ -38,8 +38,8 @@ pub(super) fn is_explained(
         || comments_above(first.start, &comments[..from], source).any(says)
 }
 
-/// The comments that stand by themselves on the lines above an offset at which a line begins, the nearest first. What marks a
-/// definition may stand between them and the line.
+/// The comments that are by themselves on the lines above an offset at which a line begins, the nearest first. What marks a
+/// definition may be between them and the line.
 fn comments_above<'c>(
     line: usize,
     comments: &'c [Range<usize>],

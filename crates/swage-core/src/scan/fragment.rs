@@ -61,7 +61,7 @@ pub fn scan_fragment(
     found.hits.retain(|hit| hit.span.is_some_and(is_inside));
     for hit in &mut found.hits {
         let first = LineNumber::from_index(lines);
-        // Only on the fragment's first line something that was made up may stand before it.
+        // Only on the fragment's first line something that was made up may be before it.
         let column = |line: LineNumber, column: Column| if line == first { column - columns } else { column };
         hit.span = hit.span.map(|span| Span {
             start_line: span.start_line - lines,
@@ -99,7 +99,7 @@ fn complete(fragment: &[u8], language: &'static Language) -> Completed {
 
 /// Heads for blocks that were begun before the fragment, and a statement for one that has none.
 fn indented(fragment: &[u8]) -> (Vec<u8>, Vec<u8>) {
-    // An empty line says nothing of the block that it stands in.
+    // An empty line says nothing of the block that it is in.
     let mut lines = fragment.split(|b| *b == b'\n').filter(|line| !line.trim_ascii().is_empty());
     let indent = |line: &[u8]| line.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
     // Where lines go back to less indentation than any before: each needs a block that was begun before the fragment. Its
@@ -115,7 +115,7 @@ fn indented(fragment: &[u8]) -> (Vec<u8>, Vec<u8>) {
         }
     }
     let mut heads = Vec::new();
-    // What stands deepest comes first in the fragment; its heads come last. A head stands where a later line goes on.
+    // What is deepest comes first in the fragment; its heads come last. A head is where a later line goes on.
     let first = levels.first().map_or(0, |(own, ..)| *own);
     let mut outer: Vec<(&[u8], &[u8])> = levels.iter().skip(1).map(|(_, blanks, word)| (*blanks, *word)).collect();
     // The outermost line is indented, so all of it is in some block.

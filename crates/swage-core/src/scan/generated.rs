@@ -102,7 +102,7 @@ fn is_compiled(head: &[u8], content: &[u8]) -> bool {
         || HELPERS.as_ref().is_some_and(|helpers| helpers.is_match(content))
 }
 
-/// Whether several modules with names stand in one file, each at the beginning of a line: people write one a file, and without
+/// Whether several modules with names are in one file, each at the beginning of a line: people write one a file, and without
 /// its name (Asynchronous Module Definition, section 1.1).
 fn joins_modules(content: &[u8]) -> bool {
     let names_module = |at: usize| {

@@ -1,4 +1,4 @@
-//! What scanning a file gives: hits, facts, and where they stand.
+//! What scanning a file gives: hits, facts, and where they are.
 
 use std::fmt;
 use std::ops::Range;
@@ -12,7 +12,7 @@ use crate::ids::RuleId;
 use crate::position::{Column, LineNumber};
 use crate::rule::{Figure, Rule, Severity};
 
-/// Where a match stands. Lines and columns are 1-based; columns count Unicode scalar values; the end column is the one
+/// Where a match is. Lines and columns are 1-based; columns count Unicode scalar values; the end column is the one
 /// after the last character.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct Span {
@@ -81,7 +81,7 @@ pub struct Hit {
     pub severity: Severity,
     /// The message with its gaps filled in.
     pub message: String,
-    /// Where it stands; `None` for the whole file.
+    /// Where it is; `None` for the whole file.
     pub span: Option<Span>,
     /// The names of the definitions around it, outermost first, joined with dots.
     pub scope: String,
@@ -178,7 +178,7 @@ pub struct Fact {
     pub collection: usize,
     /// What the link's kept holes took, in their order.
     pub values: Vec<String>,
-    /// Where it stands.
+    /// Where it is.
     pub span: Span,
     /// Why a comment beside it suppresses it.
     pub suppressed: Option<String>,

@@ -1,9 +1,9 @@
-//! Code that a grammar leaves as it stands: the arguments and the bodies of macros.
+//! Code that a grammar leaves as it is: the arguments and the bodies of macros.
 //!
 //! A macro takes tokens, so a grammar can't know what they mean, and patterns see nothing in them. Nearly always they are
 //! code all the same: `assert!(berth.free())`. So they are parsed once more, as what they most likely are, and patterns are
 //! tried in them. The arguments of a macro are parsed in place, as those of a call: filters look at what is around a match,
-//! such as the test that it stands in. The body of a definition has nothing around it and is parsed by itself. What doesn't
+//! such as the test that it is in. The body of a definition has nothing around it and is parsed by itself. What doesn't
 //! parse as code has fewer nodes, and no other harm comes of it: only matches inside of the macro are taken. What can't be
 //! parsed at all leaves the file unexamined, or else code could hide in it.
 
@@ -200,7 +200,7 @@ fn write_call(name: &Range<usize>, tokens: &Range<usize>, text: &mut [u8]) {
     (text[tokens.start], text[tokens.end - 1]) = (b'(', b')');
 }
 
-/// Whether one of some signs may stand in tokens outside of texts; with the same text on both sides when `between_same`.
+/// Whether one of some signs may be in tokens outside of texts; with the same text on both sides when `between_same`.
 pub(super) fn may_have_sign(tokens: &[u8], signs: &[&str], between_same: bool) -> bool {
     // Brackets around them are those of the macro.
     let tokens = tokens.get(1..tokens.len().saturating_sub(1)).unwrap_or_default();

@@ -62,7 +62,7 @@ use crate::rule::{Plan, Prefilter, RuleSet, SuppressionFault};
 /// Whether what a file says of itself counts: that a program made it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Markers {
-    /// The file stands as the target has it, so its word counts.
+    /// The file is as the target has it, so its word counts.
     Heeded,
     /// The change may have written them, so they don't count.
     Ignored,

@@ -1,7 +1,7 @@
 //! Paths through a function: whether one leads from a match to the function's end, or out of it, on which something is missing, or
-//! on which something stands.
+//! on which something is.
 //!
-//! One pass over the statements after the match, with their branches, and on to what stands around them. Where it isn't certain
+//! One pass over the statements after the match, with their branches, and on to what is around them. Where it isn't certain
 //! that a path lacks something, it is taken not to: what is in a loop's body counts although the loop may not run, what a
 //! function inside does counts as done, handlers of exceptions are followed only when nothing in what they guard counts, a branch
 //! that asks about what the match gave a name, or the same as a branch around the match, isn't followed out of the function, what
@@ -83,7 +83,7 @@ struct Paths<'s, 'f> {
     given: Given<'s>,
     /// What the match gave names to, as long as they mean that.
     names: RefCell<Vec<&'s [u8]>>,
-    /// The conditions of the branches in which the match stands.
+    /// The conditions of the branches in which the match is.
     around: RefCell<Vec<&'s [u8]>>,
     /// Whether anything on the paths that were followed matched the filter.
     matched: Cell<bool>,

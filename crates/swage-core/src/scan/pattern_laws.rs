@@ -198,7 +198,7 @@ fn with_run(piece: &Piece<'_>, language: &'static Language, dice: &mut Dice) -> 
         return None;
     }
     let start = piece.node.start_byte();
-    // A run to the end, and what comes before it as it stands.
+    // A run to the end, and what comes before it as it is.
     let from = if items.is_empty() { 0 } else { dice.roll(items.len()) };
     let begin = items.get(from).map_or(open.end_byte(), Node::start_byte);
     replaced(piece, std::slice::from_ref(&(begin - start..close.start_byte() - start)), "QZ")

@@ -207,7 +207,7 @@ impl<'a> Search<'a> {
             }
             TestMark::Before(kind, says_so) => {
                 let before = std::iter::successors(item.prev_named_sibling(), Node::prev_named_sibling);
-                // Several marks may stand above an item, with comments between.
+                // Several marks may be above an item, with comments between.
                 let marks = before.filter(|node| !is_a(node, Class::Comment)).take_while(|node| node.kind() == kind);
                 marks.into_iter().any(|node| says_so(file.text(node)))
             }

@@ -1,6 +1,6 @@
 //! What a template language fills in or hides: rules with `skip_templated` skip it.
 //!
-//! Pages and files of settings are often templates. What has a gap in it isn't yet what readers will get, and what stands in
+//! Pages and files of settings are often templates. What has a gap in it isn't yet what readers will get, and what is in
 //! a template's own comment never gets to them.
 
 use std::ops::Range;

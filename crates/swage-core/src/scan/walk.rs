@@ -26,7 +26,7 @@ pub(super) enum WalkEvent<'t, 'c> {
         /// Which of its children they are.
         which: Which,
     },
-    /// Out of the node that was entered last and not left yet, with how deep it stands.
+    /// Out of the node that was entered last and not left yet, with how deep it is.
     Leave(u32),
 }
 
@@ -47,7 +47,7 @@ pub(super) struct TooDeep;
 /// children are listed, if any; of these the `entered` ones are entered.
 ///
 /// # Errors
-/// When something stands deeper than is looked at.
+/// When something is deeper than is looked at.
 pub(super) fn walk<'t>(
     root: Node<'t>,
     entered: Which,

@@ -15,7 +15,7 @@ use crate::rule::{LanguageSet, Needs};
 /// Where the words of a file's rules are in it.
 #[derive(Default)]
 pub(super) struct Words {
-    /// A bit for each word of the set that stands anywhere; empty when there is no automaton, and then all count as there.
+    /// A bit for each word of the set that is anywhere; empty when there is no automaton, and then all count as there.
     there: Vec<u64>,
     /// The offsets at which words begin: those of the first word in order, then those of the second, and so on.
     starts: Vec<u32>,
@@ -165,7 +165,7 @@ mod tests {
         many.chain([(RuleSet::new(few()), None)]).collect()
     });
 
-    /// Whether a word stands at an offset, by what is said of words and without any automaton.
+    /// Whether a word is at an offset, by what is said of words and without any automaton.
     fn stands_at(word: &[u8], (whole, any_case): (bool, bool), content: &str, at: usize) -> bool {
         let (before, rest) = content.as_bytes().split_at(at);
         let Some(found) = rest.get(..word.len()) else { return false };

@@ -1,7 +1,7 @@
 //! Names and their definitions, by the scopes of the language.
 //!
 //! The walk over the tree, parents first, gathers the scopes with the names that they bind, the uses of names, imports,
-//! and definitions that stand side by side. Order within a scope is ignored: a name that is bound anywhere in a scope
+//! and definitions that are side by side. Order within a scope is ignored: a name that is bound anywhere in a scope
 //! is defined in all of it. Wherever there is doubt, the name counts as defined and as used, because a false alarm costs
 //! more than a miss: a file that doesn't parse whole has no odd names, and one that imports everything of a module or
 //! makes names while it runs has no undefined ones.
@@ -233,7 +233,7 @@ pub(crate) enum NameFault {
 /// The names of a file, gathered while a walk goes through all of its nodes.
 pub struct Scopes<'t> {
     gathered: Gathered<'t, 't>,
-    /// The nodes around the one that the walk is at in which the scope changed: how deep each stands, and the scope
+    /// The nodes around the one that the walk is at in which the scope changed: how deep each is, and the scope
     /// before it.
     around: Vec<(u32, usize)>,
 }
@@ -280,7 +280,7 @@ impl<'t> Scopes<'t> {
         !self.gathered.openings.is_empty()
     }
 
-    /// The walk enters a node of this kind that stands so deep in the tree.
+    /// The walk enters a node of this kind at this depth of the tree.
     pub(crate) fn enter(&mut self, node: Node<'t>, kind: u16, depth: u32) {
         let all = &mut self.gathered;
         let before = all.now;
@@ -303,7 +303,7 @@ impl<'t> Scopes<'t> {
         }
     }
 
-    /// The walk leaves a node that stands so deep.
+    /// The walk leaves a node at this depth.
     pub(crate) fn leave(&mut self, depth: u32) {
         if let Some((_, before)) = self.around.pop_if(|(at, _)| *at == depth) {
             self.gathered.now = before;

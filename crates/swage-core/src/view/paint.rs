@@ -23,7 +23,7 @@ pub enum Word {
 /// A word with its bytes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Painted {
-    /// Where it stands.
+    /// Where it is.
     pub range: Range<usize>,
     /// What it is.
     pub word: Word,

@@ -63,7 +63,7 @@ pub struct ReportedFinding {
     /// Why, and what to do.
     #[serde(default)]
     pub help: Option<String>,
-    /// Where it stands; null for the proposal as a whole.
+    /// Where it is; null for the proposal as a whole.
     pub anchor: Option<Anchor>,
     /// Other places that it is about.
     #[serde(default)]

@@ -112,7 +112,7 @@ pub struct Thread {
     pub kind: ThreadKind,
     /// The finding that it is about, as the newest report has it.
     pub finding: Option<ReportedFinding>,
-    /// Where it stands.
+    /// Where it is.
     pub anchor: Option<Anchor>,
     /// Whether that is a place of the newest revision.
     pub place: ThreadPlace,

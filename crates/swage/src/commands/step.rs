@@ -154,7 +154,7 @@ impl<'a> Desk<'a> {
             .find(|hunk| hunk.iter().any(|line| line.new.is_some_and(|new| span.has_number(new))));
         let mut number = 0;
         let lines = hunk.into_iter().flatten().filter(|line| {
-            // A removed line stands where the one before it does.
+            // A removed line is where the one before it does.
             number = line.new.unwrap_or(number);
             near.contains(&number)
         });

@@ -3,7 +3,7 @@
 use super::*;
 use crate::lang::parse;
 
-/// What names stand for, by the ways in which languages import them.
+/// What names stand for, by the ways in which languages import them. Long because it is a table.
 #[test]
 fn names_stand_for_what_is_imported() {
     let cases = [
@@ -25,6 +25,17 @@ fn names_stand_for_what_is_imported() {
         ("python", "import os\nrun = os.system\n", "run", "os.system"),
         ("python", "run = os.system\nrun = quay\n", "run", "run"),
         ("python", "", "__import__('os').system", "os.system"),
+        ("python", "", "__import__( 'os' ).system", "os.system"),
+        ("python", "", "importlib.import_module('os').system", "os.system"),
+        ("python", "m = __import__('os')\n", "m.system", "os.system"),
+        ("python", "m = importlib.import_module('os.path')\n", "m.join", "os.path.join"),
+        ("python", "m = __import__('os').path\n", "m.join", "os.path.join"),
+        ("javascript", "const cp = await import('child_process');", "cp.exec", "child_process.exec"),
+        ("javascript", "const { exec: e } = await import(/* low */ 'child_process');", "e", "child_process.exec"),
+        ("javascript", "const e = (await import('child_process')).exec;", "e", "child_process.exec"),
+        ("javascript", "const e = await fetch('fs');", "e.rm", "e.rm"),
+        ("java", "import java./* low */util\n  .Random;\n", "Random", "java.util.Random"),
+        ("rust", "use std::/* low */process::Command;", "Command::new", "std::process::Command::new"),
         ("javascript", "const run = eval;", "run", "eval"),
         ("javascript", "", "require(\"node:fs\").rm", "fs.rm"),
         ("javascript", "", "await import('fs').rm", "fs.rm"),
@@ -64,7 +75,7 @@ fn names_stand_for_what_is_imported() {
 /// An assignment or an import in one function hides nothing in another.
 #[test]
 fn names_may_still_be_what_they_say() {
-    // The code stands where the sign is; what begins with `!` isn't among what it may be.
+    // The code is where the sign is; what begins with `!` isn't among what it may be.
     let hidden = [
         ("python", "import os\n«\ndef f():\n    os = quay()\n", "os.system", "os.system"),
         ("python", "«\ndef f():\n    eval = quay()\n", "eval", "eval"),

@@ -1,4 +1,4 @@
-//! What stands below a node, in a few bits that the walk leaves behind: most nodes lack what a query asks for, and that is
+//! What is below a node, in a few bits that the walk leaves behind: most nodes lack what a query asks for, and that is
 //! seen without asking the tree again.
 
 /// A set of node kinds. Kinds share bits, so what isn't in it is missing for sure, and what is may be missing too.
@@ -26,7 +26,7 @@ impl KindSet {
     }
 }
 
-/// The kinds of what stands below a node and has a name in the grammar.
+/// The kinds of what is below a node and has a name in the grammar.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Below {
     /// Its children.
@@ -41,7 +41,7 @@ impl Below {
     /// What isn't known.
     pub const UNKNOWN: Self = Self { children: KindSet::ALL, but_last: KindSet::ALL, grandchildren: KindSet::ALL };
 
-    /// What stands below a node, asked of the tree: what the walk leaves behind is held against it.
+    /// What is below a node, asked of the tree: what the walk leaves behind is held against it.
     #[cfg(test)]
     pub fn of(node: tree_sitter::Node<'_>) -> Self {
         use crate::pattern::Children;
@@ -56,7 +56,7 @@ impl Below {
     }
 }
 
-/// Sets of kinds, of each of which one must stand below a node for a finder to find anything there.
+/// Sets of kinds, of each of which one must be below a node for a finder to find anything there.
 #[derive(Debug, Clone, Default)]
 pub struct AskedBelow {
     /// Of each of these one is a child.

@@ -182,7 +182,7 @@ fn line_count(node: Node<'_>) -> u64 {
 fn own_line_count(file: &ParsedFile<'_>, definition: Node<'_>) -> u64 {
     let tables = file.language.tables();
     let is_function = |node: Node<'_>| tables.is(node.kind_id(), Class::Function);
-    // A text that stands by itself documents what it stands in.
+    // A text that is by itself documents what it is in.
     let is_text_alone = |node: Node<'_>| {
         node.kind() == "expression_statement"
             && node.named_child(0).is_some_and(|only| tables.is(only.kind_id(), Class::String))
@@ -260,7 +260,7 @@ pub(crate) struct Counting<'t> {
 const LINES_OF_ROW: u64 = 3;
 
 impl<'t> Counting<'t> {
-    /// The walk enters a function, a loop or a branch that stands so deep in the tree, in a node of the kind `parent`.
+    /// The walk enters a function, a loop or a branch at this depth of the tree, in a node of the kind `parent`.
     pub fn enter(&mut self, node: Node<'t>, kind: u16, depth: u32, parent: u16, tables: &Tables) {
         if tables.is(kind, Class::Function) {
             self.frames.push(Frame { node, branches: 0, depth: 0, deepest: 0 });
@@ -282,7 +282,7 @@ impl<'t> Counting<'t> {
         }
     }
 
-    /// The walk leaves a node that stands so deep; the frame when it is a function.
+    /// The walk leaves a node at this depth; the frame when it is a function.
     pub fn leave(&mut self, depth: u32) -> Option<Frame<'t>> {
         // The cases of the next construct are others.
         self.table = self.table.filter(|cases| *cases <= depth);

@@ -100,7 +100,7 @@ pub trait Matcher: Any + Debug + Send + Sync {
         Extent::Piece
     }
 
-    /// Lists of words, of each of which one stands somewhere in a file where anything is found, though not in the match.
+    /// Lists of words, of each of which one is somewhere in a file where anything is found, though not in the match.
     #[expect(private_interfaces, reason = "matchers are made here only")]
     fn words_beside(&self) -> Vec<Vec<Word>> {
         Vec::new()

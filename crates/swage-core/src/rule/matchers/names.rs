@@ -40,7 +40,7 @@ pub(super) const READER: Reader = Reader {
     read,
 };
 
-/// Names, by the scopes of the language or by where they stand.
+/// Names, by the scopes of the language or by where they are.
 #[derive(Debug)]
 struct NameMatch {
     /// Which of them.

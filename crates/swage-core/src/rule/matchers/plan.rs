@@ -30,9 +30,9 @@ pub enum Plan {
         kinds: Vec<u16>,
         /// Whether every match holds the clause's words itself, so that nodes without them needn't be looked at.
         holds_words: bool,
-        /// The signs of which one stands in every match, when that is known.
+        /// The signs of which one is in every match, when that is known.
         signs: Option<Signs>,
-        /// What must stand below a node, of which any suffices; nothing when empty.
+        /// What must be below a node, of which any suffices; nothing when empty.
         below: Vec<AskedBelow>,
         /// The kinds of nodes whose children are asked for, and which of them.
         families: Vec<(u16, Which)>,
@@ -58,7 +58,7 @@ pub enum Plan {
 }
 
 impl Plan {
-    /// Looks at each node of some kinds; nothing is known of what stands in them, but whether they hold the clause's words.
+    /// Looks at each node of some kinds; nothing is known of what is in them, but whether they hold the clause's words.
     pub(super) fn nodes(kinds: Vec<u16>, holds_words: bool, finder: Arc<dyn NodeFinder>) -> Self {
         Self::Nodes { kinds, holds_words, signs: None, below: Vec::new(), families: Vec::new(), finder }
     }

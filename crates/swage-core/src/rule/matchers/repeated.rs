@@ -1,4 +1,4 @@
-//! `repeated`: items that stand side by side and have the same key: entries of one table, attributes of one tag, cases of
+//! `repeated`: items that are side by side and have the same key: entries of one table, attributes of one tag, cases of
 //! one choice.
 //!
 //! A tree query can ask whether two neighbours are alike. For any two of a thousand entries it would have to try half a

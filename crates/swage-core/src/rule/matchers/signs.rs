@@ -1,4 +1,4 @@
-//! Signs that stand in every match of a rule, so that most nodes and tokens needn't be looked at.
+//! Signs that are in every match of a rule, so that most nodes and tokens needn't be looked at.
 //!
 //! Finding out from a tree which operator a node has takes several times as long as looking for the operator in the node's
 //! text, which is short.
@@ -11,7 +11,7 @@ use crate::pattern::in_name;
 /// Nodes up to this many bytes are searched. Long ones nest, and each would be searched once more for all around it.
 const LARGEST: usize = 200;
 
-/// Signs of which one stands in every match.
+/// Signs of which one is in every match.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Signs {
     /// The signs, without letters.

@@ -10,7 +10,7 @@ use super::{in_name, is_unescaped};
 use crate::lang::{Language, parse};
 use crate::pattern::preorder;
 
-/// `$(` and `)` for backticks with a backslash before them, which stand around a command in a command of the shell.
+/// `$(` and `)` for backticks with a backslash before them, which are around a command in a command of the shell.
 pub(super) fn with_nested_commands(text: &[u8], language: &'static Language) -> Option<Vec<u8>> {
     // Nearly all scripts end here.
     memchr::memmem::find(text, b"\\`")?;
@@ -217,7 +217,7 @@ pub(super) fn without_type_of_exports(text: &[u8]) -> Option<Vec<u8>> {
     without_first_groups(EXPORTS.as_ref()?, text)
 }
 
-/// Blanks for the `[]` after an imported type, which the grammar doesn't know there. Empty brackets stand in types only, so
+/// Blanks for the `[]` after an imported type, which the grammar doesn't know there. Empty brackets are in types only, so
 /// nothing that is called gets lost.
 pub(super) fn without_lists_of_imported_types(text: &[u8]) -> Option<Vec<u8>> {
     static TYPES: LazyLock<Option<Regex>> = LazyLock::new(|| {

@@ -70,7 +70,7 @@ pub(super) fn replaced(text: &[u8], escapes: impl Iterator<Item = (Range<usize>,
         let line_ends = |escape: &Range<usize>| memchr::memchr_iter(b'\n', &text[escape.clone()]).count();
         let (start, mut from, mut lines) = (first.start, first.end, line_ends(&first));
         let mut end = space_from(from);
-        // What stands from the escape to the next white space, with all escapes in it replaced.
+        // What is from the escape to the next white space, with all escapes in it replaced.
         let mut run = vec![byte];
         while let Some((escape, byte)) = escapes.next_if(|(escape, _)| escape.start < end || escape.start == from) {
             run.extend_from_slice(&text[from..escape.start]);

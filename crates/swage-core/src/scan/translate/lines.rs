@@ -35,7 +35,7 @@ pub(super) fn without_splices(text: &[u8], blanks: Blanks) -> Option<Vec<u8>> {
         if start < done {
             continue;
         }
-        // What comes up to the place of the first splice, the splices that it came over, where the reading stands, and the byte before.
+        // What comes up to the place of the first splice, the splices that it came over, where the reading is, and the byte before.
         let (mut joined, mut parted, mut at, mut last) = (Vec::new(), text[start..end].to_vec(), end, text[start - 1]);
         loop {
             let rest = &text[at..];

@@ -32,7 +32,7 @@ pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>
     }
     let Some(language) = language else { return plain };
     for step in language.translations {
-        // In the order of the list: C joins lines before it reads what stands on them.
+        // In the order of the list: C joins lines before it reads what is on them.
         let changed = match step {
             Translation::UnicodeLineEnds => lines::with_line_ends(&plain),
             Translation::EscapedLineEnds => escapes::with_line_escapes(&plain),

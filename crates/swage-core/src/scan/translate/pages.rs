@@ -26,7 +26,7 @@ pub(super) fn with_plain_texts(text: &[u8]) -> Option<Vec<u8>> {
     page.plain
 }
 
-/// A page that is read from its beginning to its end, and what is open where the reading stands.
+/// A page that is read from its beginning to its end, and what is open where the reading is.
 struct Page<'t> {
     /// As its file has it.
     text: &'t [u8],
@@ -208,7 +208,7 @@ impl Page<'_> {
         inside.end
     }
 
-    /// What stands between the end of a start tag and its end tag, or the rest of the text. The end is looked for once.
+    /// What is between the end of a start tag and its end tag, or the rest of the text. The end is looked for once.
     fn content(&mut self, start: usize, name: &[u8]) -> Range<usize> {
         // Without that, a page of elements that nothing closes would be read again for each of them.
         if let Some((_, known)) = self.known.iter().find(|(of, known)| of == name && known.contains(&start)) {
@@ -265,7 +265,7 @@ fn is_tag(text: &[u8], tag: &[u8]) -> bool {
         && (tag.ends_with(b"-") || tag.ends_with(b">") || text.get(tag.len()).is_none_or(is_end))
 }
 
-/// Where a tag, or a sign of a comment, stands in a text.
+/// Where a tag, or a sign of a comment, is in a text.
 fn tags<'t>(text: &'t [u8], tag: &'t [u8]) -> impl Iterator<Item = usize> + 't {
     memchr::memchr_iter(tag[0], text).filter(move |at| is_tag(&text[*at..], tag))
 }

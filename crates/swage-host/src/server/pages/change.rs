@@ -151,7 +151,7 @@ fn is_in(thread: &Thread, path: &str, old_path: &str) -> bool {
     })
 }
 
-/// The line below which a thread stands.
+/// The line below which a thread is.
 fn place(thread: &Thread) -> Option<(LineSide, u32)> {
     let anchor = thread.anchor.as_ref()?;
     let side = if anchor.side == Side::New { LineSide::New } else { LineSide::Old };

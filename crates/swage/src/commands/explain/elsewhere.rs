@@ -20,7 +20,7 @@ use crate::target::find_target;
 /// Most places and fixes that are shown.
 const MOST: usize = 3;
 
-/// Lines of a fix that are shown before and from where the finding stood.
+/// Lines of a fix that are shown before and from where the finding was.
 const BEFORE: usize = 1;
 const AFTER: usize = 5;
 

@@ -48,7 +48,7 @@ struct Page<'a> {
     keys: ShortKeys<'a>,
 }
 
-/// Where a finding stands.
+/// Where a finding is.
 fn place(f: &Finding) -> String {
     printable(&f.place()).into_owned()
 }

@@ -200,7 +200,7 @@ impl From<&FileEntry> for FileRecord {
     }
 }
 
-/// Where a finding stands. The four numbers are null for a whole file.
+/// Where a finding is. The four numbers are null for a whole file.
 #[derive(Debug, Serialize, Deserialize, JsonSchema)]
 pub struct AnchorRecord {
     pub path: String,

@@ -76,7 +76,7 @@ type Line = (Range<usize>, String);
 pub(super) struct Commented {
     /// Its bytes in the source.
     range: Range<usize>,
-    /// How many lines of comments stand together, from the first of it to the last that may be code; blank ones don't count.
+    /// How many lines of comments are together, from the first of it to the last that may be code; blank ones don't count.
     lines: u64,
 }
 
@@ -183,7 +183,7 @@ fn judged(source: &[u8], comments: &[Node<'_>], language: &'static Language, par
     found
 }
 
-/// Whether words stand in the comments right before, with at most a blank line between, or a note such as "TODO: fails"
+/// Whether words are in the comments right before, with at most a blank line between, or a note such as "TODO: fails"
 /// right after.
 fn has_words_beside(code: &Range<usize>, comments: &[Node<'_>], source: &[u8], language: &Language) -> bool {
     let text = |comment: &Node<'_>| String::from_utf8_lossy(source.get(comment.byte_range()).unwrap_or_default());
@@ -194,7 +194,7 @@ fn has_words_beside(code: &Range<usize>, comments: &[Node<'_>], source: &[u8], l
     };
     let first = comments.partition_point(|comment| comment.end_byte() <= code.start);
     let mut from = code.start;
-    // Words stand near, and a file may have a hundred thousand comments.
+    // Words are near, and a file may have a hundred thousand comments.
     for before in comments[..first].iter().rev().take(NEAR) {
         // Some grammars take the line's end into the comment.
         let end = before.start_byte() + source[before.byte_range()].trim_ascii_end().len();
@@ -210,7 +210,7 @@ fn has_words_beside(code: &Range<usize>, comments: &[Node<'_>], source: &[u8], l
     let Some(after) = comments.get(comments.partition_point(|comment| comment.start_byte() < code.end)) else {
         return false;
     };
-    // Words behind the next line say why that one stands there instead.
+    // Words behind the next line say why that one is there instead.
     let is_behind = || {
         let between = source.get(code.end..after.start_byte()).unwrap_or_default();
         !between.trim_ascii().is_empty() && between.iter().filter(|b| **b == b'\n').count() == 1
@@ -250,7 +250,7 @@ fn judge(
 ) {
     let lines = std::mem::take(run);
     let (count, size) = lines.iter().fold((0, 0), |(n, size), (_, text)| (n + text.lines().count(), size + text.len()));
-    // Between fences stands what is shown to readers.
+    // Between fences is what is shown to readers.
     let is_fenced = lines.iter().any(|(_, text)| text.trim_start().starts_with("```"));
     if lines.is_empty() || count > LONGEST_RUN || size > LARGEST_RUN || is_fenced {
         return;
@@ -277,7 +277,7 @@ fn judge(
         let after = lines.get(next - 1).map(|line| line.1.trim());
         // A line that words before it lead up to says what they mean.
         let led_up = part.len() == 1 && part.len() < lines.len() && before.is_some_and(|text| !text.is_empty());
-        // Code that stands further in than the words around it is an example, and what words right before it or an arrow
+        // Code that is further in than the words around it is an example, and what words right before it or an arrow
         // after it explain is there on purpose.
         let words = |text: &str| text.split_whitespace().count() > 1 || text.ends_with(':') || text.contains("://");
         let shown = |text: &str| text.starts_with(ARROWS);

@@ -4,7 +4,7 @@ use super::{ARROWS, Line, MARKERS, NOTES};
 use crate::lang::Language;
 use crate::pattern::in_name;
 
-/// Code has at most this many words in a line that stand by themselves.
+/// Code has at most this many words in a line that are by themselves.
 const MOST_WORDS_OF_CODE: usize = 4;
 
 /// Whether a line in a comment has a comment itself that says more than a word.
@@ -93,7 +93,7 @@ fn speaks_to_a_program(text: &str) -> bool {
     named.is_some_and(|(tool, option)| is_word(tool) && is_word(option))
 }
 
-/// Whether more names stand side by side in a line than code of the language ever has: that is prose. What is in
+/// Whether more names are side by side in a line than code of the language ever has: that is prose. What is in
 /// quotes, and a comment after code, may well be prose. Neither an apostrophe nor a hyphen ends a word.
 fn reads_as_prose(text: &str, language: &Language) -> bool {
     // Markup holds prose.
@@ -117,7 +117,7 @@ pub(super) fn has_words_in_a_row(line: &str, most: usize, language: &Language) -
         let word = opened.trim_end_matches([',', '.', ';', ':', '!', '?', ')', ']']);
         let in_word = |b: u8| b.is_ascii_alphabetic() || matches!(b, b'\'' | b'-');
         let plain = word.starts_with(|c: char| c.is_ascii_alphabetic()) && word.bytes().all(in_word);
-        // Keywords stand beside names in code, so they begin a new count.
+        // Keywords are beside names in code, so they begin a new count.
         if !plain || keywords.contains(word) {
             run = 0;
             return false;

@@ -239,8 +239,8 @@ impl<'t> Backtracking<'_, 't> {
                 any |= self.choices(item, child, taken, &mut |taken| {
                     self.places(shape, place + 1, family, index + 1, taken, then)
                 });
-                // Without captures, what a later child could give the first one has given, unless it stands beside what it
-                // needn't stand beside itself.
+                // Without captures, what a later child could give the first one has given, unless it is beside what it
+                // needn't be beside itself.
                 let is_beside = next.map_or(shape.closed, |next| next.anchored);
                 if any && !item.captures && !is_beside {
                     return true;
@@ -254,7 +254,7 @@ impl<'t> Backtracking<'_, 't> {
     }
 }
 
-/// Whether all predicates hold. What somebody has broken into lines, or put comments into, is asked about as it would stand
+/// Whether all predicates hold. What somebody has broken into lines, or put comments into, is asked about as it would be
 /// without them, too.
 fn holds(query: &PlainQuery, taken: &Captured<'_>, source: &[u8]) -> bool {
     let text = |node: Node<'_>| source.get(node.byte_range()).unwrap_or_default();

@@ -278,7 +278,7 @@ fn is_always_captured(query: &Query, name: &str) -> bool {
     query.pattern_count() == 1 && quantifier == Some(&CaptureQuantifier::One)
 }
 
-/// Lists of words of each of which one stands wherever a query matches: those that a predicate `#eq?`, `#any-of?` or
+/// Lists of words of each of which one is wherever a query matches: those that a predicate `#eq?`, `#any-of?` or
 /// `#match?` wants of a capture that is always there.
 fn query_words(text: &str, always: impl Fn(&str) -> bool) -> Vec<Vec<Word>> {
     static PREDICATE: OnceLock<Option<Regex>> = OnceLock::new();
@@ -330,7 +330,7 @@ fn query_heads(text: &str) -> Option<Vec<&str>> {
     heads.map(|lists| lists.concat()).filter(|list| !list.is_empty())
 }
 
-/// The bracketed parts that stand side by side up to the bracket that closes what is around them.
+/// The bracketed parts that are side by side up to the bracket that closes what is around them.
 fn groups(text: &str) -> Option<Vec<&str>> {
     // Brackets in strings are text.
     let (mut out, mut depth, mut start, mut quoted, mut escaped) = (Vec::new(), 0, 0, false, false);

@@ -109,14 +109,14 @@ impl PlainQuery {
         self.head.choices.iter().flat_map(|shape| shape.kinds.iter().copied())
     }
 
-    /// Lists of keywords, of each of which one stands wherever it matches.
+    /// Lists of keywords, of each of which one is wherever it matches.
     pub fn keywords(&self, language: &Language) -> Vec<Vec<Word>> {
         let mut lists = Vec::new();
         self.head.keywords(language, &mut lists);
         lists
     }
 
-    /// Signs of which one stands wherever it matches.
+    /// Signs of which one is wherever it matches.
     pub fn signs(&self, language: &'static Language) -> Option<Signs> {
         let grammar = &language.tables().grammar;
         let sign = |kind: &u16| grammar.node_kind_for_id(*kind).filter(|_| !grammar.node_kind_is_named(*kind));
@@ -143,7 +143,7 @@ impl PlainQuery {
         Signs::new(texts, between_same)
     }
 
-    /// What must stand below the nodes that it begins with, for each of its choices.
+    /// What must be below the nodes that it begins with, for each of its choices.
     pub fn below(&self, language: &Language) -> Vec<AskedBelow> {
         self.head.choices.iter().map(|shape| shape.below(language)).collect()
     }
@@ -185,7 +185,7 @@ impl Shape {
         (all || !self.children.is_empty()).then_some(if all { Which::All } else { Which::Named })
     }
 
-    /// What must stand below a node for it, as far as the grammar has names for that.
+    /// What must be below a node for it, as far as the grammar has names for that.
     fn below(&self, language: &Language) -> AskedBelow {
         let mut asked = AskedBelow::default();
         for (at, item) in self.children.iter().enumerate() {
@@ -213,20 +213,20 @@ impl Shape {
 }
 
 impl Item {
-    /// Whether the grammar has names for all that may stand here.
+    /// Whether the grammar has names for all that may be here.
     fn is_named(&self, language: &Language) -> bool {
         let grammar = &language.tables().grammar;
         self.choices.iter().flat_map(|shape| &shape.kinds).all(|kind| grammar.node_kind_is_named(*kind))
     }
 
-    /// The kinds of which one stands here, when they are known and the grammar has names for all of them.
+    /// The kinds of which one is here, when they are known and the grammar has names for all of them.
     fn named_kinds(&self, language: &Language) -> Option<KindSet> {
         let is_known = self.is_named(language) && self.choices.iter().all(|shape| !shape.kinds.is_empty());
         let all = self.choices.iter().flat_map(|shape| shape.kinds.iter().copied());
         is_known.then(|| KindSet::default().with(all))
     }
 
-    /// Takes the keywords of which one stands here, and those below it.
+    /// Takes the keywords of which one is here, and those below it.
     fn keywords(&self, language: &Language, lists: &mut Vec<Vec<Word>>) {
         let grammar = &language.tables().grammar;
         let keyword = |kind: &u16| {
