@@ -15,7 +15,7 @@ fn figures_are_those_that_a_reader_counts() {
         ("a.py", "def f(cls_name, self_x): pass\ndef g(self: A, x): pass\n", "parameters", "2 1"),
         ("a.py", "def f(a, \\\n      b):\n    return a\n", "parameters", "2"),
         ("a.py", "def f():\n    return 1\n    # behind it\n    # all\n\ndef g():\n    pass\n", "lines", "2 2"),
-        ("a.js", "function f() {\n  return 1;\n  // within\n}\n", "lines", "4"),
+        ("a.js", "function f() {\n  // within\n  return 1; // beside\n  /* and\n     below */\n}\n", "lines", "3"),
         ("A.java", "class A {\n  @B\n  @C(1)\n  public void f() {\n  }\n  void g() {\n  }\n}\n", "lines", "2 2"),
         ("A.java", "class A {\n  @B public\n  void f() {\n  }\n}\n", "lines", "3"),
         ("A.cs", "class A {\n  [B]\n  void F() {\n  }\n}\n", "lines", "2"),

@@ -46,7 +46,7 @@ impl Area {
             Self::Tests => &[
                 "**/{t,test,tests,autotests,unittest,unittests,*[-_.]test,*[-_.]tests,test[-_]*,tests[-_]*,testsuite,testsuites,testing,*Tests,*TestsSources}/**",
                 "**/features/{steps,step_definitions}/**",
-                "**/{testlib,test_utils,testutils,spec,specs,__tests__,__mocks__,e2e,regress,cypress,testdir}/**",
+                "**/{testlib,test_utils,testutils,spec,specs,__tests__,__mocks__,e2e,regress,regression[-_]test*,cypress,testdir}/**",
                 "**/*{.,_,-}{test,tests,spec,specs,e2e}.*",
                 "**/{test_*,test-*,testing_*,testing-*,test,tests,testutils,conftest,test_harnesses}.*",
                 "**/*[a-z0-9]{Test,Tests,TestCase,TestBase,Spec,IT}.*",
@@ -71,6 +71,7 @@ impl Area {
             Self::Docs => &[
                 "**/{doc,docs,documentation,doc-src,docsrc,manual}/**",
                 "**/*.{md,mdx,markdown,rst,adoc}",
+                "**/{PKG-INFO,*.dist-info/METADATA}",
                 "**/conf.py",
             ],
             Self::Scripts => &[
@@ -138,6 +139,8 @@ mod tests {
             ("quay/Demolition/book.py", ""),
             ("features/steps/book.py", "tests"),
             ("features/book.py", ""),
+            ("regression_testing/book.html", "tests"),
+            ("quay.egg-info/PKG-INFO", "docs"),
             ("config.sample.php", "examples"),
             ("docs/guide/book.py", "docs"),
             ("README.md", "docs"),

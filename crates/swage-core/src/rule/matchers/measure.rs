@@ -178,7 +178,8 @@ fn line_count(node: Node<'_>) -> u64 {
 }
 
 /// How many lines a class takes, or a function without the functions with names in it, which are measured by themselves. A
-/// short case takes one, since many of them are a table, and so does a text that documents it.
+/// short case takes one, since many of them are a table, and so does a text that documents it; comments on lines of their
+/// own take none.
 fn own_line_count(file: &ParsedFile<'_>, definition: Node<'_>) -> u64 {
     let tables = file.language.tables();
     let is_function = |node: Node<'_>| tables.is(node.kind_id(), Class::Function);
@@ -187,7 +188,7 @@ fn own_line_count(file: &ParsedFile<'_>, definition: Node<'_>) -> u64 {
         node.kind() == "expression_statement"
             && node.named_child(0).is_some_and(|only| tables.is(only.kind_id(), Class::String))
     };
-    let mut own = line_count(definition);
+    let (mut own, last) = (line_count(definition), last_row(definition));
     if !is_function(definition) {
         return own;
     }
@@ -197,12 +198,33 @@ fn own_line_count(file: &ParsedFile<'_>, definition: Node<'_>) -> u64 {
         if is_inner {
             // The line on which it begins may hold more than it.
             own = own.saturating_sub(line_count(node) - 1);
-        } else if row_count(node) <= LINES_OF_ROW && tables.branches(node, 0) == Some(false) || is_text_alone(node) {
-            own = own.saturating_sub(row_count(node) - 1);
+            return false;
         }
-        !is_inner
+        if row_count(node) <= LINES_OF_ROW && tables.branches(node, 0) == Some(false) || is_text_alone(node) {
+            own = own.saturating_sub(row_count(node) - 1);
+            return false;
+        }
+        let is_within = || node.start_position().row <= last && is_alone_on_its_lines(file.source, node);
+        if tables.is(node.kind_id(), Class::Comment) && is_within() {
+            own = own.saturating_sub(comment_rows(node));
+        }
+        true
     });
     own
+}
+
+/// Whether nothing else is on the lines of a node.
+fn is_alone_on_its_lines(source: &[u8], node: Node<'_>) -> bool {
+    let begins = memchr::memrchr(b'\n', &source[..node.start_byte()]).map_or(0, |end| end + 1);
+    let rest = source[node.end_byte()..].split(|b| *b == b'\n').next().unwrap_or_default();
+    let ends_line = node.end_position().column == 0 || rest.trim_ascii().is_empty();
+    source[begins..node.start_byte()].trim_ascii().is_empty() && ends_line
+}
+
+/// How many rows a comment takes; some grammars put the end of its line into it.
+fn comment_rows(node: Node<'_>) -> u64 {
+    let end = node.end_position();
+    row_count(node) - u64::from(end.column == 0 && end.row > node.start_position().row)
 }
 
 /// The row (0-based) in which a node begins, without annotations: some grammars put them into it, and others before it.
@@ -256,8 +278,9 @@ pub(crate) struct Counting<'t> {
     table: Option<u32>,
 }
 
-/// The most lines of a case that is read like a row of a table: what it is for, what is done, and that it ends there.
-const LINES_OF_ROW: u64 = 3;
+/// The most lines of a case that is read like a row of a table: what it is for, what is done, and that it ends there, or
+/// what is done between braces on lines of their own.
+const LINES_OF_ROW: u64 = 4;
 
 impl<'t> Counting<'t> {
     /// The walk enters a function, a loop or a branch at this depth of the tree, in a node of the kind `parent`.
