@@ -221,6 +221,11 @@ impl Matching<'_> {
 
     /// Whether a part of the node that may stand for it matches: what parentheses hold, a name without its type.
     fn is_inner_match(&self, pattern: &PatternNode, node: Node<'_>, bound: &mut Bindings) -> bool {
+        // What a list of expressions does before its last is no part of what a hole has taken elsewhere.
+        let is_again = matches!(pattern, PatternNode::Hole(index) if bound[*index].is_some());
+        if is_again && node.kind() == "sequence_expression" {
+            return false;
+        }
         self.language.tables().inner(node).is_some_and(|inner| self.node(pattern, inner, bound))
     }
 
