@@ -5,11 +5,15 @@ use std::ops::Range;
 
 use tree_sitter::Node;
 
+use super::preorder;
 use crate::lang::{Class, Language};
 
 /// How many bytes the text has at most: conditions are asked at each node that a hole may take, so that longer ones would
 /// cost the square of their length.
 const LONGEST: usize = 1 << 15;
+
+/// How many signs of comments are looked up one by one; each costs a way down the tree, past the children before it.
+const FEW: usize = 8;
 
 /// The comments in a range of a node, in order; none where the whole range is one.
 pub(crate) fn comments_in(
@@ -18,31 +22,37 @@ pub(crate) fn comments_in(
     range: &Range<usize>,
     language: &'static Language,
 ) -> Vec<Range<usize>> {
+    let signs = signs_of_comments(source.get(range.clone()).unwrap_or_default(), language);
+    let is_comment = |node: &Node<'_>| language.tables().is(node.kind_id(), Class::Comment);
     let mut comments: Vec<Range<usize>> = Vec::new();
-    let text = source.get(range.clone()).unwrap_or_default();
-    // Signs are looked up in the tree rather than all nodes for comments: most texts have none, or few.
-    signs_of_comments(text, language, &mut |at| {
-        let at = range.start + at;
-        if comments.last().is_some_and(|last| at < last.end) {
-            return;
+    // Most texts have no sign or few. With many, going through all nodes costs less.
+    if signs.len() <= FEW {
+        for at in signs.into_iter().map(|at| range.start + at) {
+            if comments.last().is_none_or(|last| at >= last.end) {
+                let found = node.named_descendant_for_byte_range(at, at + 1);
+                comments.extend(found.filter(is_comment).map(|comment| comment.byte_range()));
+            }
         }
-        let found = node.named_descendant_for_byte_range(at, at + 1);
-        if let Some(comment) = found.filter(|node| language.tables().is(node.kind_id(), Class::Comment)) {
-            comments.push(comment.byte_range());
-        }
-    });
+    } else {
+        preorder(node, |node| {
+            let is_in = node.end_byte() > range.start && node.start_byte() < range.end;
+            let is_one = is_in && is_comment(&node);
+            comments.extend(is_one.then(|| node.byte_range()));
+            is_in && !is_one
+        });
+    }
     comments.retain(|comment| comment.start >= range.start && comment.end <= range.end && comment != range);
     comments
 }
 
-/// Calls `found` with the offset of each sign in a text with which a comment may begin, in order.
-fn signs_of_comments(text: &[u8], language: &Language, found: &mut dyn FnMut(usize)) {
+/// The offsets of the signs in a text with which a comment may begin, in order.
+fn signs_of_comments(text: &[u8], language: &Language) -> Vec<usize> {
     let markers = language.line_markers;
     match markers {
-        ["#"] => memchr::memchr_iter(b'#', text).for_each(found),
+        ["#"] => memchr::memchr_iter(b'#', text).collect(),
         [] => {
             let begins = |at: &usize| text[*at..].starts_with(b"<!--") || text[*at..].starts_with(b"/*");
-            memchr::memchr2_iter(b'<', b'/', text).filter(begins).for_each(found);
+            memchr::memchr2_iter(b'<', b'/', text).filter(begins).collect()
         }
         [first, ..] => {
             let begins = |at: &usize| {
@@ -50,7 +60,7 @@ fn signs_of_comments(text: &[u8], language: &Language, found: &mut dyn FnMut(usi
                 rest.starts_with(b"/*") || markers.iter().any(|marker| rest.starts_with(marker.as_bytes()))
             };
             let second = markers.get(1).map_or(b'/', |marker| marker.as_bytes()[0]);
-            memchr::memchr3_iter(b'/', first.as_bytes()[0], second, text).filter(begins).for_each(found);
+            memchr::memchr3_iter(b'/', first.as_bytes()[0], second, text).filter(begins).collect()
         }
     }
 }
@@ -116,6 +126,15 @@ mod tests {
                 expected.map(|text| text.as_bytes().as_bstr()),
                 "{code}"
             );
+        }
+        // Many are found by another way than few.
+        for count in [FEW, FEW + 1, 100] {
+            let code = "f(/**/ // low\n".repeat(count) + &")".repeat(count);
+            let expected = "f( \n".repeat(count) + &")".repeat(count);
+            let language = Language::by_name("javascript").expect("a known language");
+            let tree = parse(code.as_bytes(), language).expect("it parses");
+            let found = uncommented_text(code.as_bytes(), tree.root_node(), 0..code.len(), language);
+            assert_eq!(found, Some(expected.into_bytes()), "{count}");
         }
         let long = format!("f( # {}\n)\n", "low ".repeat(LONGEST / 4));
         let python = Language::by_name("python").expect("a known language");

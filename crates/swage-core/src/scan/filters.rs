@@ -29,6 +29,11 @@ fn is_remark(comment: &[u8]) -> bool {
     has_words(comment) && !allow::may_be_in(comment)
 }
 
+/// Whether a node marks what comes after it, however a grammar nests such marks.
+fn belongs_to_what_follows(node: Node<'_>) -> bool {
+    ["attribute", "decorator", "annotation"].iter().any(|word| node.kind().contains(word))
+}
+
 impl<'a> Search<'a> {
     /// Whether all filters of a clause let a match through that is seen from this node, has the text of this range and
     /// captured `given`.
@@ -90,28 +95,40 @@ impl<'a> Search<'a> {
     fn preceded(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let mut at = node;
         loop {
-            if let Some(before) = at.prev_named_sibling() {
-                // They belong to what follows, however a grammar nests them.
-                if ["attribute", "decorator", "annotation"].iter().any(|word| before.kind().contains(word)) {
-                    at = before;
+            let parent = at.parent();
+            let before = parent.map(|parent| self.before(parent, at)).unwrap_or_default();
+            for sibling in before.iter().rev().copied() {
+                if belongs_to_what_follows(sibling) {
                     continue;
                 }
                 // What is before a fragment isn't known, and may be what is asked for.
-                if !self.file.is_known(before) || filter.any.iter().any(|place| self.is_place(place, before, given)) {
+                if !self.file.is_known(sibling) || filter.any.iter().any(|place| self.is_place(place, sibling, given)) {
                     return true;
                 }
-                if !self.is_comment(before) {
+                if !self.is_comment(sibling) {
                     return false;
                 }
-                at = before;
-                continue;
             }
-            match at.parent() {
+            let begins = before.first().unwrap_or(&at).start_byte();
+            match parent {
                 // An expression that begins its statement: what is before the statement is before it.
-                Some(parent) if parent.start_byte() == at.start_byte() => at = parent,
-                _ => return self.file.known.as_ref().is_some_and(|own| at.start_byte() <= own.start),
+                Some(parent) if parent.start_byte() == begins => at = parent,
+                _ => return self.file.known.as_ref().is_some_and(|own| begins <= own.start),
             }
         }
+    }
+
+    /// The nodes with names right before a child, in order: what is passed over, and the last before that. Going from one to the
+    /// one before would take time by the square of their number.
+    fn before(&self, parent: Node<'a>, child: Node<'a>) -> Vec<Node<'a>> {
+        let mut run: Vec<Node<'a>> = Vec::new();
+        for sibling in Children::all(parent).take_while(|sibling| *sibling != child).filter(Node::is_named) {
+            if !self.is_comment(sibling) && !belongs_to_what_follows(sibling) {
+                run.clear();
+            }
+            run.push(sibling);
+        }
+        run
     }
 
     fn is_comment(&self, node: Node<'a>) -> bool {
@@ -125,23 +142,23 @@ impl<'a> Search<'a> {
         let row = node.end_position().row;
         let mut at = node;
         loop {
-            if let Some(after) = at.next_named_sibling() {
-                if after.start_position().row != row {
+            let Some(parent) = at.parent() else { return false };
+            let after = Children::all(parent).skip_while(|sibling| *sibling != at).skip(1).filter(Node::is_named);
+            for sibling in after {
+                if sibling.start_position().row != row {
                     return false;
                 }
-                if filter.any.iter().any(|place| self.is_place(place, after, given)) {
+                if filter.any.iter().any(|place| self.is_place(place, sibling, given)) {
                     return true;
                 }
-                if !self.is_comment(after) {
+                if !self.is_comment(sibling) {
                     return false;
                 }
-                at = after;
-                continue;
             }
-            match at.parent().filter(|parent| parent.end_position().row == row) {
-                Some(parent) => at = parent,
-                None => return false,
+            if parent.end_position().row != row {
+                return false;
             }
+            at = parent;
         }
     }
 

@@ -123,9 +123,9 @@ pub(super) fn with_comments_further_in(text: &[u8]) -> Option<Vec<u8>> {
     let mut plain: Option<Vec<u8>> = None;
     let mut seen = 0;
     for at in memchr::memchr_iter(b'@', text) {
-        let start = memchr::memrchr(b'\n', &text[..at]).map_or(0, |end| end + 1);
-        let indent = at - start;
-        if at < seen || indent == 0 || !text[start..at].iter().all(|b| matches!(b, b' ' | b'\t')) {
+        let indent = text[..at].iter().rev().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        let start = at - indent;
+        if at < seen || indent == 0 || start > 0 && text[start - 1] != b'\n' {
             continue;
         }
         let mut line = start;
