@@ -22,6 +22,27 @@ pub(crate) fn nests_too_deep() -> String {
 /// Files up to this many bytes are parsed without a budget.
 const SMALL: usize = 16 << 10;
 
+/// Most bytes of comments that a grammar may look past: some five seconds.
+const MOST_LOOKED_PAST: u64 = 1 << 30;
+
+/// How many bytes of comments a grammar looks past that looks, at each comment, for the code behind all that follow it in a row.
+fn cost_of_comments(source: &[u8]) -> u64 {
+    let (mut cost, mut lines, mut bytes, mut from) = (0u64, 0u64, 0u64, 0);
+    for end in memchr::memchr_iter(b'\n', source).chain([source.len()]) {
+        let line = source[from..end].trim_ascii_start();
+        if line.first().is_none_or(|first| *first == b'#') {
+            lines += u64::from(!line.is_empty());
+            bytes += (end - from) as u64;
+        } else {
+            // Each looks past half of them on average.
+            cost = cost.saturating_add(lines.saturating_mul(bytes) / 2);
+            (lines, bytes) = (0, 0);
+        }
+        from = end + 1;
+    }
+    cost.saturating_add(lines.saturating_mul(bytes) / 2)
+}
+
 /// Lends the thread's parser, set to a language.
 pub(crate) fn with_parser<T>(
     language: &'static Language,
@@ -63,6 +84,9 @@ pub(crate) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, 
     if source.len() > SMALL && language.depth.is_some_and(|depth| depth(source) > DEEPEST) {
         return Err(nests_too_deep());
     }
+    if source.len() > SMALL && language.looks_past_comments && cost_of_comments(source) > MOST_LOOKED_PAST {
+        return Err("it has more comments in a row than can be read in time".to_owned());
+    }
     // What was parsed before for other reasons doesn't matter.
     swage_grammars::forgot();
     let tree = with_parser(language, |parser| parse_within(parser, source, source.len(), None, language))?;
@@ -98,4 +122,23 @@ fn parse_within(
         parser.reset();
     }
     tree.ok_or_else(|| format!("parsing it as {} takes more than the allowed {budget} steps", language.name))
+}
+
+#[cfg(all(test, feature = "python"))]
+mod tests {
+    use super::*;
+
+    /// Comments in a row, each after code or not, and whether they are looked past.
+    #[test]
+    fn comments_without_end_are_given_up() {
+        let python = Language::by_name("python").expect("a known language");
+        for (code, fits) in [
+            ("a = 1\n".to_owned() + &"# low\n".repeat(10_000), true),
+            ("a = 1\n".to_owned() + &"# low\n\n".repeat(40_000), false),
+            ("a = 1\n# low\n".repeat(40_000), true),
+        ] {
+            assert_eq!(cost_of_comments(code.as_bytes()) <= MOST_LOOKED_PAST, fits, "{} bytes", code.len());
+            assert!(fits || parse(code.as_bytes(), python).is_err());
+        }
+    }
 }
