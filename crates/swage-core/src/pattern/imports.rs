@@ -315,7 +315,8 @@ impl<'t> Imports<'t> {
         match value.kind() {
             "call" | "call_expression" | "new_expression" => {
                 let function = value.child_by_field_name("function").or(value.child_by_field_name("constructor"))?;
-                let module = imported_in_place(self.text(value).as_bytes()).filter(|(_, rest)| rest.is_empty());
+                let module = self.source.get(value.byte_range()).and_then(imported_in_place);
+                let module = module.filter(|(_, rest)| rest.is_empty());
                 let made = || self.text(function).to_owned() + "()";
                 Some(module.map_or_else(made, |(module, _)| String::from_utf8_lossy(module).into_owned()))
             }

@@ -1,13 +1,13 @@
 //! Scopes of JavaScript (ECMA-262, section 9.1) and of what TypeScript adds to them.
 
-use std::iter::successors;
 use std::sync::OnceLock;
 
 use foldhash::HashSet;
 use tree_sitter::Node;
 
-use super::{Action, Children, Field, Gathered, Import, Kind, Rules, Use, each, is_in_name, leaves, words};
-use crate::pattern::has_words;
+use super::{
+    Action, Children, Field, Gathered, Import, Kind, Rules, Use, each, is_in_name, is_remarked, leaves, words,
+};
 
 pub(super) struct JavaScript;
 
@@ -204,10 +204,7 @@ impl Rules for JavaScript {
     }
 
     fn is_excused(&self, statement: Node<'_>, source: &[u8]) -> bool {
-        let end = statement.end_position().row;
-        let is_remark = |n: &Node<'_>| n.kind() == "comment" && has_words(&source[n.byte_range()]);
-        let mut after = successors(statement.next_sibling(), Node::next_sibling);
-        after.by_ref().take_while(|n| n.start_position().row == end).any(|n| is_remark(&n))
+        is_remarked(statement, source)
     }
 }
 

@@ -10,6 +10,7 @@ mod javascript;
 mod python;
 
 use std::cell::LazyCell;
+use std::iter::successors;
 use std::num::NonZero;
 use std::ops::Range;
 use std::sync::OnceLock;
@@ -18,7 +19,7 @@ use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
 use tree_sitter::{Node, Tree};
 
 use crate::lang::{LANGUAGES, Language, Role};
-use crate::pattern::{Children, preorder};
+use crate::pattern::{Children, has_words, preorder};
 
 /// What a node calls for before its children are looked at: opening scopes, binding names, and marking names that are
 /// no uses.
@@ -508,6 +509,18 @@ impl<'t, 's> Gathered<'t, 's> {
         }
         found
     }
+}
+
+/// Whether a node is a comment that says something.
+fn is_remark(node: Node<'_>, source: &[u8]) -> bool {
+    node.kind() == "comment" && has_words(&source[node.byte_range()])
+}
+
+/// Whether a comment after a node, on its last line, says something.
+fn is_remarked(node: Node<'_>, source: &[u8]) -> bool {
+    let row = node.end_position().row;
+    let mut after = successors(node.next_sibling(), Node::next_sibling).take_while(|n| n.start_position().row == row);
+    after.any(|after| is_remark(after, source))
 }
 
 /// Calls `act` with each identifier in a node, in order.

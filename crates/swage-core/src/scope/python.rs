@@ -5,8 +5,7 @@ use std::sync::OnceLock;
 use foldhash::HashSet;
 use tree_sitter::Node;
 
-use super::{Action, Children, Field, Gathered, Import, Kind, Rules, each, leaves, words};
-use crate::pattern::has_words;
+use super::{Action, Children, Field, Gathered, Import, Kind, Rules, each, is_remark, is_remarked, leaves, words};
 
 pub(super) struct Python;
 
@@ -104,7 +103,11 @@ impl Rules for Python {
     }
 
     fn is_excused(&self, statement: Node<'_>, source: &[u8]) -> bool {
-        guarded(statement) || has_remark(statement, source) || is_all_of_function(statement)
+        let is_remark = |child| is_remark(child, source);
+        guarded(statement)
+            || Children::named(statement).any(is_remark)
+            || is_remarked(statement, source)
+            || is_all_of_function(statement)
     }
 }
 
@@ -247,20 +250,6 @@ fn is_all_of_function(node: Node<'_>) -> bool {
             || child.kind() == "expression_statement" && child.named_child(0).is_some_and(|c| c.kind() == "string")
     });
     only && block.parent().is_some_and(|around| around.kind() == "function_definition")
-}
-
-/// Whether a comment in it or after it on the same line says something of it.
-fn has_remark(node: Node<'_>, source: &[u8]) -> bool {
-    let is_remark = |node: Node<'_>| node.kind() == "comment" && has_words(&source[node.byte_range()]);
-    let end = node.end_position().row;
-    let mut next = node.next_sibling();
-    while let Some(after) = next.filter(|n| n.start_position().row == end) {
-        if is_remark(after) {
-            return true;
-        }
-        next = after.next_sibling();
-    }
-    Children::named(node).any(is_remark)
 }
 
 /// A name in a pattern: alone it takes whatever is there; with dots it is looked up.
