@@ -65,6 +65,39 @@ fn figures_are_those_that_a_reader_counts() {
             "branches",
             "2",
         ),
+        // So is one short `if` after another, and an `else if` after an `if`, when nothing is between them.
+        (
+            "a.py",
+            "def f(a):\n    if a == 1:\n        g()\n    if a == 2:\n        g()\n\n    if a == 3: h()\n",
+            "branches",
+            "1",
+        ),
+        ("a.py", "def f(a):\n    if a == 1:\n        g()\n    h()\n    if a == 2:\n        g()\n", "branches", "2"),
+        (
+            "a.py",
+            "def f(a):\n    if a == 1:\n        for b in a:\n            g()\n    if a == 2:\n        g()\n",
+            "branches",
+            "3",
+        ),
+        ("a.py", "def f(a):\n    for b in a:\n        g()\n    for b in a:\n        g()\n", "branches", "2"),
+        (
+            "a.js",
+            "function f(a) {\n  if (a == 1) {\n    g();\n  } else if (a == 2) {\n    h();\n  } else if (a == 3) i();\n  else {\n    j();\n  }\n}\n",
+            "branches",
+            "1",
+        ),
+        (
+            "a.c",
+            "int f(int a) {\n  if (a == 1)\n    return 2;\n  else if (a == 2)\n    return 3;\n  if (a > 3)\n    return 4;\n  return 5;\n}\n",
+            "branches",
+            "2",
+        ),
+        (
+            "a.go",
+            "package a\n\nfunc f(a int) {\n\tif a == 1 {\n\t\tg()\n\t} else if a == 2 {\n\t\th()\n\t}\n}\n",
+            "branches",
+            "1",
+        ),
     ];
     for (path, code, measure, expected) in cases {
         let rule = rule_saying("{value}", &format!("match = {{ measure = \"{measure}\", over = 0 }}"));

@@ -1,6 +1,6 @@
 //! Parsing within limits that depend on the file alone.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::ops::{ControlFlow, Range};
 
 use tree_sitter::{ParseOptions, ParseState, Parser, Point, Tree};
@@ -22,26 +22,12 @@ pub(crate) fn nests_too_deep() -> String {
 /// Files up to this many bytes are parsed without a budget.
 const SMALL: usize = 16 << 10;
 
-/// Most bytes of comments that a grammar may look past: some five seconds.
-const MOST_LOOKED_PAST: u64 = 1 << 30;
+/// How many bytes a parser is given at a time, which is how finely it is seen what it looks at.
+const CHUNK: usize = 4 << 10;
 
-/// How many bytes of comments a grammar looks past that looks, at each comment, for the code behind all that follow it in a row.
-fn cost_of_comments(source: &[u8]) -> u64 {
-    let (mut cost, mut lines, mut bytes, mut from) = (0u64, 0u64, 0u64, 0);
-    for end in memchr::memchr_iter(b'\n', source).chain([source.len()]) {
-        let line = source[from..end].trim_ascii_start();
-        if line.first().is_none_or(|first| *first == b'#') {
-            lines += u64::from(!line.is_empty());
-            bytes += (end - from) as u64;
-        } else {
-            // Each looks past half of them on average.
-            cost = cost.saturating_add(lines.saturating_mul(bytes) / 2);
-            (lines, bytes) = (0, 0);
-        }
-        from = end + 1;
-    }
-    cost.saturating_add(lines.saturating_mul(bytes) / 2)
-}
+/// Most bytes that a parser may look at, over and over: some three seconds. Some grammars look, at each comment or broken line,
+/// past all that follow.
+const MOST_LOOKED_AT: u64 = 1 << 29;
 
 /// Lends the thread's parser, set to a language.
 pub(crate) fn with_parser<T>(
@@ -84,9 +70,6 @@ pub(crate) fn parse(source: &[u8], language: &'static Language) -> Result<Tree, 
     if source.len() > SMALL && language.depth.is_some_and(|depth| depth(source) > DEEPEST) {
         return Err(nests_too_deep());
     }
-    if source.len() > SMALL && language.looks_past_comments && cost_of_comments(source) > MOST_LOOKED_PAST {
-        return Err("it has more comments in a row than can be read in time".to_owned());
-    }
     // What was parsed before for other reasons doesn't matter.
     swage_grammars::forgot();
     let tree = with_parser(language, |parser| parse_within(parser, source, source.len(), None, language))?;
@@ -107,38 +90,61 @@ fn parse_within(
     before: Option<&Tree>,
     language: &Language,
 ) -> Result<Tree, String> {
-    let mut steps = 0u64;
-    let budget = 20_000 + length as u64;
+    // Watching costs a tenth of the time; a file this small can't take long.
+    let watched = length > SMALL;
+    let (mut steps, most_steps) = (0u64, 20_000 + length as u64);
+    // Given in chunks, what is looked at again has to be asked for again.
+    let (looked_at, most_bytes) = (Cell::new(0u64), MOST_LOOKED_AT + 64 * length as u64);
     let mut progress = |_: &ParseState| {
         steps += 1;
-        if steps > budget { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+        if steps > most_steps || looked_at.get() > most_bytes {
+            ControlFlow::Break(())
+        } else {
+            ControlFlow::Continue(())
+        }
     };
-    let mut read = |at: usize, _| source.get(at..).unwrap_or_default();
-    // Watching the steps costs a tenth of the time; a file this small can't take long.
-    let watched = length > SMALL;
+    let mut read = |at: usize, _| {
+        let rest = source.get(at..).unwrap_or_default();
+        if !watched {
+            return rest;
+        }
+        let chunk = rest.get(..CHUNK).unwrap_or(rest);
+        looked_at.set(looked_at.get() + chunk.len() as u64);
+        // A file that seems to end lets the parser come to where it can be stopped.
+        if looked_at.get() > most_bytes { &[] } else { chunk }
+    };
     let options = watched.then(|| ParseOptions::new().progress_callback(&mut progress));
-    let tree = parser.parse_with_options(&mut read, before, options);
+    let tree = parser.parse_with_options(&mut read, before, options).filter(|_| looked_at.get() <= most_bytes);
     if tree.is_none() {
         parser.reset();
     }
-    tree.ok_or_else(|| format!("parsing it as {} takes more than the allowed {budget} steps", language.name))
+    tree.ok_or_else(|| match looked_at.get() > most_bytes {
+        true => format!("parsing it as {} looks at more than the allowed {most_bytes} bytes", language.name),
+        false => format!("parsing it as {} takes more than the allowed {most_steps} steps", language.name),
+    })
 }
 
 #[cfg(all(test, feature = "python"))]
 mod tests {
     use super::*;
 
-    /// Comments in a row, each after code or not, and whether they are looked past.
+    /// Comments and broken lines in a row, which the grammar looks past at each of them, and whether they are few enough.
     #[test]
-    fn comments_without_end_are_given_up() {
+    fn files_that_are_looked_at_over_and_over_are_given_up() {
         let python = Language::by_name("python").expect("a known language");
         for (code, fits) in [
-            ("a = 1\n".to_owned() + &"# low\n".repeat(10_000), true),
+            ("a = 1\n".to_owned() + &"# low\n".repeat(5_000), true),
             ("a = 1\n".to_owned() + &"# low\n\n".repeat(40_000), false),
             ("a = 1\n# low\n".repeat(40_000), true),
+            ("a = 1".to_owned() + &"\\\n".repeat(5_000), true),
+            ("a = 1".to_owned() + &"\\\n".repeat(60_000), false),
         ] {
-            assert_eq!(cost_of_comments(code.as_bytes()) <= MOST_LOOKED_PAST, fits, "{} bytes", code.len());
-            assert!(fits || parse(code.as_bytes(), python).is_err());
+            let parsed = parse(code.as_bytes(), python).map(drop);
+            assert!(
+                if fits { parsed.is_ok() } else { parsed.is_err_and(|why| why.contains("looks at")) },
+                "{} bytes",
+                code.len()
+            );
         }
     }
 }

@@ -79,7 +79,6 @@ pub(super) static PYTHON: Language = Language::new(Spec {
     names_side_by_side: 1,
     optional: &["async", "type"],
     has_scopes: true,
-    looks_past_comments: true,
     has_known_paths: true,
     test_mark: Some(TestMark::Name("test_")),
     assignments: &[("assignment", "left", "right"), ("named_expression", "name", "value")],

@@ -175,8 +175,6 @@ pub struct Spec {
     /// How deep a text nests at most, found without parsing it: for grammars whose own scanner remembers everything
     /// that is open at each step, so that depth costs more than length.
     pub(crate) depth: Option<fn(&[u8]) -> usize>,
-    /// Whether its grammar looks, at each comment, past all that follow it in a row.
-    pub(crate) looks_past_comments: bool,
     /// Why the grammar may read a text otherwise than the language does, where no error shows it.
     pub(crate) misread: fn(&[u8], &tree_sitter::Tree) -> Option<String>,
 }
@@ -441,7 +439,6 @@ impl Spec {
         macros: &[],
         signs: &[],
         depth: None,
-        looks_past_comments: false,
         misread: |_, _| None,
     };
 }

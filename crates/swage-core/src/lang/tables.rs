@@ -353,6 +353,11 @@ impl Tables {
         }
     }
 
+    /// Whether nodes of this kind are an `if` with all that belongs to it.
+    pub fn is_if(&self, kind: u16) -> bool {
+        self.nesting.get(usize::from(kind)) == Some(&Nesting::If)
+    }
+
     /// Whether a node, or the one that it merely wraps, is of the class.
     pub fn is_at_heart(&self, mut node: tree_sitter::Node<'_>, class: Class) -> bool {
         loop {

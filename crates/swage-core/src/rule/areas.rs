@@ -22,17 +22,20 @@ pub enum Area {
     Scripts,
     /// Code that measures how fast something is.
     Benchmarks,
+    /// Code that is kept and no longer used.
+    Archived,
 }
 
 impl Area {
     /// All, with the words that rules use for them.
-    pub const ALL: [(&'static str, Self); 6] = [
+    pub const ALL: [(&'static str, Self); 7] = [
         ("tests", Self::Tests),
         ("test-data", Self::TestData),
         ("examples", Self::Examples),
         ("docs", Self::Docs),
         ("scripts", Self::Scripts),
         ("benchmarks", Self::Benchmarks),
+        ("archived", Self::Archived),
     ];
 
     /// Its word.
@@ -79,11 +82,15 @@ impl Area {
                 // Further down they may be what the program is about.
                 "{tool,tools,task,tasks,release,util,utils,gen,archive}/**",
                 "**/{gen,generate,make,build,create,update,fetch,download,setup,release}[-_]*.{py,rb,go,js,mjs,cjs,ts}",
-                "**/{setup,noxfile,fabfile,wscript,SConscript,SConstruct}{,.py}",
+                "**/{setup*.py,{setup,noxfile,fabfile,wscript,SConscript,SConstruct}{,.py}}",
             ],
             Self::Benchmarks => {
                 &["**/{bench,benches,benchmark,benchmarks,perf,*[-_]benchmarks}/**", "**/*{.,_,-}{bench,benchmark}.*"]
             }
+            Self::Archived => &[
+                "**/{archived,attic,deprecated,Deprecated,obsolete,old,Old,unused}/**",
+                "**/*[-_]{deprecated,obsolete,old,unused}.*",
+            ],
         }
     }
 
@@ -147,6 +154,11 @@ mod tests {
             ("scripts/deploy.sh", "scripts"),
             ("setup.py", "scripts"),
             ("benches/scan.rs", "benchmarks"),
+            ("setupwin.py", "scripts"),
+            ("quay/setup.ts", ""),
+            ("quay/old/berths.c", "archived"),
+            ("quay/berths_old.py", "archived"),
+            ("quay/threshold.py", ""),
         ];
         for (path, expected) in cases {
             let words: Vec<_> = Area::of(path.as_bytes()).into_iter().map(Area::word).collect();

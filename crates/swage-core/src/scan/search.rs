@@ -289,7 +289,7 @@ impl<'a> Search<'a> {
         let wanted = self.wanted(text, scopes.as_ref());
         let (mut zones, mut comments, mut beginnings) =
             (Vec::new(), Vec::new(), Beginnings::in_text_of(file.source.len()));
-        let mut counting = Counting::default();
+        let mut counting = Counting::new(file.source, tables);
         let mut macros = self.macros.borrow_mut();
         let kept = |kind: u16| wanted.kept.get(usize::from(kind)).copied().flatten();
         let mut visit = |step: WalkEvent<'a, '_>| {
@@ -335,7 +335,7 @@ impl<'a> Search<'a> {
             }
             // Figures of functions are summed up while their bodies go by.
             if !self.functions.is_empty() && interest & (interest::FUNCTION | interest::BRANCH) != 0 {
-                counting.enter(node, kind, depth, parent, tables);
+                counting.enter(node, kind, depth, parent);
             }
             // A comment is a zone, and rules on comments want them all.
             if interest & interest::COMMENT != 0 {

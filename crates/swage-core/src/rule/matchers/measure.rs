@@ -255,6 +255,21 @@ fn last_row(node: Node<'_>) -> usize {
     last.end_position().row
 }
 
+/// A part of a construct, or an `if`, as the row of a table, when it is short enough.
+fn row_of_table(node: Node<'_>, depth: u32, deeper: bool, tables: &Tables) -> Option<Row> {
+    let otherwise = if tables.is_if(node.kind_id()) { node.child_by_field_name("alternative") } else { None };
+    // Some grammars put the word `else` into the alternative, and some before it.
+    let last = otherwise.map_or(Some(node), |other| {
+        other.prev_sibling().map(|before| match before.kind() {
+            "else" => before.prev_sibling().unwrap_or(before),
+            _ => before,
+        })
+    })?;
+    let lines = (last.end_position().row - node.start_position().row) as u64 + 1;
+    let is_row = lines <= LINES_OF_ROW && (!deeper || tables.is_if(node.kind_id()));
+    is_row.then(|| Row { depth, end: last.end_byte() })
+}
+
 /// A function during the walk; functions inside count for themselves.
 #[derive(Debug, Clone, Copy)]
 pub struct Frame<'t> {
@@ -269,13 +284,24 @@ pub struct Frame<'t> {
 }
 
 /// Counts loops and branches of the functions that are open.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub(crate) struct Counting<'t> {
+    source: &'t [u8],
+    tables: &'static Tables,
     frames: Vec<Frame<'t>>,
     /// The open nodes that matter: how deep each is in the tree, and whether it is a function.
     open: Vec<(u32, bool)>,
-    /// How deep the case was that came last, if it was a short one and nothing else branched since.
-    table: Option<u32>,
+    /// The short case that came last, if nothing else branched since.
+    row: Option<Row>,
+}
+
+/// A short case, which is read like a row of a table.
+#[derive(Debug, Clone, Copy)]
+struct Row {
+    /// How deep it is in the tree.
+    depth: u32,
+    /// Where what it does ends, in bytes.
+    end: usize,
 }
 
 /// The most lines of a case that is read like a row of a table: what it is for, what is done, and that it ends there, or
@@ -283,20 +309,31 @@ pub(crate) struct Counting<'t> {
 const LINES_OF_ROW: u64 = 4;
 
 impl<'t> Counting<'t> {
+    /// Nothing is counted yet.
+    pub fn new(source: &'t [u8], tables: &'static Tables) -> Self {
+        Self { source, tables, frames: Vec::new(), open: Vec::new(), row: None }
+    }
+
     /// The walk enters a function, a loop or a branch at this depth of the tree, in a node of the kind `parent`.
-    pub fn enter(&mut self, node: Node<'t>, kind: u16, depth: u32, parent: u16, tables: &Tables) {
-        if tables.is(kind, Class::Function) {
+    pub fn enter(&mut self, node: Node<'t>, kind: u16, depth: u32, parent: u16) {
+        if self.tables.is(kind, Class::Function) {
             self.frames.push(Frame { node, branches: 0, depth: 0, deepest: 0 });
             self.open.push((depth, true));
         // Loops outside of all functions are nobody's.
-        } else if let Some(frame) = self.frames.last_mut()
-            && let Some(deeper) = tables.branches(node, parent)
+        } else if let Some(deeper) = self.tables.branches(node, parent)
+            && let Some(frame) = self.frames.last_mut()
         {
-            let is_row = !deeper && row_count(node) <= LINES_OF_ROW;
-            if !is_row || self.table != Some(depth) {
-                frame.branches += 1;
-            }
-            self.table = is_row.then_some(depth);
+            let row = row_of_table(node, depth, deeper, self.tables);
+            let follows = row.zip(self.row).is_some_and(|(row, before)| match self.tables.is_if(kind) {
+                // Whatever else is between two of them is done in any case.
+                true => {
+                    let between = self.source.get(before.end..node.start_byte()).unwrap_or_default().trim_ascii();
+                    between == b"else" || between.is_empty() && before.depth == row.depth
+                }
+                false => before.depth == row.depth,
+            });
+            frame.branches += u64::from(!follows);
+            self.row = row;
             if deeper {
                 frame.depth += 1;
                 frame.deepest = frame.deepest.max(frame.depth);
@@ -308,7 +345,7 @@ impl<'t> Counting<'t> {
     /// The walk leaves a node at this depth; the frame when it is a function.
     pub fn leave(&mut self, depth: u32) -> Option<Frame<'t>> {
         // The cases of the next construct are others.
-        self.table = self.table.filter(|cases| *cases <= depth);
+        self.row = self.row.filter(|row| row.depth <= depth);
         let (_, function) = self.open.pop_if(|(d, _)| *d == depth)?;
         if function {
             return self.frames.pop();
