@@ -9,11 +9,9 @@
 //!
 //! What they write is taken into a larger buffer here, and handed on as far as it can be read back. What is open beyond that is
 //! forgotten, so that the text may be read as another one: [`forgot`] says so. The tables of the grammars are used as they are.
-//! This is the one place of the workspace with unsafe code, since the scanners are called by pointers.
-#![expect(
-    unsafe_code,
-    reason = "scanners are functions of C, which are called by pointers in the tables of the grammars"
-)]
+//! The memory that parsers ask for is counted, since nothing else tells how much they do, see [`allocations`].
+//! This is the one place of the workspace with unsafe code, since scanners and allocators are called by pointers.
+#![expect(unsafe_code, reason = "scanners and allocators are functions of C, which are called by pointers")]
 #![cfg_attr(
     not(any(
         feature = "bash",
@@ -28,6 +26,8 @@
     allow(dead_code, unused_imports, reason = "none of these grammars is wanted")
 )]
 
+mod counted;
+
 use std::cell::Cell;
 use std::ffi::{c_char, c_uint, c_void};
 use std::mem::MaybeUninit;
@@ -35,6 +35,8 @@ use std::ptr;
 use std::sync::OnceLock;
 
 use tree_sitter_language::LanguageFn;
+
+pub use self::counted::allocations;
 
 /// How much a parser has room for (`TREE_SITTER_SERIALIZATION_BUFFER_SIZE` in the headers of grammars).
 const ROOM: usize = 1024;
