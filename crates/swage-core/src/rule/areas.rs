@@ -50,7 +50,7 @@ impl Area {
                 "**/{t,test,tests,autotests,unittest,unittests,*[-_.]test,*[-_.]tests,test[-_]*,tests[-_]*,testsuite,testsuites,testing,*Tests,*TestsSources}/**",
                 "**/features/{steps,step_definitions}/**",
                 "**/{testlib,test_utils,testutils,spec,specs,__tests__,__mocks__,e2e,regress,regression[-_]test*,cypress,testdir}/**",
-                "**/*{.,_,-}{test,tests,spec,specs,e2e}.*",
+                "**/*{.,_,-}{test,tests,spec,specs,e2e,regression,regressions}.*",
                 "**/{test_*,test-*,testing_*,testing-*,test,tests,testutils,conftest,test_harnesses}.*",
                 "**/*[a-z0-9]{Test,Tests,TestCase,TestBase,Spec,IT}.*",
             ],
@@ -89,7 +89,7 @@ impl Area {
             }
             Self::Archived => &[
                 "**/{archived,attic,deprecated,Deprecated,obsolete,old,Old,unused}/**",
-                "**/*[-_]{deprecated,obsolete,old,unused}.*",
+                "**/*[-_]{backup,deprecated,obsolete,old,unused}.*",
             ],
         }
     }

@@ -149,7 +149,7 @@ pub fn usually_generated() -> Option<PathSet> {
 
 /// Where code that comes from elsewhere lies, when the configuration doesn't say.
 const USUALLY_VENDORED: [&str; 5] = [
-    "**/{node_modules,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
+    "**/{node_modules,.node_modules*,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
     "**/{third,3rd}{-,_,}party/**",
     "**/{cextern,gnulib,gnulib[-_]*,site-packages,.lib,.libs,venv,.venv,.venv[-_]*,virtualenv,subprojects}/**",
     // Libraries that bear their version.

@@ -143,7 +143,7 @@ impl FunctionFinder for MeasureMatch {
 impl MeasureMatch {
     /// A match when a figure is over its limit. The name stands for the definition; without one, its first line does.
     fn over(&self, file: &ParsedFile<'_>, node: Node<'_>, value: u64) -> Option<Match<'_>> {
-        if value <= self.over {
+        if value <= self.over || is_misread(file, node) {
             return None;
         }
         // A function without a name is shown by its head.
@@ -157,6 +157,13 @@ impl MeasureMatch {
         let figure = Some(Figure { value, limit: self.over });
         Some(Match { captures: name.into_iter().collect(), figure, ..Match::plain(range) })
     }
+}
+
+/// Whether a grammar of C takes a macro in a function's body for a function of its own: neither language has such.
+fn is_misread(file: &ParsedFile<'_>, node: Node<'_>) -> bool {
+    matches!(file.language.name, "c" | "cpp")
+        && node.kind() == "function_definition"
+        && node.parent().is_some_and(|around| around.kind() == "compound_statement")
 }
 
 /// Whether a function is packed into lines that nobody reads, so that how it branches says nothing to anybody.
