@@ -105,7 +105,9 @@ fn is_compiled(head: &[u8], content: &[u8]) -> bool {
     has(head, b"(exports, \"__esModule\"")
         || has(head, b"exports.__esModule = true;")
         || has(head, b" = (this && this.__")
-        || has(content, b"wasm.__wbindgen_") || has(content, b"var _typeof =") || has(content, b"var _typeof=")
+        || has(content, b"wasm.__wbindgen_")
+        || has(content, b"var _typeof =")
+        || has(content, b"var _typeof=")
         || HELPERS.as_ref().is_some_and(|helpers| helpers.is_match(content))
 }
 
