@@ -7,12 +7,12 @@
 //! bounded by the pattern, never by the source.
 
 use std::cell::Cell;
-use std::collections::HashSet;
 use std::ops::Range;
 
 use tree_sitter::Node;
 
 use super::comments::uncommented_text;
+use super::failures::{Failures, is_run, least};
 use super::meanings::Meanings;
 use super::plain::{member_of, plain_text};
 use super::probe::Probe;
@@ -472,46 +472,4 @@ pub(super) fn tentatively(bound: &mut Bindings, matches: impl FnOnce(&mut Bindin
         *bound = taken;
     }
     found
-}
-
-/// Whether a pattern takes any number of nodes.
-fn is_run(pattern: &PatternNode) -> bool {
-    matches!(pattern, PatternNode::Many(_))
-}
-
-/// How many nodes patterns take at least.
-fn least(patterns: &[PatternNode]) -> usize {
-    patterns.iter().filter(|pattern| !is_run(pattern)).count()
-}
-
-/// How many patterns and nodes are left, and what the holes of those patterns have taken.
-type State = (usize, usize, Bindings);
-
-/// The rests of a list that are known not to match.
-struct Failures {
-    /// The holes in the last patterns of the list, by how many those are; empty where one run at most is to be found,
-    /// since nothing is tried twice there.
-    holes: Vec<Vec<usize>>,
-    seen: HashSet<State>,
-}
-
-impl Failures {
-    fn of(patterns: &[PatternNode]) -> Self {
-        let runs = patterns.iter().filter(|pattern| is_run(pattern)).count();
-        let mut holes = Vec::new();
-        if runs > 1 {
-            let mut used = Vec::new();
-            holes.push(used.clone());
-            for pattern in patterns.iter().rev() {
-                pattern.holes(&mut used);
-                holes.push(used.clone());
-            }
-        }
-        Self { holes, seen: HashSet::new() }
-    }
-
-    fn state(&self, patterns: usize, nodes: usize, bound: &Bindings) -> Option<State> {
-        let holes = self.holes.get(patterns)?;
-        Some((patterns, nodes, holes.iter().map(|hole| bound[*hole].clone()).collect()))
-    }
 }

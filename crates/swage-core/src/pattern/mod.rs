@@ -19,6 +19,7 @@ mod compile;
 mod constants;
 mod doubt;
 mod expression;
+mod failures;
 mod imports;
 mod indirect;
 mod line_ends;
