@@ -98,6 +98,52 @@ fn figures_are_those_that_a_reader_counts() {
             "branches",
             "1",
         ),
+        (
+            "a.java",
+            "class A {\n  int f(int a) {\n    if (a == 1) {\n      return 2;\n    } else if (a == 2) {\n      return 3;\n    }\n    return 4;\n  }\n}\n",
+            "branches",
+            "1",
+        ),
+        (
+            "a.rs",
+            "fn f(a: u8) {\n    if a == 1 {\n        g();\n    } else if a == 2 {\n        h();\n    }\n    if a == 3 {\n        g();\n    }\n}\n",
+            "branches",
+            "2",
+        ),
+        (
+            "a.cs",
+            "class A {\n  int F(int a) {\n    if (a == 1) return 2;\n    if (a == 2) return 3;\n    return 4;\n  }\n}\n",
+            "branches",
+            "1",
+        ),
+        (
+            "a.php",
+            "<?php\nfunction f($a) {\n  if ($a == 1) { g(); }\n  if ($a == 2) { g(); }\n  h();\n  if ($a == 3) { g(); }\n}\n",
+            "branches",
+            "2",
+        ),
+        (
+            "a.rb",
+            "def f(a)\n  if a == 1\n    g\n  elsif a == 2\n    h\n  end\n  if a == 3\n    g\n  end\nend\n",
+            "branches",
+            "3",
+        ),
+        // A comment between them may part two tables.
+        ("a.js", "function f(a) {\n  if (a == 1) g();\n  // and\n  if (a == 2) g();\n}\n", "branches", "2"),
+        // Five lines are no row.
+        (
+            "a.js",
+            "function f(a) {\n  if (a == 1) {\n    g();\n    h();\n    i();\n  }\n  if (a == 2) {\n    g();\n    h();\n    i();\n  }\n}\n",
+            "branches",
+            "2",
+        ),
+        // What a grammar of C takes for a function in a function is a macro.
+        (
+            "a.cpp",
+            "template <>\nQuay lay<Quay>(const Quay& a) {\n  static QUAY_DECLARE(low, 0.7f);\n  return a;\n}\n",
+            "lines",
+            "4",
+        ),
     ];
     for (path, code, measure, expected) in cases {
         let rule = rule_saying("{value}", &format!("match = {{ measure = \"{measure}\", over = 0 }}"));

@@ -159,6 +159,13 @@ mod tests {
             ("quay/old/berths.c", "archived"),
             ("quay/berths_old.py", "archived"),
             ("quay/threshold.py", ""),
+            ("quay/berths_backup.py", "archived"),
+            ("quay/backup.py", ""),
+            ("quay/unused/berths.c", "archived"),
+            ("quay/reused/berths.c", ""),
+            ("quay/berth_regressions.rs", "tests"),
+            ("quay/regressions.rs", ""),
+            ("setup.cfg", ""),
         ];
         for (path, expected) in cases {
             let words: Vec<_> = Area::of(path.as_bytes()).into_iter().map(Area::word).collect();

@@ -697,4 +697,44 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
         "1 fail new.error",
     ),
+    (
+        "broken lines without end, past all of which a grammar looks",
+        |s| s.write("new.py", format!("eval(boat)\nlow = 1{}\n", "\\\n".repeat(60_000))),
+        |s| s.write("new.py", "eval(boat)\nlow = 1\\\n\n"),
+        "3 incomplete examined",
+        "1 fail new.error",
+    ),
+    (
+        "comments that begin and don't end",
+        |s| {
+            s.write(
+                "quay.c",
+                format!("int lay(int boat) {{\n  run(boat);\n  return boat;\n}}\n{}", "/*\n".repeat(40_000)),
+            )
+        },
+        |s| s.write("quay.c", "int lay(int boat) {\n  run(boat);\n  return boat;\n}\n/* */\n"),
+        "3 incomplete examined",
+        "1 fail new.error",
+    ),
+    (
+        "errors at each of which a parser tries all that is open",
+        |s| s.write("c.js", format!("eval(quay.low);\n{}", "case low:\n".repeat(40_000))),
+        |s| s.write("c.js", "eval(quay.low);\n"),
+        "3 incomplete examined",
+        "1 fail new.error",
+    ),
+    (
+        "an embedding that ends in another text than it begins in",
+        |s| append(s, "b.py", "low = '\u{202a}' + boat + '\u{202c}'\n"),
+        |s| append(s, "b.py", "low = '\u{202e}' + boat\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
+    (
+        "an override within an embedding that ends",
+        |s| append(s, "b.py", "low = '\u{202a}\u{202e}boat\u{202c}'\n"),
+        |s| append(s, "b.py", "low = '\u{202e}boat'\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
 ];
