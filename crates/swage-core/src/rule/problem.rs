@@ -91,8 +91,9 @@ impl Problems<'_> {
 const MOST_LISTED: usize = 12;
 
 /// Keys of drafts from before the first release, with their names of today.
-pub const RENAMED: [(&str, &str); 9] = [
+pub const RENAMED: [(&str, &str); 11] = [
     ("advice", "advisory"),
+    ("allowances", "suppressions"),
     ("gone", "removed"),
     ("lacks", "must_match"),
     ("least_entropy", "min_entropy"),
@@ -101,6 +102,7 @@ pub const RENAMED: [(&str, &str); 9] = [
     ("report", "output_file"),
     ("seconds", "timeout"),
     ("skip_made", "skip_generated"),
+    ("writes", "output"),
 ];
 
 /// The nearest right spelling, when one is near.
