@@ -9,7 +9,7 @@
 //!
 //! What they write is taken into a larger buffer here, and handed on as far as it can be read back. What is open beyond that is
 //! forgotten, so that the text may be read as another one: [`forgot`] says so. The tables of the grammars are used as they are.
-//! The memory that parsers ask for is counted, since nothing else tells how much they do, see [`allocations`].
+//! The memory that parsers ask for is counted, as the measure of what they do, see [`allocations`].
 //! This is the one place of the workspace with unsafe code, since scanners and allocators are called by pointers.
 #![expect(unsafe_code, reason = "scanners and allocators are functions of C, which are called by pointers")]
 #![cfg_attr(

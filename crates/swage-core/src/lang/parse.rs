@@ -25,11 +25,11 @@ const SMALL: usize = 16 << 10;
 /// How many bytes a parser is given at a time, which is how finely it is seen what it looks at.
 const CHUNK: usize = 4 << 10;
 
-/// Most bytes that a parser may look at, over and over, besides 64 times the length: some three seconds. Some grammars look, at
+/// Most bytes that a parser may look at, over and over, on top of 64 times the length: some three seconds. Some grammars look, at
 /// each comment or broken line, past all that follow. In published code it is up to 41 times the length.
 const MOST_LOOKED_AT: u64 = 1 << 29;
 
-/// Most pieces of memory that a parser may ask for besides 20 a byte: some two seconds. One that recovers from an error may try all
+/// Most pieces of memory that a parser may ask for on top of 20 a byte: some two seconds. One that recovers from an error may try all
 /// that is open, and do so at each line. In published code it is up to one a byte.
 const MOST_ALLOCATIONS: u64 = 10_000_000;
 
