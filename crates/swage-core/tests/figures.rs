@@ -32,6 +32,28 @@ fn figures_are_those_that_a_reader_counts() {
             "lines",
             "6",
         ),
+        // A collection takes a line when nothing in it decides anything.
+        (
+            "a.py",
+            "def f():\n    return [\n        g(1, [\n            2,\n        ]),\n        3,\n    ]\n",
+            "lines",
+            "2",
+        ),
+        (
+            "a.py",
+            "def f():\n    return [\n        (\n            1,\n        ),\n        lambda: 3,\n    ]\n",
+            "lines",
+            "5 1",
+        ),
+        ("a.ts", "function f() {\n  return {\n    a: 1,\n    b: [\n      2,\n    ],\n  };\n}\n", "lines", "3"),
+        (
+            "a.ts",
+            "function f() {\n  return {\n    a: 1,\n    b() {\n      return 2;\n    },\n  };\n}\n",
+            "lines",
+            "6 3",
+        ),
+        ("a.go", "package a\n\nfunc f() []A {\n\treturn []A{\n\t\t{1},\n\t\t{2},\n\t}\n}\n", "lines", "3"),
+        ("a.rs", "fn f() -> A {\n    A {\n        b: 1,\n        c: if d { 2 } else { 3 },\n    }\n}\n", "lines", "6"),
         ("a.php", "<?php\n#[B]\nfunction f() {\n}\n", "lines", "2"),
         ("a.ts", "class A {\n  @b\n  f() {\n  }\n}\n", "lines", "2"),
         // Functions with names inside are measured by themselves.
@@ -46,18 +68,18 @@ fn figures_are_those_that_a_reader_counts() {
         ("a.js", "function f() {\n  return a ? 1 : b ? 2 : c ? 3 : 4;\n}\n", "nesting", "1"),
         ("a.c", "int f(int a) { return a ? 1 : (a > 2 ? 3 : 4); }\n", "nesting", "2"),
         ("a.py", "def f():\n    return 1 if a else 2 if b else 3\n", "nesting", "1"),
-        // Short cases beside each other are a table; what branches in one, a long one, and another table count.
+        // A choice counts once with all its cases; what branches in one counts.
         (
             "a.c",
             "int f(int a) {\n  switch (a) {\n  case 1: return 2;\n  case 2:\n    g();\n    break;\n  case 3: return 4;\n  }\n  return 0;\n}\n",
             "branches",
-            "2",
+            "1",
         ),
         (
             "a.rs",
             "fn f(a: u8) -> u8 {\n    match a {\n        1 => 2,\n        2 => match b {\n            3 => 4,\n            5 => 6,\n            _ => 7,\n        },\n        8 => 9,\n        10 => if c { 11 } else { 12 },\n        13 => 14,\n        _ => 15,\n    }\n}\n",
             "branches",
-            "8",
+            "3",
         ),
         (
             "a.py",

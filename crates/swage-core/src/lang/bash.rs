@@ -19,7 +19,8 @@ pub(super) static BASH: Language = Language::new(Spec {
         (Class::Comment, &["comment"]),
         (Class::Block, &["compound_statement", "do_group"]),
     ],
-    parts: &["elif_clause", "case_item"],
+    parts: &["elif_clause"],
+    cases: &["case_item"],
     wrappers: &[
         ("", "\n"),
         ("w_() {\n", "\n}\n"),

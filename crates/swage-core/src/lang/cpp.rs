@@ -25,6 +25,7 @@ pub(super) static CPP: Language = Language::new(Spec {
             Class::String,
             &["string_literal", "raw_string_literal", "char_literal", "system_lib_string", "concatenated_string"],
         ),
+        (Class::Collection, &["initializer_list"]),
         (Class::Number, &["number_literal"]),
         (
             Class::Name,
@@ -33,7 +34,8 @@ pub(super) static CPP: Language = Language::new(Spec {
         (Class::Comment, &["comment"]),
         (Class::Block, &["compound_statement"]),
     ],
-    parts: &["case_statement", "catch_clause"],
+    parts: &["catch_clause"],
+    cases: &["case_statement"],
     wrappers: &[
         ("void w_() {\n", "\n}"),
         ("void w_() {\n", ";\n}"),

@@ -55,12 +55,17 @@ pub(super) static CSHARP: Language = Language::new(Spec {
                 "character_literal",
             ],
         ),
+        (
+            Class::Collection,
+            &["initializer_expression", "collection_expression", "anonymous_object_creation_expression"],
+        ),
         (Class::Number, &["integer_literal", "real_literal"]),
         (Class::Name, &["identifier"]),
         (Class::Comment, &["comment"]),
         (Class::Block, &["block"]),
     ],
-    parts: &["switch_section", "switch_expression_arm", "catch_clause"],
+    parts: &["catch_clause"],
+    cases: &["switch_section", "switch_expression_arm"],
     wrappers: &[
         ("class w_ { void w_() {", "} }"),
         ("class w_ { void w_() {", ";} }"),

@@ -39,6 +39,7 @@ pub(super) static JAVA: Language = Language::new(Spec {
         ),
         (Class::Import, &["import_declaration", "package_declaration"]),
         (Class::String, &["string_literal", "character_literal"]),
+        (Class::Collection, &["array_initializer"]),
         (
             Class::Number,
             &[
@@ -54,7 +55,8 @@ pub(super) static JAVA: Language = Language::new(Spec {
         (Class::Comment, &["line_comment", "block_comment"]),
         (Class::Block, &["block"]),
     ],
-    parts: &["switch_block_statement_group", "switch_rule", "catch_clause"],
+    parts: &["catch_clause"],
+    cases: &["switch_block_statement_group", "switch_rule"],
     wrappers: &[
         ("class w_ { void w_() {", "} }"),
         ("class w_ { void w_() {", ";} }"),

@@ -71,6 +71,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
         (Class::Branch, BRANCHES),
         (Class::Import, &["import_statement"]),
         (Class::String, &["string", "template_string", "regex"]),
+        (Class::Collection, &["array", "object"]),
         (Class::Number, &["number"]),
         (
             Class::Name,
@@ -80,6 +81,7 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
         (Class::Block, &["statement_block"]),
     ],
     parts: PARTS,
+    cases: CASES,
     wrappers: WRAPPERS,
     comment_wrappers: 1,
     part_wrappers: PART_WRAPPERS,
@@ -125,4 +127,5 @@ pub(super) const INDIRECT: &[Indirect] = &[
 ];
 
 /// Branches that are parts of one.
-pub(super) const PARTS: &[&str] = &["switch_case", "switch_default", "catch_clause"];
+pub(super) const PARTS: &[&str] = &["catch_clause"];
+pub(super) const CASES: &[&str] = &["switch_case", "switch_default"];

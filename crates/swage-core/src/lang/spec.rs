@@ -19,6 +19,8 @@ pub enum Class {
     Import,
     /// A string, template or character literal.
     String,
+    /// A list, tuple, map or other value that is written out with what is in it.
+    Collection,
     /// A number literal.
     Number,
     /// A name of any kind.
@@ -31,7 +33,7 @@ pub enum Class {
 
 impl Class {
     /// The classes with the words that rules use for them.
-    pub const ALL: [(&'static str, Class); 12] = [
+    pub const ALL: [(&'static str, Class); 13] = [
         ("function", Class::Function),
         ("class", Class::Class),
         ("call", Class::Call),
@@ -40,6 +42,7 @@ impl Class {
         ("branch", Class::Branch),
         ("import", Class::Import),
         ("string", Class::String),
+        ("collection", Class::Collection),
         ("number", Class::Number),
         ("name", Class::Name),
         ("comment", Class::Comment),
@@ -68,8 +71,10 @@ pub struct Spec {
     pub first_lines: &'static [&'static str],
     /// Node kinds of each class.
     pub(crate) classes: &'static [(Class, &'static [&'static str])],
-    /// Of the branches, those that are parts of one beside each other: a case, an `elif`, a handler.
+    /// Of the branches, those that are parts of one beside each other: an `elif`, a handler.
     pub(crate) parts: &'static [&'static str],
+    /// Of the branches, those that are cases of one choice by a value.
+    pub(crate) cases: &'static [&'static str],
     /// Text around a pattern that makes it a whole file, tried in order.
     pub wrappers: &'static [(&'static str, &'static str)],
     /// The same around what is part of statements, members and cases: parameters, arguments, attributes, types. They are
@@ -390,6 +395,7 @@ impl Spec {
         first_lines: &[],
         classes: &[],
         parts: &[],
+        cases: &[],
         wrappers: &[("", "")],
         comment_wrappers: 4,
         part_wrappers: &[],

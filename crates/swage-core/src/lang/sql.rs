@@ -17,7 +17,7 @@ pub(super) static SQL: Language = Language::new(Spec {
         (Class::Comment, &["comment", "marginalia"]),
         (Class::Block, &["block", "statement"]),
     ],
-    parts: &["when_clause"],
+    cases: &["when_clause"],
     wrappers: &[
         ("", ""),
         ("", ";"),

@@ -100,8 +100,10 @@ enum Nesting {
     None,
     /// A loop or branch of its own.
     Deeper,
-    /// A part of one: a case, an `elif`, an `except`.
+    /// A part of one: an `elif`, an `except`.
     Part,
+    /// A case of one.
+    Case,
     /// An `if`, which is a part when it is in an `else`.
     If,
     /// An `else`.
@@ -133,6 +135,7 @@ impl Tables {
                     if matches!(class, Class::Loop | Class::Branch) {
                         nesting[usize::from(id)] = match kind {
                             _ if spec.parts.contains(&kind) => Nesting::Part,
+                            _ if spec.cases.contains(&kind) => Nesting::Case,
                             "if" => Nesting::If,
                             _ if kind.starts_with("if_") => Nesting::If,
                             "ternary_expression" | "conditional_expression" | "conditional" => Nesting::Choice,
@@ -339,7 +342,7 @@ impl Tables {
         let nesting = |kind: u16| self.nesting.get(usize::from(kind)).copied().unwrap_or(Nesting::None);
         match nesting(node.kind_id()) {
             Nesting::None | Nesting::Else => None,
-            Nesting::Part => Some(false),
+            Nesting::Part | Nesting::Case => Some(false),
             Nesting::Deeper => Some(true),
             Nesting::Choice => Some(nesting(parent) != Nesting::Choice),
             Nesting::If if self.wraps_else => Some(nesting(parent) != Nesting::Else),
@@ -356,6 +359,11 @@ impl Tables {
     /// Whether nodes of this kind are an `if` with all that belongs to it.
     pub fn is_if(&self, kind: u16) -> bool {
         self.nesting.get(usize::from(kind)) == Some(&Nesting::If)
+    }
+
+    /// Whether nodes of this kind are a case of a choice by a value.
+    pub fn is_case(&self, kind: u16) -> bool {
+        self.nesting.get(usize::from(kind)) == Some(&Nesting::Case)
     }
 
     /// Whether a node, or the one that it merely wraps, is of the class.

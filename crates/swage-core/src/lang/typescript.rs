@@ -1,6 +1,6 @@
 //! TypeScript and TSX: two grammars over one table.
 
-use super::javascript::{BRANCHES, CODE_SIGNS, FUNCTIONS, INDIRECT, LISTED, LOOPS, PARTS, WRAPPERS};
+use super::javascript::{BRANCHES, CASES, CODE_SIGNS, FUNCTIONS, INDIRECT, LISTED, LOOPS, PARTS, WRAPPERS};
 use super::{Class, Inner, Language, Spec, Translation, misread};
 
 const CLASSES: &[(Class, &[&str])] = &[
@@ -15,6 +15,7 @@ const CLASSES: &[(Class, &[&str])] = &[
     (Class::Branch, BRANCHES),
     (Class::Import, &["import_statement"]),
     (Class::String, &["string", "template_string", "regex", "template_literal_type"]),
+    (Class::Collection, &["array", "object"]),
     (Class::Number, &["number"]),
     (
         Class::Name,
@@ -59,6 +60,7 @@ const fn typescript(
         interpreters: &["ts-node", "tsx"],
         classes: CLASSES,
         parts: PARTS,
+        cases: CASES,
         wrappers: WRAPPERS,
         comment_wrappers: 1,
         part_wrappers: PART_WRAPPERS,

@@ -88,9 +88,14 @@ impl Matching<'_> {
 
     /// A look at the last word before the arguments, which most calls end with: those of other names are what they seem.
     fn may_be_spelled_otherwise(&self, call: Node<'_>) -> bool {
-        let Some(list) = call.child_count().checked_sub(1).and_then(|last| call.child(last)) else { return false };
         // Comments may be before the arguments.
-        let before = std::iter::successors(list.prev_sibling(), Node::prev_sibling).find(|before| !before.is_extra());
+        let (mut before, mut last) = (None, None);
+        for child in Children::all(call) {
+            if let Some(earlier) = last.replace(child).filter(|earlier: &Node<'_>| !earlier.is_extra()) {
+                before = Some(earlier);
+            }
+        }
+        let Some(list) = last else { return false };
         let end = before.map_or(list.start_byte(), |before| before.end_byte());
         let before = self.source.get(call.start_byte()..end).unwrap_or_default().trim_ascii_end();
         let in_name = |b: &u8| b.is_ascii_alphanumeric() || *b == b'_' || !b.is_ascii();

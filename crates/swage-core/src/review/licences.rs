@@ -17,11 +17,17 @@ const MOST: usize = 500;
 /// How much of each is read, in bytes.
 const LARGEST: usize = 64 << 10;
 
+/// The list that the collection of portable sources for C programs leaves in a folder that it fills.
+const COPIED_SOURCES: &[u8] = b"/gnulib.mk";
+
 /// The folders, each with a slash at its end, with a licence of others: one whose holders, or whose words where it names
-/// none, are in no licence at the top of the tree. Without a licence there, nothing can be said. What a change touches is
-/// looked at as it is after the change.
+/// none, are in no licence at the top of the tree. Without a licence there, nothing can be said. Folders that a collection of
+/// sources fills leave its list there. What a change touches is looked at as it is after the change.
 pub(super) fn folders_of_others(change: &Change, contents: &dyn Contents) -> BTreeSet<Vec<u8>> {
     let Ok(tree) = contents.tree() else { return BTreeSet::new() };
+    let folder = |path: &[u8]| path[..=memchr::memrchr(b'/', path).unwrap_or(0)].to_vec();
+    let filled = tree.files().iter().filter(|file| file.path.ends_with(COPIED_SOURCES)).map(|file| folder(&file.path));
+    let filled: BTreeSet<Vec<u8>> = filled.collect();
     let touched: HashSet<&[u8]> = change.files.iter().flat_map(|f| [&f.old_path[..], &f.new_path]).collect();
     let own_files = change.files.iter().enumerate().filter(|(_, f)| f.kind != Kind::Deleted && is_licence(&f.new_path));
     let others = tree.files().iter().enumerate().filter(|(_, f)| is_licence(&f.path) && !touched.contains(&f.path[..]));
@@ -35,12 +41,11 @@ pub(super) fn folders_of_others(change: &Change, contents: &dyn Contents) -> BTr
     let (inner, own): (Vec<_>, Vec<_>) = licences.iter().partition(|(path, _)| path.contains(&b'/'));
     let own: Vec<String> = own.into_iter().filter_map(|(_, content)| Some(words(&text(content)?))).collect();
     if own.is_empty() {
-        return BTreeSet::new();
+        return filled;
     }
     let of_others =
         inner.into_iter().filter(|(_, content)| text(content).is_some_and(|text| is_of_others(&text, &own)));
-    let folder = |path: &[u8]| path[..=memchr::memrchr(b'/', path).unwrap_or(0)].to_vec();
-    of_others.map(|(path, _)| folder(path)).collect()
+    of_others.map(|(path, _)| folder(path)).chain(filled).collect()
 }
 
 /// Whether a path is that of a licence, by the names that the trade gives them.

@@ -138,7 +138,7 @@ const USUALLY_GENERATED: [&str; 15] = [
     "**/{PKG-INFO,*.egg-info/**,*.dist-info/**}",
     "**/lib/{module,commonjs,typescript}/**/*.{js,d.ts}",
     // Formats of modules, one of which the source is compiled to in each.
-    "**/{esm,cjs,umd}/**/*.{js,mjs,cjs,d.ts}",
+    "**/{es,esm,cjs,umd,built,compiled}/**/*.{js,mjs,cjs,d.ts}",
 ];
 
 /// The files that programs usually make.
@@ -149,9 +149,9 @@ pub fn usually_generated() -> Option<PathSet> {
 
 /// Where code that comes from elsewhere lies, when the configuration doesn't say.
 const USUALLY_VENDORED: [&str; 5] = [
-    "**/{node_modules,.node_modules*,bower_components,jspm_packages,vendor,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
-    "**/{third,3rd}{-,_,}party/**",
-    "**/{cextern,gnulib,gnulib[-_]*,site-packages,.lib,.libs,venv,.venv,.venv[-_]*,virtualenv,subprojects}/**",
+    "**/{node_modules,.node_modules*,bower_components,jspm_packages,vendor,vendors,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
+    "**/{third,3rd}{-,_,}part{y,ies}/**",
+    "**/{cextern,gnulib,gnulib[-_]*,site-packages,.lib,.libs,venv,.venv,.venv[-_]*,virtualenv,subprojects,submodules,Pods,Carthage}/**",
     // Libraries that bear their version.
     "**/{lib,libs}/*[a-z]{-,_,}[0-9]*[._][0-9]*/**",
     "**/{ez_setup,distribute_setup,versioneer}.py",
@@ -183,6 +183,9 @@ mod tests {
             (".venv/bin/tide.py", true),
             (".venv-dev/bin/tide.py", true),
             ("subprojects/tide/low.c", true),
+            ("web/vendors/tide.js", true),
+            ("thirdparties/tide.c", true),
+            ("ios/Pods/Tide/low.swift", true),
             ("engine/lib/tide_1_2/low.py", true),
             ("engine/lib/tide-2.0.1/low.py", true),
             ("engine/lib/tide_2/low.py", false),

@@ -44,11 +44,12 @@ struct MeasureMatch {
 enum Measure {
     /// Declared parameters, not counting the receiver.
     Parameters,
-    /// Lines from the first to the last of the definition; a short case takes one, and so does its documentation.
+    /// Lines from the first to the last of the definition; a short case takes one, and so do its documentation and data.
     Lines,
     /// The deepest nesting of loops and branches.
     Nesting,
-    /// Loops and branches, not counting those of inner functions. Short cases beside each other are one: they are a table.
+    /// Loops and branches, not counting those of inner functions. A choice counts once with all its cases, the
+    /// one exception that T. J. McCabe makes (A Complexity Measure, 1976).
     Branches,
 }
 
@@ -185,8 +186,8 @@ fn line_count(node: Node<'_>) -> u64 {
 }
 
 /// How many lines a class takes, or a function without the functions with names in it, which are measured by themselves. A
-/// short case takes one, since many of them are a table, and so does a text that documents it; comments on lines of their
-/// own take none.
+/// short case takes one, since many of them are a table, and so do a text that documents it and a collection in which
+/// nothing is decided; comments on lines of their own take none.
 fn own_line_count(file: &ParsedFile<'_>, definition: Node<'_>) -> u64 {
     let tables = file.language.tables();
     let is_function = |node: Node<'_>| tables.is(node.kind_id(), Class::Function);
@@ -207,7 +208,12 @@ fn own_line_count(file: &ParsedFile<'_>, definition: Node<'_>) -> u64 {
             own = own.saturating_sub(line_count(node) - 1);
             return false;
         }
-        if row_count(node) <= LINES_OF_ROW && tables.branches(node, 0) == Some(false) || is_text_alone(node) {
+        let is_one_line = match node.kind_id() {
+            _ if row_count(node) == 1 => false,
+            kind if tables.is(kind, Class::Collection) => is_data(tables, node),
+            _ => row_count(node) <= LINES_OF_ROW && tables.branches(node, 0) == Some(false) || is_text_alone(node),
+        };
+        if is_one_line {
             own = own.saturating_sub(row_count(node) - 1);
             return false;
         }
@@ -218,6 +224,17 @@ fn own_line_count(file: &ParsedFile<'_>, definition: Node<'_>) -> u64 {
         true
     });
     own
+}
+
+/// Whether a collection has neither functions nor loops nor branches in it.
+fn is_data(tables: &Tables, collection: Node<'_>) -> bool {
+    let mut is_data = true;
+    preorder(collection, |node| {
+        let is = |class| tables.is(node.kind_id(), class);
+        is_data &= !(is(Class::Function) || is(Class::Loop) || is(Class::Branch));
+        is_data
+    });
+    is_data
 }
 
 /// Whether nothing else is on the lines of a node.
@@ -339,7 +356,7 @@ impl<'t> Counting<'t> {
                 }
                 false => before.depth == row.depth,
             });
-            frame.branches += u64::from(!follows);
+            frame.branches += u64::from(!follows && !self.tables.is_case(kind));
             self.row = row;
             if deeper {
                 frame.depth += 1;

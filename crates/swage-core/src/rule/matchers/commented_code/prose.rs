@@ -62,6 +62,7 @@ pub(super) fn could_be_code(text: &str, language: &Language) -> bool {
         && !text.starts_with(ARROWS)
         && !is_note(text)
         && !is_ruled_off(text)
+        && !leaves_out(text)
         && !has_label()
         && (language.keywords_in_any_case || !reads_as_prose(text, language))
         && !speaks_to_a_program(text)
@@ -83,6 +84,12 @@ fn is_ruled_off(text: &str) -> bool {
     let is_rule = |four: &[u8; 4]| b".=-*#~_+".contains(&four[0]) && four.iter().all(|b| *b == four[0]);
     let text = text.as_bytes();
     text.first_chunk().is_some_and(is_rule) || text.last_chunk().is_some_and(is_rule)
+}
+
+/// Whether a text leaves something out, `berth = ...`, as what describes code does. What spreads a list goes on with its name.
+fn leaves_out(text: &str) -> bool {
+    text.match_indices("...")
+        .any(|(at, dots)| !text[at + dots.len()..].starts_with(|c: char| in_name(c) || "[{(".contains(c)))
 }
 
 /// Whether a text sets an option of a program: `tool:option=value`.
