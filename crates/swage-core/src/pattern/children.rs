@@ -17,6 +17,24 @@ impl<'t> Child<'t> {
         Self { node, kind: node.kind_id(), named: node.is_named() }
     }
 
+    /// Appends some of the children of a node to a list, in order.
+    pub fn list(node: Node<'t>, which: Which, list: &mut Vec<Self>) {
+        if node.child_count() as u32 > FEW {
+            list.extend(Self::of(node, which));
+            return;
+        }
+        // Most have one or two, so nothing is made to go through them with.
+        match which {
+            Which::Named => list.extend((0..node.named_child_count() as u32).map_while(|index| {
+                let node = node.named_child(index)?;
+                Some(Self { node, kind: node.kind_id(), named: true })
+            })),
+            Which::All => {
+                list.extend((0..node.child_count() as u32).map_while(|index| node.child(index).map(Self::new)))
+            }
+        }
+    }
+
     /// Some of the children of a node, in order.
     pub fn of(node: Node<'t>, which: Which) -> impl Iterator<Item = Self> {
         let named = which == Which::Named;

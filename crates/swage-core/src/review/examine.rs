@@ -9,7 +9,7 @@ use super::change_rules::{FileFacts, about_change};
 use super::cross_file::{CrossFile, look_across_files};
 use super::examination::{Examination, Fixes, Progress};
 use super::excerpt::Code;
-use super::file::{Examined, Scope, examine_file, needs_lines_only, runs_on_fragments};
+use super::file::{Examined, Scope, examine_file, leave_unlisted, needs_lines_only, runs_on_fragments};
 use super::finding::{Anchor, Finding, Related, Standing, Suppressed};
 use super::fixes::offer_fixes;
 use super::foreign::ForeignFolders;
@@ -130,6 +130,12 @@ fn look<'c>(change: &Change, contents: &'c dyn Contents, with: &Examination<'_>,
         })
         .collect();
     let cross_file = look_across_files(change, contents, &mut examined, with);
+    // What came of other files is no different in such a file.
+    if scope == Scope::Change {
+        examined.par_iter_mut().enumerate().for_each(|(index, examined)| {
+            leave_unlisted(&change.files[index], || contents.sides(index), with.rules, &folders, examined);
+        });
+    }
     let (review, compared, hits) = put_together(change, contents, &examined, &cross_file, with);
     Looked { review, examined, compared, hits, cross_file }
 }

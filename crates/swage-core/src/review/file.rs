@@ -310,7 +310,6 @@ fn examine_text(
         Scope::Tree => out.syntax_errors = new.scan.syntax.as_ref().map_or(0, |syntax| syntax.errors),
     }
     if known == Some(Origin::Written) {
-        leave_unlisted(file, sides, (with.rules, folders), &mut new.scan.hits, out);
         let broken = broken_by_the_change(file, sides, Sides { old: &mut old, new: &mut new }, with, out);
         new.scan.hits.extend(broken);
     }
@@ -385,25 +384,29 @@ fn stays_generated(file: &ChangedFile, old: &[u8], new: &Content, rules: &RuleSe
 /// licence of others in a folder around it: nobody mends such a file line by line. The target doesn't know it as such, so it
 /// may only look so: errors stay, and what rules find that are locked or about security, and the gate counts the others by
 /// severity, so that no verdict is better for it. What a comment suppresses stays, since the gate limits that on its own.
-fn leave_unlisted(
+pub(super) fn leave_unlisted(
     file: &ChangedFile,
-    sides: &Sides<Content>,
-    (rules, folders): (&RuleSet, &ForeignFolders<'_>),
-    hits: &mut Vec<Hit>,
+    sides: impl FnOnce() -> Sides<Content>,
+    rules: &RuleSet,
+    folders: &ForeignFolders<'_>,
     out: &mut Examined,
 ) {
-    let (path, Content::Whole { bytes, .. }) = (&file.new_path, &sides.new) else { return };
     let is_lesser = |rule: &Arc<Rule>| {
         rule.skip_generated && rule.severity != Severity::Error && !rule.locked && !rule.is_about_security()
     };
     let leave = |hit: &Hit| hit.suppressed.is_none() && rules.get(&hit.rule).is_some_and(is_lesser);
+    if !out.file_hits.hits.new.iter().any(leave) {
+        return;
+    }
+    let (path, sides) = (&file.new_path, sides());
+    let Content::Whole { bytes, .. } = &sides.new else { return };
     let is_added = sides.old == Content::Absent;
     let looks = || is_added && (rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes)));
     // Licences are looked for last: that takes the whole tree.
-    if !hits.iter().any(leave) || !(looks() || folders.are_of_others(path)) {
+    if known_origin(file, &sides, rules, folders) != Origin::Written || !(looks() || folders.are_of_others(path)) {
         return;
     }
-    let unlisted: Vec<Hit> = hits.extract_if(.., |hit| leave(hit)).collect();
+    let unlisted: Vec<Hit> = out.file_hits.hits.new.extract_if(.., |hit| leave(hit)).collect();
     for hit in &unlisted {
         out.unlisted[hit.severity as usize] += 1;
     }

@@ -47,10 +47,10 @@ impl Area {
     pub fn patterns(self) -> &'static [&'static str] {
         match self {
             Self::Tests => &[
-                "**/{t,test,tests,autotests,unittest,unittests,*[-_.]test,*[-_.]tests,test[-_]*,tests[-_]*,testsuite,testsuites,testing,*Tests,*TestsSources}/**",
-                "**/features/{steps,step_definitions}/**",
+                "**/{t,test,tests,autotests,unittest,unittests,*[-_.]test,*[-_.]tests,test[-_]*,tests[-_]*,tests[0-9],tck,testsuite,testsuites,testing,*Tests,*TestsSources}/**",
+                "**/{features/{steps,step_definitions},src/it}/**",
                 "**/{testlib,test_utils,testutils,spec,specs,__tests__,__mocks__,e2e,regress,regression[-_]test*,cypress,testdir}/**",
-                "**/*{.,_,-}{test,tests,spec,specs,e2e,regression,regressions}.*",
+                "**/*{.,_,-}{test,tests,spec,specs,e2e,regression,regressions,tester}.*",
                 "**/{test_*,test-*,testing_*,testing-*,test,tests,testutils,conftest,test_harnesses}.*",
                 "**/*[a-z0-9]{Test,Tests,TestCase,TestBase,Spec,IT}.*",
             ],
@@ -72,13 +72,13 @@ impl Area {
                 "**/demo.*",
             ],
             Self::Docs => &[
-                "**/{doc,docs,documentation,doc-src,docsrc,manual}/**",
+                "**/{doc,docs,documentation,doc-src,docsrc,docs[-_]src,*[-_]docs,manual}/**",
                 "**/*.{md,mdx,markdown,rst,adoc}",
                 "**/{PKG-INFO,*.dist-info/METADATA}",
                 "**/conf.py",
             ],
             Self::Scripts => &[
-                "**/{contrib,script,scripts,_scripts,devtools,releng,packaging,hack,ci,.ci,.github,.gitlab,.forgejo,build-aux}/**",
+                "**/{contrib,script,scripts,_scripts,*[-_]scripts,devtools,releng,packaging,hack,ci,.ci,.github,.gitlab,.forgejo,build-aux}/**",
                 // Further down they may be what the program is about.
                 "{tool,tools,task,tasks,release,util,utils,gen,archive}/**",
                 "**/{gen,generate,make,build,create,update,fetch,download,setup,release}[-_]*.{py,rb,go,js,mjs,cjs,ts}",

@@ -124,7 +124,7 @@ impl PathSets {
 /// Where files lie that people don't write, when the configuration doesn't say.
 const USUALLY_GENERATED: [&str; 15] = [
     "**/html/_static/**",
-    "**/{dist,generated,pre_generated,_build}/**",
+    "**/{dist,generated,_generated,pre_generated,_build}/**",
     "**/{build-*,*-dist}/**",
     "**/build/**/*.{js,mjs,cjs,d.ts}",
     "**/*.min.{js,css}",
@@ -148,12 +148,13 @@ pub fn usually_generated() -> Option<PathSet> {
 }
 
 /// Where code that comes from elsewhere lies, when the configuration doesn't say.
-const USUALLY_VENDORED: [&str; 5] = [
+const USUALLY_VENDORED: [&str; 6] = [
     "**/{node_modules,.node_modules*,bower_components,jspm_packages,vendor,vendors,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
     "**/{third,3rd}{-,_,}part{y,ies}/**",
     "**/{cextern,gnulib,gnulib[-_]*,site-packages,.lib,.libs,venv,.venv,.venv[-_]*,virtualenv,subprojects,submodules,Pods,Carthage}/**",
     // Libraries that bear their version.
     "**/{lib,libs}/*[a-z]{-,_,}[0-9]*[._][0-9]*/**",
+    "?*/**/*[a-z]-[0-9]*.[0-9]*.[0-9]*/**",
     "**/{ez_setup,distribute_setup,versioneer}.py",
 ];
 
@@ -189,6 +190,9 @@ mod tests {
             ("engine/lib/tide_1_2/low.py", true),
             ("engine/lib/tide-2.0.1/low.py", true),
             ("engine/lib/tide_2/low.py", false),
+            ("engine/src/tide-1.2.13/low.c", true),
+            ("tide-1.2.13/src/low.c", false),
+            ("engine/src/tide-1.2/low.c", false),
             ("ext/tide.c", false),
             ("web/modules/tide.js", false),
             ("src/party/tide.c", false),

@@ -98,29 +98,34 @@ mod tests {
     use super::*;
     use crate::lang::{Language, parse};
     use crate::pattern::Children;
-    use crate::scan::walk::{WalkEvent, walk};
+    use crate::scan::walk::{Visitor, walk};
 
-    /// Walks a tree in which rules begin at every node; what is below nodes of one kind is left out.
-    fn walked<'t>(tree: &'t Tree, left_out: &str) -> Beginnings<'t> {
-        let mut beginnings = Beginnings::in_text_of(tree.root_node().end_byte());
-        let visit = &mut |step: WalkEvent<'t, '_>| match step {
-            WalkEvent::Enter { node, kind, depth, .. } => {
-                beginnings.enter(node, depth, Some(kind));
-                if node.kind() == left_out {
-                    beginnings.leave_out();
-                    return None;
-                }
-                Some(Which::All)
+    /// Has rules begin at every node; what is below nodes of one kind is left out.
+    struct Everywhere<'t> {
+        beginnings: Beginnings<'t>,
+        left_out: &'static str,
+    }
+
+    impl<'t> Visitor<'t> for Everywhere<'t> {
+        fn enter(&mut self, node: Node<'t>, kind: u16, depth: u32, _: u16) -> Option<Which> {
+            self.beginnings.enter(node, depth, Some(kind));
+            if node.kind() == self.left_out {
+                self.beginnings.leave_out();
+                return None;
             }
-            WalkEvent::Children { node, children, which, .. } => {
-                beginnings.list(children);
-                beginnings.keep(node, children, which);
-                None
-            }
-            WalkEvent::Leave(_) => None,
-        };
-        walk(tree.root_node(), Which::Named, visit).expect("it isn't deep");
-        beginnings
+            Some(Which::All)
+        }
+
+        fn children(&mut self, node: Node<'t>, _: u16, children: &[Child<'t>], which: Which) {
+            self.beginnings.list(children);
+            self.beginnings.keep(node, children, which);
+        }
+    }
+
+    fn walked<'t>(tree: &'t Tree, left_out: &'static str) -> Beginnings<'t> {
+        let mut visitor = Everywhere { beginnings: Beginnings::in_text_of(tree.root_node().end_byte()), left_out };
+        walk(tree.root_node(), Which::Named, &mut visitor).expect("it isn't deep");
+        visitor.beginnings
     }
 
     #[test]

@@ -11,7 +11,7 @@ use tree_sitter::Node;
 
 use super::allow;
 use super::search::Search;
-use super::walk::{WalkEvent, walk};
+use super::walk::walk;
 use crate::lang::Class;
 use crate::pattern::{Children, Given, Matching, Which, has_words, joined_text, uncommented_text};
 use crate::rule::{Clause, CodeMatch, Filter, NodeTest, ParsedFile, PlaceFilter, Relation};
@@ -230,8 +230,7 @@ impl<'a> Search<'a> {
     /// Whether anything below a node meets the filter. Each node costs a step of the file's budget.
     fn is_inside(&self, filter: &Filter, node: Node<'a>, given: Given<'_>) -> bool {
         let mut found = false;
-        let visited = walk(node, Which::All, &mut |step| {
-            let WalkEvent::Enter { node: n, .. } = step else { return None };
+        let visited = walk(node, Which::All, &mut |n: Node<'a>| {
             // A filter in a filter goes through the same nodes again for each node that the outer one tries.
             let left = self.file.steps.get().saturating_sub(1);
             self.file.steps.set(left);

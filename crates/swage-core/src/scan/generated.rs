@@ -83,8 +83,12 @@ fn is_released(head: &[u8]) -> bool {
 
 /// The head of a library that is one file: its version in the first lines, and its licence beside it.
 fn is_released_source(head: &[u8]) -> bool {
-    static VERSION: LazyLock<Option<Regex>> =
-        LazyLock::new(|| Regex::new(r"(?i-u)\bv(ersion )?[0-9]+\.[0-9]+(\.[0-9]+)?\b|\bis an amalgamation of ").ok());
+    static VERSION: LazyLock<Option<Regex>> = LazyLock::new(|| {
+        Regex::new(
+            r"(?i-u)\bv(ersion )?[0-9]+\.[0-9]+(\.[0-9]+)?\b|\bis an amalgamation of |^/\* amalgamated source file",
+        )
+        .ok()
+    });
     static LICENCE: LazyLock<Option<Regex>> =
         LazyLock::new(|| Regex::new(r"(?i-u)copyright|licen[cs]e|public domain").ok());
     let text = head.trim_ascii_start();
@@ -179,6 +183,7 @@ fn has(text: &[u8], word: &[u8]) -> bool {
 mod tests {
     use super::*;
 
+    /// Long because it is a table.
     #[test]
     fn generated_files_are_recognised() {
         let long = format!("a = 1;{}", "b(c);".repeat(300));

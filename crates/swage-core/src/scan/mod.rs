@@ -13,6 +13,7 @@ mod filters;
 mod fix;
 mod found;
 mod fragment;
+mod gather;
 mod generated;
 mod hit;
 mod limits;

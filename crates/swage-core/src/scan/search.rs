@@ -1,4 +1,4 @@
-//! The search through a parsed file: one walk that gathers what the plans of all rules need, then the plans.
+//! The search through a parsed file: one walk that gathers what the plans of all rules need (`gather`), then the plans.
 //!
 //! One walk serves all rules. A walk of its own for each would be simpler, and would go through the tree two hundred
 //! times: moving from node to node costs more than looking at one. So the walk asks each kind once what it
@@ -16,15 +16,13 @@ use super::explained::is_explained;
 use super::found::{Found, Origin, Scope};
 use super::macros::{is_in, may_have_sign, may_hold};
 use super::templated::is_templated;
-use super::walk::{WalkEvent, walk};
 use super::words::Words;
-use crate::lang::{Class, TestMark, interest, nests_too_deep};
-use crate::pattern::{Which, ancestors, budget};
+use crate::lang::{Class, TestMark, nests_too_deep};
+use crate::pattern::{ancestors, budget};
 use crate::rule::{
-    Area, Clause, Counting, Entry, Frame, FunctionFinder, Gather, Gathered, LanguageSet, Match, ParsedFile, Plan, Rule,
-    RuleSet, TooMany, Zone,
+    Area, Clause, Entry, Frame, FunctionFinder, Gathered, LanguageSet, Match, ParsedFile, Plan, Rule, RuleSet, TooMany,
+    Zone,
 };
-use crate::scope::Scopes;
 
 /// Matches of expressions: the entry that each belongs to, and its bytes.
 pub(super) type TextMatches = Vec<(u32, Range<usize>)>;
@@ -59,28 +57,6 @@ pub(super) struct Search<'a> {
     pub inside: RefCell<HashMap<(usize, usize), bool>>,
     /// The node that a filter looked out from last, and the nodes around it: several filters ask from one node.
     around: RefCell<Option<(Node<'a>, Rc<[Node<'a>]>)>>,
-}
-
-/// What the walk gives.
-struct Walked<'t> {
-    /// For whole files.
-    gathered: Gathered<'t>,
-    /// Comments and strings, in the order of their starts.
-    zones: Vec<(Range<usize>, Zone)>,
-    /// Where rules begin.
-    beginnings: Beginnings<'t>,
-}
-
-/// What the walk has to do.
-struct Wanted {
-    /// For each node kind, as the bits of [`interest`].
-    interests: Vec<u8>,
-    /// Whether there is anything to do.
-    anything: bool,
-    /// Which nodes it goes to.
-    nodes: Which,
-    /// For each node kind, which children it keeps.
-    kept: Vec<Option<Which>>,
 }
 
 impl<'a> Search<'a> {
@@ -150,6 +126,16 @@ impl<'a> Search<'a> {
         let is_definition = || self.file.language.tables().is_definition(node.kind_id());
         let is_within = |ranges: &Vec<Range<usize>>| !is_definition() && is_in(&node.byte_range(), ranges);
         self.file.is_known(node) && self.within.as_ref().is_none_or(is_within)
+    }
+
+    /// Whether matches count in some ranges only, and none of them can be in a node.
+    pub(super) fn is_outside(&self, node: Node<'_>) -> bool {
+        self.within.as_ref().is_some_and(|ranges| !may_hold(&node.byte_range(), ranges))
+    }
+
+    /// Whether figures of functions are asked for.
+    pub(super) fn measures_functions(&self) -> bool {
+        !self.functions.is_empty()
     }
 
     /// The nodes around a node, outermost first.
@@ -232,11 +218,11 @@ impl<'a> Search<'a> {
         Some(format!("rule `{}` would have to be tried in too many places", id(entry)))
     }
 
-    fn entry(&self, index: u32) -> &'a Entry {
+    pub(super) fn entry(&self, index: u32) -> &'a Entry {
         &self.set.entries[index as usize]
     }
 
-    fn rule(&self, entry: u32) -> &'a Rule {
+    pub(super) fn rule(&self, entry: u32) -> &'a Rule {
         &self.rules.rules()[self.entry(entry).rule]
     }
 
@@ -244,127 +230,8 @@ impl<'a> Search<'a> {
         &self.rule(entry).clauses[self.entry(entry).clause]
     }
 
-    fn plans(&self) -> impl Iterator<Item = (u32, &'a Plan)> {
+    pub(super) fn plans(&self) -> impl Iterator<Item = (u32, &'a Plan)> {
         self.possible.iter().map(|&index| (index, &self.entry(index).plan))
-    }
-
-    /// What the walk has to visit for the possible entries, so that it can leave all else out.
-    fn wanted(&self, text: &TextMatches, scopes: Option<&Scopes<'_>>) -> Wanted {
-        let tables = self.file.language.tables();
-        let mut interests = tables.interests().to_vec();
-        // Scopes are analysed on the same walk.
-        for (interest, named) in interests.iter_mut().zip(scopes.iter().flat_map(|scopes| scopes.kinds())) {
-            *interest |= if named { interest::NAME } else { 0 };
-        }
-        // Whether a match lies in a comment or a string, or beside a comment, is known only after a walk.
-        let zoned = |(entry, _): &(u32, Range<usize>)| {
-            self.rule(*entry).skip_explained
-                || matches!(&self.entry(*entry).plan, Plan::Lines(finder) if !finder.zones().is_empty())
-        };
-        let (mut anything, mut signs) = (scopes.is_some() || text.iter().any(zoned), false);
-        let mut kept = vec![None; interests.len()];
-        for (_, plan) in self.plans() {
-            for &kind in plan.kinds() {
-                interests[usize::from(kind)] |= interest::RULE;
-                anything = true;
-                // Visiting operators and brackets doubles the nodes, so it is done only for rules that begin there.
-                signs |= !tables.grammar.node_kind_is_named(kind);
-            }
-            for (kind, which) in plan.families() {
-                let known = &mut kept[usize::from(*kind)];
-                *known = (*known).max(Some(*which));
-            }
-            anything |= matches!(plan, Plan::File { gather: Gather::Comments, .. });
-        }
-        Wanted { interests, anything, nodes: if signs { Which::All } else { Which::Named }, kept }
-    }
-
-    /// The one walk. What is counted on it is found on it.
-    /// Long because one closure serves all that wait for nodes.
-    fn walk(&self, text: &TextMatches, found: &mut Vec<Found>) -> Walked<'a> {
-        let (file, tables) = (&self.file, self.file.language.tables());
-        // Scopes cost a twelfth of parsing, so they are analysed only when a rule asks.
-        let scoped = self.plans().any(|(_, plan)| matches!(plan, Plan::File { gather: Gather::Scopes, .. }));
-        let mut scopes = if scoped { Scopes::of(file.source, file.language, file.tree) } else { None };
-        let wanted = self.wanted(text, scopes.as_ref());
-        let (mut zones, mut comments, mut beginnings) =
-            (Vec::new(), Vec::new(), Beginnings::in_text_of(file.source.len()));
-        let mut counting = Counting::new(file.source, tables);
-        let mut macros = self.macros.borrow_mut();
-        let kept = |kind: u16| wanted.kept.get(usize::from(kind)).copied().flatten();
-        let mut visit = |step: WalkEvent<'a, '_>| {
-            let (node, kind, depth, parent) = match step {
-                WalkEvent::Enter { node, kind, depth, parent } => (node, kind, depth, parent),
-                WalkEvent::Children { node, kind, children, which } => {
-                    beginnings.list(children);
-                    if kept(kind).is_some() {
-                        beginnings.keep(node, children, which);
-                    }
-                    return None;
-                }
-                // Leaving a node ends its scope, and its figures are complete.
-                WalkEvent::Leave(depth) => {
-                    if let Some(scopes) = &mut scopes {
-                        scopes.leave(depth);
-                    }
-                    if let Some(function) = counting.leave(depth) {
-                        self.counted(&function, found);
-                    }
-                    return None;
-                }
-            };
-            if self.within.as_ref().is_some_and(|ranges| !may_hold(&node.byte_range(), ranges)) {
-                beginnings.enter(node, depth, None);
-                beginnings.leave_out();
-                return None;
-            }
-            let interest = wanted.interests.get(usize::from(kind)).copied().unwrap_or(0);
-            if let Some(scopes) = &mut scopes
-                && (interest & interest::NAME != 0 || scopes.expects())
-            {
-                scopes.enter(node, kind, depth);
-            }
-            beginnings.enter(node, depth, (interest & interest::RULE != 0).then_some(kind));
-            let children = kept(kind).max(Some(wanted.nodes));
-            // Most nodes end here.
-            if interest & !(interest::LEAF | interest::NAME) == 0 {
-                return children.filter(|_| interest & interest::LEAF == 0);
-            }
-            if interest & interest::MACRO != 0 {
-                macros.push(node);
-            }
-            // Figures of functions are summed up while their bodies go by.
-            if !self.functions.is_empty() && interest & (interest::FUNCTION | interest::BRANCH) != 0 {
-                counting.enter(node, kind, depth, parent);
-            }
-            // A comment is a zone, and rules on comments want them all.
-            if interest & interest::COMMENT != 0 {
-                zones.push((node.byte_range(), Zone::Comment));
-                comments.push(node);
-            } else if interest & interest::STRING != 0 {
-                // Between joined strings there may be comments.
-                if node.named_child_count() > 1
-                    && node.named_child(0).is_some_and(|first| tables.is(first.kind_id(), Class::String))
-                {
-                    return children;
-                }
-                zones.push((node.byte_range(), Zone::String));
-                // Only strings that embed code have anything inside.
-                let [a, b, c] = file.language.embedding_signs;
-                if memchr::memchr3(a, b, c, file.text(node)).is_none() {
-                    beginnings.leave_out();
-                    return None;
-                }
-            }
-            children
-        };
-        // Expressions alone need no walk.
-        if wanted.anything {
-            // Depth is bounded; what nests deeper isn't looked at, and that is reported.
-            let deep = walk(file.root(), wanted.nodes, &mut visit).is_err();
-            self.too_deep.set(deep);
-        }
-        Walked { gathered: Gathered { comments, scopes }, zones, beginnings }
     }
 
     /// Runs a finder, with what it finds going through the filters of its entry.
@@ -429,7 +296,7 @@ impl<'a> Search<'a> {
     }
 
     /// The plans that look at functions, at one that the walk has left.
-    fn counted(&self, function: &Frame<'a>, found: &mut Vec<Found>) {
+    pub(super) fn counted(&self, function: &Frame<'a>, found: &mut Vec<Found>) {
         for (index, finder) in &self.functions {
             if let Some(m) = finder.at(&self.file, function)
                 && self.file.is_known(function.node)

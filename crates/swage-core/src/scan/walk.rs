@@ -5,29 +5,24 @@ use tree_sitter::Node;
 use crate::lang::DEEPEST;
 use crate::pattern::{Child, Which};
 
-/// A step of the walk.
-pub(super) enum WalkEvent<'t, 'c> {
-    /// Into a node.
-    Enter {
-        node: Node<'t>,
-        /// Its kind.
-        kind: u16,
-        /// How deep it is below the root.
-        depth: u32,
-        /// The kind of the node around it; 0 for the root.
-        parent: u16,
-    },
+/// What a walk tells of the nodes that it comes to.
+pub(super) trait Visitor<'t> {
+    /// Into a node of this kind, this deep below the root; `parent` is the kind of the node around it, 0 for the root. Says
+    /// which of its children are listed, if any.
+    fn enter(&mut self, node: Node<'t>, kind: u16, depth: u32, parent: u16) -> Option<Which>;
+
     /// The children of the node that was entered last, before the first of them is entered.
-    Children {
-        node: Node<'t>,
-        /// The node's kind.
-        kind: u16,
-        children: &'c [Child<'t>],
-        /// Which of its children they are.
-        which: Which,
-    },
+    fn children(&mut self, _node: Node<'t>, _kind: u16, _children: &[Child<'t>], _which: Which) {}
+
     /// Out of the node that was entered last and not left yet, with how deep it is.
-    Leave(u32),
+    fn leave(&mut self, _depth: u32) {}
+}
+
+/// To those that wait for nothing but the nodes.
+impl<'t, F: FnMut(Node<'t>) -> Option<Which>> Visitor<'t> for F {
+    fn enter(&mut self, node: Node<'t>, _: u16, _: u32, _: u16) -> Option<Which> {
+        self(node)
+    }
 }
 
 /// A node whose children are being entered.
@@ -43,16 +38,12 @@ struct Around {
 #[derive(Debug)]
 pub(super) struct TooDeep;
 
-/// Goes through the nodes with and below `root`, parents first. What `visit` answers to entering a node decides which of its
-/// children are listed, if any; of these the `entered` ones are entered.
+/// Goes through the nodes with and below `root`, parents first. Of the children that the visitor wants listed the `entered` ones
+/// are entered.
 ///
 /// # Errors
 /// When something is deeper than is looked at.
-pub(super) fn walk<'t>(
-    root: Node<'t>,
-    entered: Which,
-    visit: &mut impl FnMut(WalkEvent<'t, '_>) -> Option<Which>,
-) -> Result<(), TooDeep> {
+pub(super) fn walk<'t>(root: Node<'t>, entered: Which, visitor: &mut impl Visitor<'t>) -> Result<(), TooDeep> {
     // The children of the nodes around, those of the innermost last.
     let mut listed: Vec<Child<'t>> = Vec::new();
     let mut around: Vec<Around> = Vec::new();
@@ -61,14 +52,14 @@ pub(super) fn walk<'t>(
         let (depth, parent) = (around.len() as u32, around.last().map_or(0, |outer| outer.kind));
         let Child { node, kind, .. } = child;
         let from = listed.len();
-        if let Some(which) = visit(WalkEvent::Enter { node, kind, depth, parent }) {
-            listed.extend(Child::of(node, which));
-            visit(WalkEvent::Children { node, kind, children: &listed[from..], which });
+        if let Some(which) = visitor.enter(node, kind, depth, parent) {
+            Child::list(node, which, &mut listed);
+            visitor.children(node, kind, &listed[from..], which);
         }
         if from < listed.len() {
             around.push(Around { kind, from, next: from });
         } else {
-            visit(WalkEvent::Leave(depth));
+            visitor.leave(depth);
         }
         child = loop {
             let Some(inner) = around.last_mut() else { return Ok(()) };
@@ -84,7 +75,7 @@ pub(super) fn walk<'t>(
             }
             listed.truncate(inner.from);
             around.pop();
-            visit(WalkEvent::Leave(around.len() as u32));
+            visitor.leave(around.len() as u32);
         };
     }
 }

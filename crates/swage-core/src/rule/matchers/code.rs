@@ -5,9 +5,11 @@ use std::sync::{Arc, OnceLock};
 
 use tree_sitter::Node;
 
-use super::{Compiled, Match, Matcher, NodeFinder, OnMatch, ParsedFile, Plan, Reader, TooMany, need_languages};
+use super::{Compiled, Match, Matcher, NodeFinder, OnMatch, ParsedFile, Plan, Reader, Signs, TooMany, need_languages};
 use crate::lang::{CodeLanguage, LANGUAGES, Language};
-use crate::pattern::{Bindings, Hole, Matching, Pattern, PatternError, PatternNode, Stands, names_in_capitals};
+use crate::pattern::{
+    Bindings, Hole, Matching, Pattern, PatternError, PatternNode, Reading, Stands, names_in_capitals,
+};
 use crate::rule::keys::{Holds, Key};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
@@ -99,7 +101,10 @@ impl Matcher for CodeMatch {
         kinds.dedup();
         // A run of siblings may have its words in others than the first.
         let holds_words = pattern.readings.iter().all(|reading| reading.len() == 1);
-        Ok(Some(Compiled { plan: Plan::nodes(kinds, holds_words, self), words }))
+        let signs = operators(pattern, language);
+        let finder = self.clone();
+        let plan = Plan::Nodes { kinds, holds_words, signs, below: Vec::new(), families: Vec::new(), finder };
+        Ok(Some(Compiled { plan, words }))
     }
 }
 
@@ -118,6 +123,27 @@ impl NodeFinder for CodeMatch {
         }
         Ok(())
     }
+}
+
+/// The operators of which one is in whatever a pattern matches: each reading is an operation, and its operator has no other
+/// spelling than those that the language counts as the same. C takes words and other signs for operators.
+fn operators(pattern: &Pattern, language: &'static Language) -> Option<Signs> {
+    const OPERATORS: [&str; 14] = ["^", "<", ">", "<=", ">=", "==", "===", "!=", "!==", "&&", "||", "|", "<<", ">>"];
+    let tables = language.tables();
+    let text = |kind: u16| tables.grammar.node_kind_for_id(kind);
+    let of_reading = |reading: &Reading| match &reading[..] {
+        [PatternNode::Inner { children, .. }] => children.iter().find_map(|child| match child {
+            PatternNode::Leaf(kind, _) if text(*kind).is_some_and(|text| OPERATORS.contains(&text)) => Some(*kind),
+            _ => None,
+        }),
+        _ => None,
+    };
+    let kinds: Vec<u16> = pattern.readings.iter().map(of_reading).collect::<Option<_>>()?;
+    let also = kinds.iter().flat_map(|kind| tables.instead_of(*kind));
+    let mut texts: Vec<&str> = kinds.iter().copied().chain(also).map(text).collect::<Option<_>>()?;
+    texts.sort_unstable();
+    texts.dedup();
+    Signs::new(texts, false).filter(|_| !matches!(language.name, "c" | "cpp"))
 }
 
 /// What `many` holes took, in order: it may change, and the finding stays the same.

@@ -13,7 +13,7 @@ use tree_sitter::Node;
 use super::plan::{Figure, FunctionFinder};
 use super::{Compiled, Languages, Match, Matcher, NodeFinder, OnMatch, ParsedFile, Plan, Reader, TooMany};
 use crate::lang::{Class, Language, Tables};
-use crate::pattern::{PatternError, preorder};
+use crate::pattern::{Children, PatternError, preorder};
 use crate::rule::keys::{Holds, Key, words};
 use crate::rule::problem::Problems;
 use crate::rule::table::Table;
@@ -160,11 +160,13 @@ impl MeasureMatch {
     }
 }
 
-/// Whether a grammar of C takes a macro in a function's body for a function of its own: neither language has such.
+/// Whether a grammar of C takes a macro in a function's body for a function of its own, since neither language has such, or
+/// couldn't read what is between the parts of a function.
 fn is_misread(file: &ParsedFile<'_>, node: Node<'_>) -> bool {
     matches!(file.language.name, "c" | "cpp")
         && node.kind() == "function_definition"
-        && node.parent().is_some_and(|around| around.kind() == "compound_statement")
+        && (node.parent().is_some_and(|around| around.kind() == "compound_statement")
+            || Children::all(node).any(|part| part.is_error()))
 }
 
 /// Whether a function is packed into lines that nobody reads, so that how it branches says nothing to anybody.
