@@ -159,6 +159,14 @@ fn figures_are_those_that_a_reader_counts() {
             "branches",
             "2",
         ),
+        // A class with macros before its name isn't a function.
+        ("a.cpp", "class QUAY_EXPORT Berth {\n  int a;\n};\nint f() {\n  return 1;\n}\n", "lines", "3"),
+        (
+            "a.cpp",
+            "class QUAY_EXPORT QUAY_ALIGNED(8) Berth final {\n  int a;\n};\nint f() {\n  return 1;\n}\n",
+            "lines",
+            "3",
+        ),
         // What a grammar of C takes for a function in a function is a macro.
         (
             "a.cpp",

@@ -149,7 +149,7 @@ pub fn usually_generated() -> Option<PathSet> {
 
 /// Where code that comes from elsewhere lies, when the configuration doesn't say.
 const USUALLY_VENDORED: [&str; 6] = [
-    "**/{node_modules,.node_modules*,bower_components,jspm_packages,vendor,vendors,vendored,vendored[_-]*,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
+    "**/{node_modules,.node_modules*,bower_components,jspm_packages,vendor,vendors,vendored,vendored[_-]*,*[-_]bundled,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
     "**/{third,3rd}{-,_,}part{y,ies}/**",
     "**/{cextern,gnulib,gnulib[-_]*,site-packages,.lib,.libs,venv,.venv,.venv[-_]*,virtualenv,subprojects,submodules,Pods,Carthage}/**",
     // Libraries that bear their version.
@@ -185,6 +185,7 @@ mod tests {
             (".venv-dev/bin/tide.py", true),
             ("subprojects/tide/low.c", true),
             ("web/vendors/tide.js", true),
+            ("libtide-bundled/low.c", true),
             ("thirdparties/tide.c", true),
             ("ios/Pods/Tide/low.swift", true),
             ("engine/lib/tide_1_2/low.py", true),

@@ -310,8 +310,10 @@ impl<'t> Scopes<'t> {
         match fault {
             NameFault::Undefined | NameFault::UndefinedOnUse => {
                 let uses = self.gathered.undefined(globals);
-                // A file that fails whenever it is loaded is given such names by what loads it.
-                let skips = fault == NameFault::UndefinedOnUse && self.gathered.are_used_at_once(&uses);
+                // A file that fails whenever it is loaded is given such names by what loads it, and so is one that takes in
+                // nothing and lacks several names.
+                let skips = fault == NameFault::UndefinedOnUse
+                    && (self.gathered.are_used_at_once(&uses) || self.gathered.is_piece(&uses));
                 uses.into_iter().filter(|_| !skips).map(|used| used.node).collect()
             }
             NameFault::DefinedTwice => self.gathered.defined_twice(),

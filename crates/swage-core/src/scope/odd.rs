@@ -3,7 +3,7 @@
 
 use std::cell::LazyCell;
 
-use foldhash::{HashMap, HashMapExt};
+use foldhash::{HashMap, HashMapExt, HashSet};
 use tree_sitter::Node;
 
 use super::{Field, Gathered, Import, Use, has_word};
@@ -43,6 +43,12 @@ impl<'t> Gathered<'t, '_> {
                 && outside.get(next).is_some_and(|used| used.node.end_byte() <= statement.end_byte())
         };
         !outside.is_empty() && self.lists.first().is_some_and(|root| Children::named(*root).any(holds_one))
+    }
+
+    /// Whether these uses show that the file is a piece of another: it imports nothing, and lacks several names.
+    pub(super) fn is_piece(&self, uses: &[&Use<'t>]) -> bool {
+        const SEVERAL: usize = 3;
+        self.imports.is_empty() && uses.iter().map(|used| used.name).collect::<HashSet<_>>().len() >= SEVERAL
     }
 
     /// The imports of names that nothing else in the file mentions.

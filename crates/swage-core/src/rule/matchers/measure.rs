@@ -166,7 +166,9 @@ fn is_misread(file: &ParsedFile<'_>, node: Node<'_>) -> bool {
     matches!(file.language.name, "c" | "cpp")
         && node.kind() == "function_definition"
         && (node.parent().is_some_and(|around| around.kind() == "compound_statement")
-            || Children::all(node).any(|part| part.is_error()))
+            || Children::all(node).any(|part| part.is_error())
+            // A class whose macros the grammar takes for its name.
+            || node.child_by_field_name("declarator").is_some_and(|declared| declared.kind().ends_with("identifier")))
 }
 
 /// Whether a function is packed into lines that nobody reads, so that how it branches says nothing to anybody.
