@@ -223,7 +223,10 @@ fn names_by_scopes() {
     }
     // What runs under a condition or in a function may fail; what always runs can't be loaded.
     for (path, code, expected) in [
-        ("a.py", "if 1: a()\ndef f():\n    return b\nlambda: c\n", "1:7 a, 3:12 b, 4:9 c"),
+        ("a.py", "import d\nif 1: a()\ndef f():\n    return b\nlambda: c(d)\n", "2:7 a, 4:12 b, 5:9 c"),
+        // What takes in nothing and lacks several is a piece of another file.
+        ("a.py", "if 1: a()\ndef f():\n    return b\nlambda: c\n", ""),
+        ("a.py", "if 1: a()\ndef f():\n    return b\nlambda: b\n", "1:7 a, 3:12 b, 4:9 b"),
         ("a.py", "if 1: a()\nx = [1 for y in b]\n", ""),
         ("a.py", "d()\ndef f():\n    return b\n", ""),
         ("a.mjs", "export const f = () => a;\nclass B extends C {}\n", "1:24 a, 2:17 C"),

@@ -19,7 +19,7 @@ impl<'t> Child<'t> {
 
     /// Appends some of the children of a node to a list, in order.
     pub fn list(node: Node<'t>, which: Which, list: &mut Vec<Self>) {
-        if node.child_count() as u32 > FEW {
+        if node.child_count() > FEW {
             list.extend(Self::of(node, which));
             return;
         }
@@ -29,9 +29,7 @@ impl<'t> Child<'t> {
                 let node = node.named_child(index)?;
                 Some(Self { node, kind: node.kind_id(), named: true })
             })),
-            Which::All => {
-                list.extend((0..node.child_count() as u32).map_while(|index| node.child(index).map(Self::new)))
-            }
+            Which::All => list.extend((0..node.child_count()).map_while(|index| node.child(index).map(Self::new))),
         }
     }
 
