@@ -56,7 +56,7 @@ impl Area {
             ],
             Self::TestData => &[
                 "**/{testdata,test-data,test_data,testfiles,test_files,testfixtures,fixture,fixtures,_fixtures,__fixtures__,*[-_]fixtures}/**",
-                "**/{testcase,testcases,test_cases,golden,goldens,snapshots,__snapshots__,corpus,corpora,cassettes,eval_files}/**",
+                "**/{testcase,testcases,test_cases,golden,goldens,snapshots,__snapshots__,conformance,corpus,corpora,cassettes,eval_files}/**",
                 "**/{t,test,tests,spec,specs,unittests,testsuite,testing}/**/{data,files,_files,cases,input,inputs,output,outputs,expected,resources,samples,targets,project,projects,apps,documents,roots,templates,testconfs}/**",
                 "**/*{.,_,-}{expected,golden,fixture}.*",
                 "**/{Expected,expected}.*",
