@@ -20,7 +20,12 @@ impl<'t> Child<'t> {
     /// Appends some of the children of a node to a list, in order.
     pub fn list(node: Node<'t>, which: Which, list: &mut Vec<Self>) {
         if node.child_count() > FEW {
-            list.extend(Self::of(node, which));
+            let named = which == Which::Named;
+            list.extend(Children::of(node, which).map(|node| Self {
+                node,
+                kind: node.kind_id(),
+                named: named || node.is_named(),
+            }));
             return;
         }
         // Most have one or two, so nothing is made to go through them with.
@@ -31,12 +36,6 @@ impl<'t> Child<'t> {
             })),
             Which::All => list.extend((0..node.child_count()).map_while(|index| node.child(index).map(Self::new))),
         }
-    }
-
-    /// Some of the children of a node, in order.
-    pub fn of(node: Node<'t>, which: Which) -> impl Iterator<Item = Self> {
-        let named = which == Which::Named;
-        Children::of(node, which).map(move |node| Self { node, kind: node.kind_id(), named: named || node.is_named() })
     }
 }
 

@@ -133,7 +133,7 @@ fn look<'c>(change: &Change, contents: &'c dyn Contents, with: &Examination<'_>,
     // What came of other files is no different in such a file.
     if scope == Scope::Change {
         examined.par_iter_mut().enumerate().for_each(|(index, examined)| {
-            leave_unlisted(&change.files[index], || contents.sides(index), with.rules, &folders, examined);
+            leave_unlisted(&change.files[index], with.rules, &folders, examined);
         });
     }
     let (review, compared, hits) = put_together(change, contents, &examined, &cross_file, with);

@@ -199,6 +199,9 @@ pub(super) struct Examined {
     pub facts: Sides<Vec<Fact>>,
     /// Who writes it. Generated only when there are rules that skip it for that.
     pub origin: Origin,
+    /// Whether it is a new file that looks generated or vendored, of which the target knows nothing. Asked only when
+    /// something may be found in it.
+    pub looks_foreign: bool,
     /// How many findings aren't listed, since the file looks generated: errors, warnings, notes.
     pub unlisted: [u64; 3],
     /// Its bytes, when they are known.
@@ -234,6 +237,7 @@ pub(super) fn examine_file(
         },
         facts: Sides::default(),
         origin: Origin::Written,
+        looks_foreign: false,
         unlisted: [0; 3],
         sizes: Sides::default(),
         language: Language::of(&file.new_path, b""),
@@ -310,6 +314,7 @@ fn examine_text(
         Scope::Tree => out.syntax_errors = new.scan.syntax.as_ref().map_or(0, |syntax| syntax.errors),
     }
     if known == Some(Origin::Written) {
+        out.looks_foreign = is_new_and_foreign(path, sides, &new.scan, with.rules);
         let broken = broken_by_the_change(file, sides, Sides { old: &mut old, new: &mut new }, with, out);
         new.scan.hits.extend(broken);
     }
@@ -371,39 +376,38 @@ fn known_origin(file: &ChangedFile, sides: &Sides<Content>, rules: &RuleSet, fol
 
 /// Whether a file that was there looks generated before and after the change.
 fn stays_generated(file: &ChangedFile, old: &[u8], new: &Content, rules: &RuleSet) -> bool {
-    let looks =
-        |path: &[u8], bytes: &[u8]| rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes));
     let still = match new {
-        Content::Whole { bytes, .. } | Content::Partial { bytes, .. } => looks(&file.new_path, bytes),
+        Content::Whole { bytes, .. } | Content::Partial { bytes, .. } => looks_foreign(&file.new_path, bytes, rules),
         Content::Absent | Content::Unavailable(_) => true,
     };
-    looks(&file.old_path, old) && still
+    looks_foreign(&file.old_path, old, rules) && still
+}
+
+/// Whether a file of which something may be found is new and looks generated or vendored.
+fn is_new_and_foreign(path: &[u8], sides: &Sides<Content>, scan: &FileScan, rules: &RuleSet) -> bool {
+    let (Content::Absent, Content::Whole { bytes, .. }) = (&sides.old, &sides.new) else { return false };
+    !(scan.hits.is_empty() && scan.facts.is_empty()) && looks_foreign(path, bytes, rules)
+}
+
+/// Whether a file looks generated or vendored by its path or its content.
+fn looks_foreign(path: &[u8], bytes: &[u8], rules: &RuleSet) -> bool {
+    rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes))
 }
 
 /// Takes the warnings and notes out of a file that the change adds and that looks generated or vendored, and of one with a
 /// licence of others in a folder around it: nobody mends such a file line by line. The target doesn't know it as such, so it
 /// may only look so: errors stay, and what rules find that are locked or about security, and the gate counts the others by
 /// severity, so that no verdict is better for it. What a comment suppresses stays, since the gate limits that on its own.
-pub(super) fn leave_unlisted(
-    file: &ChangedFile,
-    sides: impl FnOnce() -> Sides<Content>,
-    rules: &RuleSet,
-    folders: &ForeignFolders<'_>,
-    out: &mut Examined,
-) {
+pub(super) fn leave_unlisted(file: &ChangedFile, rules: &RuleSet, folders: &ForeignFolders<'_>, out: &mut Examined) {
     let is_lesser = |rule: &Arc<Rule>| {
         rule.skip_generated && rule.severity != Severity::Error && !rule.locked && !rule.is_about_security()
     };
     let leave = |hit: &Hit| hit.suppressed.is_none() && rules.get(&hit.rule).is_some_and(is_lesser);
-    if !out.file_hits.hits.new.iter().any(leave) {
+    if out.partial || out.origin != Origin::Written || !out.file_hits.hits.new.iter().any(leave) {
         return;
     }
-    let (path, sides) = (&file.new_path, sides());
-    let Content::Whole { bytes, .. } = &sides.new else { return };
-    let is_added = sides.old == Content::Absent;
-    let looks = || is_added && (rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes)));
     // Licences are looked for last: that takes the whole tree.
-    if known_origin(file, &sides, rules, folders) != Origin::Written || !(looks() || folders.are_of_others(path)) {
+    if !(out.looks_foreign || folders.are_of_others(&file.new_path)) {
         return;
     }
     let unlisted: Vec<Hit> = out.file_hits.hits.new.extract_if(.., |hit| leave(hit)).collect();

@@ -91,7 +91,7 @@ impl<'t> Families<'t> {
         }
         let mut children = self.children.borrow_mut();
         let from = children.len();
-        children.extend(Child::of(node, which));
+        Child::list(node, which, &mut children);
         known.insert(node.id(), all.len());
         all.push(Family { node, which, from, to: children.len(), fields: None });
         all.len() - 1

@@ -57,7 +57,7 @@ fn plain(query: &PlainQuery, source: &str, tree: &Tree, language: &'static Langu
     for (node, which) in nodes(tree).into_iter().zip(which.into_iter().cycle()) {
         let Some(which) = which else { continue };
         let from = children.len();
-        children.extend(Child::of(node, which));
+        Child::list(node, which, &mut children);
         listed.push((node, from..children.len(), which));
     }
     families.know(children, listed.into_iter());
