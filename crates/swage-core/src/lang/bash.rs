@@ -1,6 +1,6 @@
 //! Bash and other shells of its kind.
 
-use super::{Blanks, Class, CodeLanguage, Embedded, Language, Spec, Translation};
+use super::{Blanks, Class, CodeLanguage, Embedded, Language, Spec, Translation, misread};
 
 pub(super) static BASH: Language = Language::new(Spec {
     name: "bash",
@@ -48,11 +48,13 @@ pub(super) static BASH: Language = Language::new(Spec {
     translations: &[
         Translation::SplicedLines(Blanks::Nowhere),
         Translation::KeptLineEnds,
+        Translation::CommandsOfAssignments,
         Translation::NestedCommands,
         Translation::QuotedWords,
     ],
     optional_in: &[("command", "variable_assignment"), ("command", "file_redirect")],
     embedding_signs: *b"{(`",
+    misread: misread::bash,
     starters: &[
         "sudo", "doas", "env", "command", "builtin", "exec", "nohup", "nice", "ionice", "time", "timeout", "setsid",
         "stdbuf", "xargs", "coproc",

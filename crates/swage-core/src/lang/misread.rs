@@ -47,6 +47,59 @@ pub(super) fn javascript(text: &[u8], _: &Tree) -> Option<String> {
     ends.then(|| "its first line has a separator of lines in it".to_owned())
 }
 
+/// Shells: assignments and redirections alone on a line, which the grammar takes for the beginning of the next line's command
+/// (IEEE Std 1003.1-2024, Shell Command Language, sections 2.9.1 and 2.10).
+pub(super) fn bash(text: &[u8], tree: &Tree) -> Option<String> {
+    find(tree, |node| {
+        let goes_on = node.kind() == "command" && lines_before_name(text, node).len() > 1;
+        goes_on.then(|| format!("a command of assignments and redirections alone on {}", line_of(node)))
+    })
+}
+
+/// What is before the name of a shell command, in lines: assignments and redirections. Of all but the last line the shell makes
+/// a command of its own.
+pub(crate) fn lines_before_name<'t>(text: &[u8], command: Node<'t>) -> Vec<Vec<Node<'t>>> {
+    let (mut lines, mut end, mut line_ended) = (vec![Vec::new()], command.start_byte(), false);
+    let mut cursor = command.walk();
+    for child in command.children(&mut cursor) {
+        let between = text.get(end..child.start_byte()).unwrap_or_default();
+        line_ended |= memchr::memchr_iter(b'\n', between)
+            .any(|at| !between[..at].strip_suffix(b"\r").unwrap_or(&between[..at]).ends_with(b"\\"));
+        end = child.end_byte();
+        // A comment takes the rest of its line.
+        if child.kind() == "comment" {
+            line_ended = true;
+            continue;
+        }
+        if std::mem::take(&mut line_ended) {
+            lines.push(Vec::new());
+        }
+        if child.kind() == "command_name" {
+            break;
+        }
+        lines.last_mut().into_iter().for_each(|line| line.push(child));
+    }
+    lines
+}
+
+/// What is said first of a node, those around it first.
+fn find(tree: &Tree, say: impl Fn(Node<'_>) -> Option<String>) -> Option<String> {
+    let mut cursor = tree.walk();
+    loop {
+        if let Some(said) = say(cursor.node()) {
+            return Some(said);
+        }
+        if cursor.goto_first_child() {
+            continue;
+        }
+        while !cursor.goto_next_sibling() {
+            if !cursor.goto_parent() {
+                return None;
+            }
+        }
+    }
+}
+
 /// C and C++: `??/`, which some versions of them read as a backslash (ISO/IEC 9899:2018, section 5.2.1.1).
 pub(super) fn c(text: &[u8], tree: &Tree) -> Option<String> {
     let matters = |at: &usize| matches!(text.get(at + 3), Some(b'\\' | b'"' | b'\'' | b'\n' | b'\r'));
@@ -61,9 +114,7 @@ pub(super) fn html(text: &[u8], tree: &Tree) -> Option<String> {
         memchr::memchr_iter(wanted[0], text)
             .any(|at| text[at..].get(..wanted.len()).is_some_and(|t| t.eq_ignore_ascii_case(wanted)))
     };
-    let mut cursor = tree.walk();
-    loop {
-        let node = cursor.node();
+    find(tree, |node| {
         let inside = &text[node.byte_range()];
         let found = match node.kind() {
             "style_element" => holds(inside, b"<script").then_some("a style"),
@@ -79,18 +130,8 @@ pub(super) fn html(text: &[u8], tree: &Tree) -> Option<String> {
             }
             _ => None,
         };
-        if let Some(what) = found {
-            return Some(format!("{what} on {} holds tags", line_of(node)));
-        }
-        if cursor.goto_first_child() {
-            continue;
-        }
-        while !cursor.goto_next_sibling() {
-            if !cursor.goto_parent() {
-                return None;
-            }
-        }
-    }
+        found.map(|what| format!("{what} on {} holds tags", line_of(node)))
+    })
 }
 
 /// C#: more signs in a row around a string than one byte counts, and comments and strings that hold the end of the condition

@@ -62,7 +62,7 @@ use std::ops::Deref;
 use std::sync::OnceLock;
 
 pub use definitions::Role;
-pub(crate) use misread::TEXTS;
+pub(crate) use misread::{TEXTS, lines_before_name};
 pub(crate) use parse::{DEEPEST, nests_too_deep, parse, parse_again, parse_part, with_parser};
 pub(crate) use quoting::unquoted;
 #[cfg(any(feature = "kotlin", feature = "scala", feature = "swift"))]

@@ -252,6 +252,8 @@ pub(crate) enum Translation {
     StyleEscapes,
     /// A backslash before a line's end joins the lines, wherever blanks may be.
     SplicedLines(Blanks),
+    /// Assignments and redirections alone on a line are a command, which ends with the line.
+    CommandsOfAssignments,
     /// A backslash before a backtick begins and ends a command in a command.
     NestedCommands,
     /// A backslash before a CR joins nothing.

@@ -7,6 +7,7 @@ use sha2::{Digest, Sha256};
 
 use super::examination::{Examination, WhyNot};
 use super::foreign::ForeignFolders;
+use super::licences::Grants;
 use super::unexamined;
 use super::written::ChangedLines;
 use crate::baseline::FileHits;
@@ -200,8 +201,10 @@ pub(super) struct Examined {
     /// Who writes it. Generated only when there are rules that skip it for that.
     pub origin: Origin,
     /// Whether it is a new file that looks generated or vendored, of which the target knows nothing. Asked only when
-    /// something may be found in it.
+    /// something may be found in it, as is the next.
     pub looks_foreign: bool,
+    /// The licences at the beginning of a new file.
+    pub granted: Grants,
     /// How many findings aren't listed, since the file looks generated: errors, warnings, notes.
     pub unlisted: [u64; 3],
     /// Its bytes, when they are known.
@@ -238,6 +241,7 @@ pub(super) fn examine_file(
         facts: Sides::default(),
         origin: Origin::Written,
         looks_foreign: false,
+        granted: Grants::default(),
         unlisted: [0; 3],
         sizes: Sides::default(),
         language: Language::of(&file.new_path, b""),
@@ -314,7 +318,7 @@ fn examine_text(
         Scope::Tree => out.syntax_errors = new.scan.syntax.as_ref().map_or(0, |syntax| syntax.errors),
     }
     if known == Some(Origin::Written) {
-        out.looks_foreign = is_new_and_foreign(path, sides, &new.scan, with.rules);
+        (out.looks_foreign, out.granted) = look_of_new(path, sides, &new.scan, with.rules);
         let broken = broken_by_the_change(file, sides, Sides { old: &mut old, new: &mut new }, with, out);
         new.scan.hits.extend(broken);
     }
@@ -383,10 +387,14 @@ fn stays_generated(file: &ChangedFile, old: &[u8], new: &Content, rules: &RuleSe
     looks_foreign(&file.old_path, old, rules) && still
 }
 
-/// Whether a file of which something may be found is new and looks generated or vendored.
-fn is_new_and_foreign(path: &[u8], sides: &Sides<Content>, scan: &FileScan, rules: &RuleSet) -> bool {
-    let (Content::Absent, Content::Whole { bytes, .. }) = (&sides.old, &sides.new) else { return false };
-    !(scan.hits.is_empty() && scan.facts.is_empty()) && looks_foreign(path, bytes, rules)
+/// Whether a new file of which something may be found looks generated or vendored, and the licences at its beginning.
+fn look_of_new(path: &[u8], sides: &Sides<Content>, scan: &FileScan, rules: &RuleSet) -> (bool, Grants) {
+    match (&sides.old, &sides.new) {
+        (Content::Absent, Content::Whole { bytes, .. }) if !(scan.hits.is_empty() && scan.facts.is_empty()) => {
+            (looks_foreign(path, bytes, rules), Grants::at_head_of(bytes))
+        }
+        _ => Default::default(),
+    }
 }
 
 /// Whether a file looks generated or vendored by its path or its content.
@@ -394,8 +402,8 @@ fn looks_foreign(path: &[u8], bytes: &[u8], rules: &RuleSet) -> bool {
     rules.is_generated(path) || looks_generated(bytes, Language::of(path, bytes))
 }
 
-/// Takes the warnings and notes out of a file that the change adds and that looks generated or vendored, and of one with a
-/// licence of others in a folder around it: nobody mends such a file line by line. The target doesn't know it as such, so it
+/// Takes the warnings and notes out of a file that the change adds and that looks generated or vendored or has a licence of its
+/// own, and of one with a licence of others in a folder around it: nobody mends such a file line by line. The target doesn't know it as such, so it
 /// may only look so: errors stay, and what rules find that are locked or about security, and the gate counts the others by
 /// severity, so that no verdict is better for it. What a comment suppresses stays, since the gate limits that on its own.
 pub(super) fn leave_unlisted(file: &ChangedFile, rules: &RuleSet, folders: &ForeignFolders<'_>, out: &mut Examined) {
@@ -407,7 +415,7 @@ pub(super) fn leave_unlisted(file: &ChangedFile, rules: &RuleSet, folders: &Fore
         return;
     }
     // Licences are looked for last: that takes the whole tree.
-    if !(out.looks_foreign || folders.are_of_others(&file.new_path)) {
+    if !(out.looks_foreign || folders.are_of_others(&file.new_path, out.granted)) {
         return;
     }
     let unlisted: Vec<Hit> = out.file_hits.hits.new.extract_if(.., |hit| leave(hit)).collect();

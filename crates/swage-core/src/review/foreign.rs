@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 use std::sync::OnceLock;
 
-use super::licences::folders_of_others;
+use super::licences::{Grants, Licences, licences};
 use crate::change::{Change, Contents};
 use crate::diff::Kind;
 use crate::rule::RuleSet;
@@ -16,13 +16,13 @@ pub(super) struct ForeignFolders<'a> {
     rules: &'a RuleSet,
     /// Those that the target has, once something has been added to any.
     known: OnceLock<BTreeSet<&'a [u8]>>,
-    /// Those with a licence of others, once they are asked for.
-    licensed: OnceLock<BTreeSet<Vec<u8>>>,
+    /// What licences say, once they are asked for.
+    licences: OnceLock<Licences>,
 }
 
 impl<'a> ForeignFolders<'a> {
     pub fn new(change: &'a Change, contents: &'a dyn Contents, rules: &'a RuleSet) -> Self {
-        Self { change, contents, rules, known: OnceLock::new(), licensed: OnceLock::new() }
+        Self { change, contents, rules, known: OnceLock::new(), licences: OnceLock::new() }
     }
 
     /// Whether a path lies in one of them.
@@ -30,10 +30,10 @@ impl<'a> ForeignFolders<'a> {
         self.folder(path).is_some_and(|folder| self.known.get_or_init(|| self.known()).contains(folder))
     }
 
-    /// Whether a folder around a path, below the top of the tree, has a licence of others.
-    pub fn are_of_others(&self, path: &[u8]) -> bool {
-        let licensed = self.licensed.get_or_init(|| folders_of_others(self.change, self.contents));
-        memchr::memchr_iter(b'/', path).any(|end| licensed.contains(&path[..=end]))
+    /// Whether a folder around a path has a licence of others, or the file one that isn't the repository's.
+    pub fn are_of_others(&self, path: &[u8], granted: Grants) -> bool {
+        let licences = self.licences.get_or_init(|| licences(self.change, self.contents));
+        licences.are_of_others(path) || licences.differ_from(granted)
     }
 
     /// The outermost folder around a path in which the usual names say that people don't write files like it; `None` when

@@ -65,17 +65,18 @@ impl Area {
                 "**/{example,examples,example[-_]*,examples[-_]*,*[-_]example,*[-_]examples,sample,samples,demo,demos,tutorial,tutorials}/**",
                 "**/{Example,Examples,*[a-z]Example,*[a-z]Examples,Sample,Samples,*[a-z]Samples,Demo,Demos,Demo[A-Z]*,*[a-z]Demo}/**",
                 "**/{playground,showcase,quickstart,quickstarts,cookbook,recipes,storybook}/**",
-                "**/{,*[-._]}{example,sample}.*",
+                "**/{,*[-._]}{demo,example,sample}.*",
                 "**/*template.{cfg,conf,env,ini,json,properties,toml,xml,yaml,yml}",
                 "**/*.{example,sample,template,tmpl,dist}",
                 "**/*.{story,stories}.*",
-                "**/demo.*",
             ],
             Self::Docs => &[
                 "**/{doc,docs,documentation,doc-src,docsrc,docs[-_]src,*[-_]docs,manual}/**",
                 "**/*.{md,mdx,markdown,rst,adoc}",
                 "**/{PKG-INFO,*.dist-info/METADATA}",
                 "**/conf.py",
+                // Pages of the manual, by their sections.
+                "**/*.[1-8]",
             ],
             Self::Scripts => &[
                 "**/{contrib,script,scripts,_scripts,*[-_]scripts,devtools,{dev,development}[-_]tools,releng,packaging,hack,ci,.ci,.github,.gitlab,.forgejo,build-aux}/**",
@@ -88,7 +89,7 @@ impl Area {
                 &["**/{bench,benches,benchmark,benchmarks,perf,*[-_]benchmarks}/**", "**/*{.,_,-}{bench,benchmark}.*"]
             }
             Self::Archived => &[
-                "**/{archived,attic,deprecated,Deprecated,obsolete,old,Old,unused}/**",
+                "**/{archived,attic,deprecated,Deprecated,obsolete,old,Old,OLD,unused}/**",
                 "**/*[-_]{backup,deprecated,obsolete,old,unused}.*",
             ],
         }
@@ -148,6 +149,8 @@ mod tests {
             ("features/book.py", ""),
             ("regression_testing/book.html", "tests"),
             ("quay.egg-info/PKG-INFO", "docs"),
+            ("man/quay.1", "docs"),
+            ("quay/berth_demo.cpp", "examples"),
             ("config.sample.php", "examples"),
             ("docs/guide/book.py", "docs"),
             ("README.md", "docs"),

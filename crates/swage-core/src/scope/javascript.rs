@@ -105,7 +105,12 @@ impl Rules for JavaScript {
             },
             "export_specifier" => |g, node| g.field(node, Field::Alias).into_iter().for_each(|n| g.mark(n)),
             "index_signature" => |g, node| g.field(node, Field::Name).into_iter().for_each(|n| g.mark(n)),
-            "tuple_type" => |g, node| each(node, |part| g.field(part, Field::Name).into_iter().for_each(|n| g.mark(n))),
+            "tuple_type" => |g, node| {
+                // The name of what takes the rest is further in.
+                each(node, |part| {
+                    g.field(part, Field::Name).into_iter().for_each(|n| leaves(n, &mut |leaf| g.mark(leaf)))
+                });
+            },
             "unary_expression" => |g, node| {
                 let asks = g.field(node, Field::Operator).is_some_and(|o| g.text(o) == "typeof");
                 if let Some(name) = g.field(node, Field::Argument).filter(|a| asks && a.kind() == "identifier") {

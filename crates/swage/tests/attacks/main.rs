@@ -338,6 +338,35 @@ fn code_under_a_licence_of_others_is_counted() {
     }
 }
 
+/// What is new in a new file that grants another licence than the repository is counted, and not listed.
+#[test]
+fn code_with_a_licence_of_its_own_is_counted() {
+    const GRANT: &str = "# Permission is hereby granted, free of charge, to any person obtaining a copy\n";
+    for (own, head, is_there, listed, unlisted) in [
+        ("Apache License\n", GRANT, false, 0, 2),
+        ("Apache License\n", GRANT, true, 2, 0),
+        ("Apache License\n", "# Under the Apache License\n", false, 2, 0),
+        ("Ask us first.\n", GRANT, false, 2, 0),
+    ] {
+        let s = start();
+        s.git(&["checkout", "--quiet", "main"]);
+        s.write("LICENSE", own);
+        if is_there {
+            s.write("new.py", "tide()\n");
+        }
+        s.commit("older");
+        s.git(&["checkout", "--quiet", "-b", "more"]);
+        s.write("new.py", format!("{head}shout(boat)\nwhisper(tide)\n"));
+        let ran = s.swage(&["gate", "--format", "json"]);
+        assert_eq!(verdict(&ran), "1 fail new.warning new.note", "{own} {head} {is_there}");
+        let json = ran.json();
+        let left: u64 =
+            json["files"][0]["unlisted"].as_object().map_or(0, |by| by.values().filter_map(|n| n.as_u64()).sum());
+        let findings = json["findings"].as_array().map_or(0, |all| all.iter().filter(|f| f["state"] == "new").count());
+        assert_eq!((findings, left), (listed, unlisted), "{own} {head} {is_there}");
+    }
+}
+
 /// What a rule finds with the help of other files is no different in a file that looks generated: counted, and not listed.
 #[test]
 fn links_into_what_looks_generated_are_counted() {

@@ -614,6 +614,20 @@ pub const ATTACKS: &[(&str, Edit, Edit, &str, &str)] = &[
         "1 fail new.error",
     ),
     (
+        "assignments alone on a line, before a command inside of others",
+        |s| s.write("sink.sh", "LOW=tide HIGH=quay # both\nif true; then sink boat; fi\n"),
+        |s| s.write("sink.sh", "LOW=tide\nif true; then sink boat; fi\n"),
+        "1 fail new.error",
+        "1 fail new.error",
+    ),
+    (
+        "redirections alone on a line that leave no room for a sign",
+        |s| s.write("sink.sh", "LOW=tide>low\nif true; then sink boat; fi\n"),
+        |s| s.write("sink.sh", "LOW=tide\nif true; then sink boat; fi\n"),
+        "3 incomplete examined",
+        "1 fail new.error",
+    ),
+    (
         "a function after a comma",
         |s| s.write("c.js", "export const low = (quay) => (0, eval)(quay.low);\n"),
         |s| s.write("c.js", "export const low = (quay) => eval(quay.low);\n"),

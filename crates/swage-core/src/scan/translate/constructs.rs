@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 use regex::bytes::Regex;
 
 use super::{in_name, is_unescaped};
-use crate::lang::{Language, parse};
+use crate::lang::{Language, lines_before_name, parse, parse_part};
 use crate::pattern::preorder;
 
 /// `$(` and `)` for backticks with a backslash before them, which are around a command in a command of the shell.
@@ -30,6 +30,36 @@ pub(super) fn with_nested_commands(text: &[u8], language: &'static Language) -> 
         }
         // Marks deeper in it have more backslashes, and stay: the grammar reads what is around them.
         !is_command
+    });
+    plain
+}
+
+/// Semicolons between assignments and redirections that are alone on a line. The grammar takes them for the beginning of the
+/// command on the next line, and would read `if` there as the name of a program.
+pub(super) fn with_commands_of_assignments(text: &[u8], language: &'static Language) -> Option<Vec<u8>> {
+    // One that ends before the blank, or a quotation or expansion, and the next.
+    static BESIDE: LazyLock<Option<Regex>> = LazyLock::new(|| {
+        Regex::new(
+            r#"(?-u)(?:=[^\s;&|()]*|["'`)}\]])(?:[ \t]|\\\r?\n)+(?:[A-Za-z_]\w*(?:\[[^\]\n]*\])?\+?=|[0-9]*[<>])"#,
+        )
+        .ok()
+    });
+    if !BESIDE.as_ref()?.is_match(text) {
+        return None;
+    }
+    let tree = parse_part(text, 0..text.len(), language).ok()?;
+    let mut plain: Option<Vec<u8>> = None;
+    preorder(tree.root_node(), |node| {
+        let lines = if node.kind() == "command" { lines_before_name(text, node) } else { Vec::new() };
+        // The last line is before the name.
+        for later in lines.iter().rev().skip(1).flat_map(|line| line.iter().skip(1)) {
+            let before = &text[..later.start_byte()];
+            let before = before.strip_suffix(b"\n").map_or(before, |b| b.strip_suffix(b"\r").unwrap_or(b));
+            if before.ends_with(b" ") || before.ends_with(b"\t") || before.ends_with(b"\\") {
+                plain.get_or_insert_with(|| text.to_vec())[before.len() - 1] = b';';
+            }
+        }
+        true
     });
     plain
 }

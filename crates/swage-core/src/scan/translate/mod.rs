@@ -40,6 +40,7 @@ pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>
             Translation::StyleEscapes => escapes::with_style_escapes(&plain),
             Translation::SplicedLines(blanks) => lines::without_splices(&plain, *blanks),
             Translation::KeptLineEnds => lines::with_kept_line_ends(&plain),
+            Translation::CommandsOfAssignments => constructs::with_commands_of_assignments(&plain, language),
             Translation::NestedCommands => constructs::with_nested_commands(&plain, language),
             Translation::EmptyMacros => constructs::without_empty_macros(&plain),
             Translation::ExecutableComments => constructs::with_executable_comments(&plain),
@@ -93,7 +94,9 @@ mod tests {
     use crate::lang::{LANGUAGES, parse};
 
     /// Pieces of what is translated.
-    const PIECES: [&str; 72] = [
+    const PIECES: [&str; 74] = [
+        "A=b ",
+        "C=d\n",
         ", *",
         "\n  @",
         "\n#   ",
@@ -242,6 +245,11 @@ mod tests {
             (Some("bash"), "b\\ad \"b\\ad\" --f''a", "bad  \"b\\ad\" --fa  "),
             (Some("bash"), "$'b\\x61d' x; ba\\\nd y", "bad       x; bad\\\n y"),
             (Some("bash"), "a x\n\\bad y", "a x\nbad  y"),
+            (Some("bash"), "f() {\nA=b C=d\n\nif e; then g; fi\n}", "f() {\nA=b;C=d\n\nif e; then g; fi\n}"),
+            (Some("bash"), "A=b \\\n C=$d >e # f\ng h", "A=b \\\n;C=$d;>e # f\ng h"),
+            (Some("bash"), "A=b \\\nC=d\ng h", "A=b ;\nC=d\ng h"),
+            (Some("bash"), "A=\"b\nc\" C=d\nE=f G=h i j", "A=\"b\nc\";C=d\nE=f G=h i j"),
+            (Some("bash"), "A=b C=d e f; A=b C=d", "A=b C=d e f; A=b C=d"),
         ];
         for (language, text, expected) in cases {
             let language = language.and_then(Language::by_name);
