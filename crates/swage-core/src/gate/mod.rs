@@ -120,7 +120,7 @@ pub fn decide(review: &Review, policy: &Policy, conflicts: &[String]) -> Verdict
         let found = counts.get(State::New, severity) + unlisted;
         let aside = match unlisted {
             0 => String::new(),
-            n => format!(", {n} of them not listed as the file looks generated or vendored"),
+            n => format!(", {n} of them not listed as the file looks generated, vendored or copied"),
         };
         limit(
             &format!("new.{severity}"),

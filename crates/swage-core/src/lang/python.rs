@@ -88,6 +88,7 @@ pub(super) static PYTHON: Language = Language::new(Spec {
         Translation::TypeDefaults,
         Translation::StarsOfLists,
         Translation::OutdentedComments,
+        Translation::OutdentedCommentsInBrackets,
         Translation::CompatibleNames,
     ],
     wraps: &[("typed_parameter", Inner::First), ("parenthesized_expression", Inner::Only)],

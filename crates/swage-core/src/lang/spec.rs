@@ -282,12 +282,18 @@ pub(crate) enum Translation {
     TypesOfTemplates,
     /// `export type *` exports types.
     TypeOfExports,
+    /// A call may have the type of a module as its type: `f<typeof import('./b')>()`.
+    TypesOfModules,
+    /// What is asked of a module may come after `assert`, as it did before it came after `with`.
+    AssertedAttributes,
     /// Lists of an imported type are types: `import('./b').C[]`.
     ListsOfImportedTypes,
     /// Type parameters have defaults.
     TypeDefaults,
     /// Elements of lists without parentheses have stars before them.
     StarsOfLists,
+    /// Comments between brackets may be farther out than the statement.
+    OutdentedCommentsInBrackets,
     /// Comments between a decorator and a definition may be farther out than both.
     OutdentedComments,
     /// What is in comments and in some elements of a page is text, and ends where browsers let it end.

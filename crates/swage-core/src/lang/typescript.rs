@@ -98,6 +98,7 @@ const fn typescript(
             Translation::TypesOfTemplates,
             Translation::TypeOfExports,
             Translation::ListsOfImportedTypes,
+            Translation::TypesOfModules,
             Translation::EscapedNames,
         ],
         wraps: &[

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use rayon::prelude::*;
 
 use super::change_rules::{FileFacts, about_change};
+use super::copies::originals;
 use super::cross_file::{CrossFile, look_across_files};
 use super::examination::{Examination, Fixes, Progress};
 use super::excerpt::Code;
@@ -132,8 +133,9 @@ fn look<'c>(change: &Change, contents: &'c dyn Contents, with: &Examination<'_>,
     let cross_file = look_across_files(change, contents, &mut examined, with);
     // What came of other files is no different in such a file.
     if scope == Scope::Change {
-        examined.par_iter_mut().enumerate().for_each(|(index, examined)| {
-            leave_unlisted(&change.files[index], with.rules, &folders, examined);
+        let originals = originals(change, contents, &examined);
+        examined.par_iter_mut().zip(originals).enumerate().for_each(|(index, (examined, original))| {
+            leave_unlisted(&change.files[index], original.as_deref(), with.rules, &folders, examined);
         });
     }
     let (review, compared, hits) = put_together(change, contents, &examined, &cross_file, with);
@@ -237,7 +239,7 @@ fn unlisted_findings(change: &Change, examined: &[Examined]) -> Option<String> {
     let all: u64 = examined.iter().map(number).sum();
     let (plural, look) = (if all == 1 { "" } else { "s" }, if count == 1 { "which looks" } else { "which look" });
     Some(format!(
-        "{all} finding{plural} not listed, but counted by the gate, in {files}, {look} generated or vendored. Name what belongs here under \
+        "{all} finding{plural} not listed, but counted by the gate, in {files}, {look} generated, vendored or copied. Name what belongs here under \
          `generated` or `vendored` on the target."
     ))
 }

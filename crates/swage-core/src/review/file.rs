@@ -8,6 +8,7 @@ use sha2::{Digest, Sha256};
 use super::examination::{Examination, WhyNot};
 use super::foreign::ForeignFolders;
 use super::licences::Grants;
+use super::path::Path;
 use super::unexamined;
 use super::written::ChangedLines;
 use crate::baseline::FileHits;
@@ -200,6 +201,10 @@ pub(super) struct Examined {
     pub facts: Sides<Vec<Fact>>,
     /// Who writes it. Generated only when there are rules that skip it for that.
     pub origin: Origin,
+    /// Whether it wasn't there before.
+    pub is_new: bool,
+    /// The id of its content after the change, when it is known.
+    pub new_id: Option<String>,
     /// Whether it is a new file that looks generated or vendored, of which the target knows nothing. Asked only when
     /// something may be found in it, as is the next.
     pub looks_foreign: bool,
@@ -240,6 +245,8 @@ pub(super) fn examine_file(
         },
         facts: Sides::default(),
         origin: Origin::Written,
+        is_new: false,
+        new_id: None,
         looks_foreign: false,
         granted: Grants::default(),
         unlisted: [0; 3],
@@ -273,11 +280,10 @@ fn examine_text(
     out: &mut Examined,
 ) {
     out.partial = sides.iter().any(|c| matches!(c, Content::Partial { .. }));
-    let size =
-        |content: &Content| if let Content::Whole { bytes, .. } = content { Some(bytes.len() as u64) } else { None };
-    out.sizes = sides.as_ref().map(size);
-    if let Content::Whole { bytes, .. } = &sides.new {
+    out.sizes = sides.as_ref().map(length);
+    if let Content::Whole { bytes, id } = &sides.new {
         out.language = Language::of(&file.new_path, bytes);
+        (out.is_new, out.new_id) = (sides.old == Content::Absent, id.clone());
     }
     if scope == Scope::Change {
         out.lines = ChangedLines::of(file, sides);
@@ -324,6 +330,11 @@ fn examine_text(
     }
     out.file_hits.hits = Sides { old: old.scan.hits, new: new.scan.hits };
     out.facts = Sides { old: old.scan.facts, new: new.scan.facts };
+}
+
+/// How many bytes a content has, when all of it is known.
+fn length(content: &Content) -> Option<u64> {
+    if let Content::Whole { bytes, .. } = content { Some(bytes.len() as u64) } else { None }
 }
 
 /// Rules for files of a language that skip this one, each with the reason.
@@ -406,7 +417,14 @@ fn looks_foreign(path: &[u8], bytes: &[u8], rules: &RuleSet) -> bool {
 /// own, and of one with a licence of others in a folder around it: nobody mends such a file line by line. The target doesn't know it as such, so it
 /// may only look so: errors stay, and what rules find that are locked or about security, and the gate counts the others by
 /// severity, so that no verdict is better for it. What a comment suppresses stays, since the gate limits that on its own.
-pub(super) fn leave_unlisted(file: &ChangedFile, rules: &RuleSet, folders: &ForeignFolders<'_>, out: &mut Examined) {
+/// What is copied from another file, its `original`, is mended there.
+pub(super) fn leave_unlisted(
+    file: &ChangedFile,
+    original: Option<&[u8]>,
+    rules: &RuleSet,
+    folders: &ForeignFolders<'_>,
+    out: &mut Examined,
+) {
     let is_lesser = |rule: &Arc<Rule>| {
         rule.skip_generated && rule.severity != Severity::Error && !rule.locked && !rule.is_about_security()
     };
@@ -414,16 +432,20 @@ pub(super) fn leave_unlisted(file: &ChangedFile, rules: &RuleSet, folders: &Fore
     if out.partial || out.origin != Origin::Written || !out.file_hits.hits.new.iter().any(leave) {
         return;
     }
-    // Licences are looked for last: that takes the whole tree.
-    if !(out.looks_foreign || folders.are_of_others(&file.new_path, out.granted)) {
-        return;
-    }
+    let why = match original {
+        Some(original) => format!("the file is a copy of {}", Path::new(original)),
+        // Licences are looked for last: that takes the whole tree.
+        None if out.looks_foreign || folders.are_of_others(&file.new_path, out.granted) => {
+            "the file looks generated or vendored".to_owned()
+        }
+        None => return,
+    };
     let unlisted: Vec<Hit> = out.file_hits.hits.new.extract_if(.., |hit| leave(hit)).collect();
     for hit in &unlisted {
         out.unlisted[hit.severity as usize] += 1;
     }
     let by: BTreeSet<RuleId> = unlisted.into_iter().map(|hit| hit.rule).collect();
-    out.skipped_by.extend(by.into_iter().map(|rule| (rule, "the file looks generated or vendored".to_owned())));
+    out.skipped_by.extend(by.into_iter().map(|rule| (rule, why.clone())));
 }
 
 /// The finding of a file that parsed whole before the change and doesn't after it.

@@ -1,6 +1,7 @@
 //! From a change and rules to a [`Review`], of which every output is a function.
 
 mod change_rules;
+mod copies;
 mod counts;
 mod cross_file;
 mod examination;

@@ -79,7 +79,7 @@ impl Area {
                 "**/*.[1-8]",
             ],
             Self::Scripts => &[
-                "**/{contrib,script,scripts,_scripts,*[-_]scripts,devtools,{dev,development}[-_]tools,releng,packaging,hack,ci,.ci,.github,.gitlab,.forgejo,build-aux}/**",
+                "**/{contrib,script,scripts,_scripts,*[-_]scripts,devtools,{dev,development}[-_]tools,releng,packaging,hack,ci,.ci,_CI,_ci,.github,.gitlab,.forgejo,build-aux}/**",
                 // Further down they may be what the program is about.
                 "{tool,tools,task,tasks,release,util,utils,gen,archive}/**",
                 "**/{gen,generate,make,build,create,update,fetch,download,setup,release}[-_]*.{py,rb,go,js,mjs,cjs,ts}",

@@ -125,7 +125,7 @@ impl PathSets {
 const USUALLY_GENERATED: [&str; 15] = [
     "**/html/_static/**",
     "**/{dist,generated,_generated,pre_generated,_build}/**",
-    "**/{build-*,*-dist}/**",
+    "**/{build-*,*-dist,build/lib}/**",
     "**/build/**/*.{js,mjs,cjs,d.ts}",
     "**/*.min.{js,css}",
     "**/*.{es,esm,cjs,umd,iife}.js",
@@ -148,14 +148,17 @@ pub fn usually_generated() -> Option<PathSet> {
 }
 
 /// Where code that comes from elsewhere lies, when the configuration doesn't say.
-const USUALLY_VENDORED: [&str; 6] = [
+const USUALLY_VENDORED: [&str; 8] = [
     "**/{node_modules,.node_modules*,bower_components,jspm_packages,vendor,vendors,vendored,vendored[_-]*,*[-_]bundled,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
     "**/{third,3rd}{-,_,}part{y,ies}/**",
     "**/{cextern,gnulib,gnulib[-_]*,site-packages,.lib,.libs,venv,.venv,.venv[-_]*,virtualenv,subprojects,submodules,Pods,Carthage}/**",
     // Libraries that bear their version.
     "**/{lib,libs}/*[a-z]{-,_,}[0-9]*[._][0-9]*/**",
     "?*/**/*[a-z]-[0-9]*.[0-9]*.[0-9]*/**",
-    "**/{ez_setup,distribute_setup,versioneer}.py",
+    "**/{ez_setup,distribute_setup,versioneer,ply/{lex,yacc}}.py",
+    "**/jquery{,[-.]*}.js",
+    // Other checkouts of the same repository.
+    "**/.*/worktrees/**",
 ];
 
 /// The files that usually come from elsewhere.
@@ -181,6 +184,11 @@ mod tests {
             ("gnulib/lib/tide.c", true),
             ("gnulib-lib/tide.c", true),
             ("ez_setup.py", true),
+            ("quay/ply/yacc.py", true),
+            ("quay/supply/yacc.py", false),
+            ("web/lib/jquery.tide.core.js", true),
+            (".tide/worktrees/low/quay/low.py", true),
+            ("quay/worktrees/low.py", false),
             (".venv/bin/tide.py", true),
             (".venv-dev/bin/tide.py", true),
             ("subprojects/tide/low.c", true),

@@ -334,7 +334,7 @@ fn code_under_a_licence_of_others_is_counted() {
         let findings = json["findings"].as_array().map_or(0, |all| all.iter().filter(|f| f["state"] == "new").count());
         assert_eq!((findings as u64, left), (*listed, *unlisted), "{path} {licences:?}");
         let said = s.swage(&["gate"]).stdout.split_whitespace().collect::<Vec<_>>().join(" ");
-        assert_eq!(said.contains("which looks generated or vendored"), *unlisted > 0, "{said}");
+        assert_eq!(said.contains("which looks generated, vendored or copied"), *unlisted > 0, "{said}");
     }
 }
 
@@ -364,6 +364,46 @@ fn code_with_a_licence_of_its_own_is_counted() {
             json["files"][0]["unlisted"].as_object().map_or(0, |by| by.values().filter_map(|n| n.as_u64()).sum());
         let findings = json["findings"].as_array().map_or(0, |all| all.iter().filter(|f| f["state"] == "new").count());
         assert_eq!((findings, left), (listed, unlisted), "{own} {head} {is_there}");
+    }
+}
+
+/// What is new in a copy of another file is counted, and listed in the other one only: in the one that was there, else in the one
+/// with the shorter path.
+#[test]
+fn copies_of_files_are_counted() {
+    const BAD: &str = "shout(boat)\nwhisper(tide)\n";
+    type Files = &'static [(&'static str, &'static str)];
+    // What is there, what comes, and of how many findings which file lists none.
+    let cases: [(Files, Files, u64, &str); 4] = [
+        (&[("low.py", BAD)], &[("lib/low.py", BAD)], 0, "lib/low.py"),
+        (&[], &[("quay/low.py", BAD), ("low.py", BAD)], 2, "quay/low.py"),
+        (&[], &[("quay/low.py", BAD), ("low.py", "shout(boat)\n\nwhisper(tide)\n")], 4, ""),
+        (&[("low.py", "tide()\n")], &[("lib/low.py", BAD), ("low.py", BAD)], 2, "lib/low.py"),
+    ];
+    for (older, newer, listed, copy) in cases {
+        let s = start();
+        s.git(&["checkout", "--quiet", "main"]);
+        s.write("tide.txt", "low\n");
+        older.iter().for_each(|(path, text)| s.write(path, *text));
+        s.commit("older");
+        s.git(&["checkout", "--quiet", "-b", "more"]);
+        newer.iter().for_each(|(path, text)| s.write(path, *text));
+        for committed in [false, true] {
+            if committed {
+                s.commit("newer");
+            }
+            let ran = s.swage(&["gate", "--format", "json"]);
+            assert_eq!(verdict(&ran), "1 fail new.warning new.note", "{newer:?}");
+            let json = ran.json();
+            let findings = json["findings"].as_array().expect("findings");
+            let findings = findings.iter().filter(|f| f["state"] == "new").count();
+            assert_eq!(findings as u64, listed, "{newer:?} {committed}");
+            for file in json["files"].as_array().expect("files") {
+                let left: u64 =
+                    file["unlisted"].as_object().map_or(0, |by| by.values().filter_map(|n| n.as_u64()).sum());
+                assert_eq!(left > 0, file["new_path"] == copy, "{newer:?} {file}");
+            }
+        }
     }
 }
 

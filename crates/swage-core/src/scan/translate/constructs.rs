@@ -6,7 +6,7 @@ use std::sync::LazyLock;
 
 use regex::bytes::Regex;
 
-use super::{in_name, is_unescaped};
+use super::{fill, in_name, is_unescaped};
 use crate::lang::{Language, lines_before_name, parse, parse_part};
 use crate::pattern::preorder;
 
@@ -245,6 +245,28 @@ pub(super) fn without_type_of_exports(text: &[u8]) -> Option<Vec<u8>> {
         LazyLock::new(|| Regex::new(r"(?m-u)^[ \t]*export[ \t]+(type)[ \t]*\*").ok());
     memchr::memmem::find(text, b"export type")?;
     without_first_groups(EXPORTS.as_ref()?, text)
+}
+
+/// Blanks for the type arguments of a call that are the type of a module, which the grammar doesn't know there. Nothing is called in
+/// them.
+pub(super) fn without_types_of_modules(text: &[u8]) -> Option<Vec<u8>> {
+    static TYPES: LazyLock<Option<Regex>> = LazyLock::new(|| {
+        Regex::new(r#"(?-u)\w(<typeof import\((?:"[^"\n\\]*"|'[^'\n\\]*')\)(?:\.[A-Za-z_$][\w$]*)*>)\("#).ok()
+    });
+    memchr::memmem::find(text, b"<typeof import(")?;
+    without_first_groups(TYPES.as_ref()?, text)
+}
+
+/// `with` for `assert` before the attributes of an import, which engines read as the same (ECMAScript 2025, section 16.2.2).
+pub(super) fn with_attributes(text: &[u8]) -> Option<Vec<u8>> {
+    static ATTRIBUTES: LazyLock<Option<Regex>> =
+        LazyLock::new(|| Regex::new(r#"(?-u)\b(?:from|import)\s*(?:"[^"\n\\]*"|'[^'\n\\]*')\s+(assert)\s*\{"#).ok());
+    memchr::memmem::find(text, b"assert")?;
+    let mut plain: Option<Vec<u8>> = None;
+    for word in ATTRIBUTES.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
+        fill(plain.get_or_insert_with(|| text.to_vec()), word.range(), b"with");
+    }
+    plain
 }
 
 /// Blanks for the `[]` after an imported type, which the grammar doesn't know there. Empty brackets are in types only, so

@@ -52,9 +52,12 @@ pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>
             Translation::TypesOfTemplates => constructs::without_types_of_templates(&plain),
             Translation::TypeOfExports => constructs::without_type_of_exports(&plain),
             Translation::ListsOfImportedTypes => constructs::without_lists_of_imported_types(&plain),
+            Translation::TypesOfModules => constructs::without_types_of_modules(&plain),
+            Translation::AssertedAttributes => constructs::with_attributes(&plain),
             Translation::TypeDefaults => python::with_bounds_for_type_defaults(&plain),
             Translation::StarsOfLists => python::without_stars_of_lists(&plain),
             Translation::OutdentedComments => python::with_comments_further_in(&plain),
+            Translation::OutdentedCommentsInBrackets => python::with_comments_in_brackets_further_in(&plain),
             // These take the tree, and come last.
             Translation::EscapedNames
             | Translation::IgnorableCharacters
@@ -94,7 +97,9 @@ mod tests {
     use crate::lang::{LANGUAGES, parse};
 
     /// Pieces of what is translated.
-    const PIECES: [&str; 74] = [
+    const PIECES: [&str; 76] = [
+        "a<typeof import('b')>(",
+        "from 'a' assert {",
         "A=b ",
         "C=d\n",
         ", *",
@@ -224,6 +229,13 @@ mod tests {
                 "  @a(\n    b)\n\n#low\n#\n #  low\n  def c():\n#   d",
                 "  @a(\n    b)\n\n#low\n \n  # low\n  def c():\n#   d",
             ),
+            (Some("python"), "  a = (b +\n# low\n c)\n# d\n", "  a = (b +\n  #ow\n c)\n# d\n"),
+            (Some("python"), "  a(b\n#\n# low(\n .c)", "  a(b\n \n  #ow(\n .c)"),
+            (Some("python"), "a = [\n# low\n b]\nif c:\n  d\n# low\n  e", "a = [\n# low\n b]\nif c:\n  d\n# low\n  e"),
+            (Some("typescript"), "a<typeof import('b')>(c)", "a                    (c)"),
+            (Some("typescript"), "let a: B<typeof import('b')>", "let a: B<typeof import('b')>"),
+            (Some("javascript"), "import a from 'b' assert { c: 'd' }", "import a from 'b' with   { c: 'd' }"),
+            (Some("javascript"), "assert({ a: 'b' })", "assert({ a: 'b' })"),
             (Some("tsx"), "a = <b>c & d</b>; e = f & g", "a = <b>c + d</b>; e = f & g"),
             (Some("tsx"), "a = <b>{c} & d</b>; e = b > c & d;", "a = <b>{c} + d</b>; e = b > c & d;"),
             (Some("typescript"), "a = b.c<D, E>`f`; `g<h>`", "a = b.c[D, E]`f`; `g<h>`"),

@@ -40,7 +40,7 @@ pub(super) fn without_stars_of_lists(text: &[u8]) -> Option<Vec<u8>> {
     let mut brackets = Brackets::default();
     for star in memchr::memchr_iter(b'*', text).filter(|star| is_before_more_than_a_name(text, *star)) {
         // Between other brackets the grammar knows it.
-        if brackets.go_to(text, star) && brackets.open.last().is_none_or(|is_subscript| *is_subscript) {
+        if brackets.go_to(text, star) && brackets.open.last().is_none_or(|(_, is_subscript)| *is_subscript) {
             plain.get_or_insert_with(|| text.to_vec())[star] = b' ';
         }
     }
@@ -67,8 +67,8 @@ fn is_before_more_than_a_name(text: &[u8], star: usize) -> bool {
 struct Brackets {
     /// The offset.
     at: usize,
-    /// For each bracket, whether it opens a subscript.
-    open: Vec<bool>,
+    /// For each bracket where it is, and whether it opens a subscript.
+    open: Vec<(usize, bool)>,
 }
 
 impl Brackets {
@@ -80,12 +80,12 @@ impl Brackets {
                 b'#' => memchr::memchr(b'\n', rest).unwrap_or(rest.len()),
                 b'"' | b'\'' => length_of_string(rest),
                 b'(' | b'{' => {
-                    self.open.push(false);
+                    self.open.push((self.at, false));
                     1
                 }
                 b'[' => {
                     let before = text[..self.at].last();
-                    self.open.push(before.is_some_and(|b| in_name(b) || b")]".contains(b)));
+                    self.open.push((self.at, before.is_some_and(|b| in_name(b) || b")]".contains(b))));
                     1
                 }
                 b')' | b']' | b'}' => {
@@ -115,6 +115,55 @@ fn length_of_string(text: &[u8]) -> usize {
     text.len()
 }
 
+/// Comments farther in between brackets, where the grammar takes one that is farther out than the statement for the end of its
+/// block. Of a comment the letters in the way are lost: they say nothing to rules on code.
+pub(super) fn with_comments_in_brackets_further_in(text: &[u8]) -> Option<Vec<u8>> {
+    let mut plain: Option<Vec<u8>> = None;
+    let mut brackets = Brackets::default();
+    for at in memchr::memchr_iter(b'#', text) {
+        let own = blanks_before(text, at);
+        let start = at - own;
+        if start > 0 && text[start - 1] != b'\n' || !goes_on_around(text, start, at) || !brackets.go_to(text, at) {
+            continue;
+        }
+        let Some((outermost, _)) = brackets.open.first() else { continue };
+        let line = memchr::memrchr(b'\n', &text[..*outermost]).map_or(0, |end| end + 1);
+        let indent = text[line..].iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        if own >= indent {
+            continue;
+        }
+        let end = at + memchr::memchr2(b'\n', b'\r', &text[at..]).unwrap_or(text.len() - at);
+        let plain = plain.get_or_insert_with(|| text.to_vec());
+        plain[at..end.min(start + indent)].fill(b' ');
+        if start + indent < end {
+            plain[start + indent] = b'#';
+        }
+    }
+    plain
+}
+
+/// How many blanks are right before an offset.
+fn blanks_before(text: &[u8], at: usize) -> usize {
+    text[..at].iter().rev().take_while(|b| matches!(b, b' ' | b'\t')).count()
+}
+
+/// Whether an expression seems to go on around a comment that is alone on its line: the code before it ends with a sign, or the
+/// code after it begins with one. Most comments have statements around them, and to know the brackets takes reading the file.
+fn goes_on_around(text: &[u8], start: usize, at: usize) -> bool {
+    let before = text[..start].trim_ascii_end().last();
+    let mut after = &text[at..];
+    while after.starts_with(b"#") {
+        after = after[memchr::memchr(b'\n', after).unwrap_or(after.len())..].trim_ascii_start();
+    }
+    let word = &after[..after.iter().take_while(|b| in_name(b)).count()];
+    // Before it another comment may be, which ends with anything.
+    let line = memchr::memrchr(b'\n', text[..start].trim_ascii_end()).map_or(0, |end| end + 1);
+    before.is_some_and(|b| b",([{+-*/%|&<>=.".contains(b))
+        || memchr::memchr(b'#', &text[line..start]).is_some()
+        || after.first().is_some_and(|b| b")]}+-*/%|&<>=.,".contains(b))
+        || [&b"and"[..], b"or", b"if", b"else", b"for", b"in", b"is", b"not"].contains(&word)
+}
+
 /// Comments farther in between decorators and what they decorate, where the grammar takes one that is farther out for the end
 /// of the block: `#    low` becomes `    # low`, and an empty one a blank line. One that has no room stays.
 pub(super) fn with_comments_further_in(text: &[u8]) -> Option<Vec<u8>> {
@@ -123,7 +172,7 @@ pub(super) fn with_comments_further_in(text: &[u8]) -> Option<Vec<u8>> {
     let mut plain: Option<Vec<u8>> = None;
     let mut seen = 0;
     for at in memchr::memchr_iter(b'@', text) {
-        let indent = text[..at].iter().rev().take_while(|b| matches!(b, b' ' | b'\t')).count();
+        let indent = blanks_before(text, at);
         let start = at - indent;
         if at < seen || indent == 0 || start > 0 && text[start - 1] != b'\n' {
             continue;

@@ -64,8 +64,15 @@ pub(super) fn could_be_code(text: &str, language: &Language) -> bool {
         && !is_ruled_off(text)
         && !leaves_out(text)
         && !has_label()
+        && !is_in_another_script(text)
         && (language.keywords_in_any_case || !reads_as_prose(text, language))
         && !speaks_to_a_program(text)
+}
+
+/// Whether most letters of a text are of a script that hardly any code is written in.
+fn is_in_another_script(text: &str) -> bool {
+    let letters = || text.chars().filter(|c| c.is_alphabetic());
+    !text.is_ascii() && letters().filter(|c| !c.is_ascii()).count() > letters().filter(char::is_ascii).count()
 }
 
 /// Whether a text begins as notes to whoever works on the code do.
