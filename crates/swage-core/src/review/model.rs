@@ -86,7 +86,7 @@ pub struct FileEntry {
     pub nature: Nature,
     /// Lines that were written and dropped, without those that only moved.
     pub written: Written,
-    /// How many new findings aren't listed, since it looks generated: errors, warnings, notes. The gate counts them.
+    /// How many new findings aren't listed, since it looks generated, vendored or copied: errors, warnings, notes. The gate counts them.
     pub unlisted: [u64; 3],
     /// Rules for its language that skip it, each with the reason.
     pub skipped_by: Vec<(RuleId, String)>,

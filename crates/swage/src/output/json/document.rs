@@ -168,7 +168,7 @@ pub struct FileRecord {
     pub written: usize,
     /// Removed lines, without those that only moved or were re-indented.
     pub dropped: usize,
-    /// New findings that aren't listed, since the file looks generated; the gate counts them. Without it, there are none.
+    /// New findings that aren't listed, since the file looks generated, vendored or copied; the gate counts them. Without it, there are none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub unlisted: Option<BySeverity>,
     /// Rules for its language that skip it.
