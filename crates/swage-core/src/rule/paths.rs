@@ -151,7 +151,7 @@ pub fn usually_generated() -> Option<PathSet> {
 const USUALLY_VENDORED: [&str; 8] = [
     "**/{node_modules,.node_modules*,bower_components,jspm_packages,vendor,vendors,vendored,vendored[_-]*,*[-_]bundled,_vendor,vendoring,borrowed,bundled,extern,external,externals,{ext,extern,external}[_-]{lib,libs},inline_copy,{static,embedded}_dependencies,deps}/**",
     "**/{third,3rd}{-,_,}part{y,ies}/**",
-    "**/{cextern,gnulib,gnulib[-_]*,site-packages,.lib,.libs,venv,.venv,.venv[-_]*,virtualenv,subprojects,submodules,Pods,Carthage}/**",
+    "**/{.ipynb_checkpoints,cextern,gnulib,gnulib[-_]*,site-packages,.lib,.libs,venv,.venv,.venv[-_]*,virtualenv,subprojects,submodules,Pods,Carthage}/**",
     // Libraries that bear their version.
     "**/{lib,libs}/*[a-z]{-,_,}[0-9]*[._][0-9]*/**",
     "?*/**/*[a-z]-[0-9]*.[0-9]*.[0-9]*/**",
@@ -183,6 +183,7 @@ mod tests {
             ("quay/static_dependencies/tide.py", true),
             ("gnulib/lib/tide.c", true),
             ("gnulib-lib/tide.c", true),
+            ("quay/.ipynb_checkpoints/tide-checkpoint.py", true),
             ("ez_setup.py", true),
             ("quay/ply/yacc.py", true),
             ("quay/supply/yacc.py", false),
