@@ -7,9 +7,12 @@ use super::file::Examined;
 use crate::change::{Change, ChangedFile, Contents};
 use crate::diff::Kind;
 
+/// In up to this many files a person reads findings twice sooner than the whole tree is listed.
+const FEW: usize = 8;
+
 /// For each file of a change the path of the file that it copies: one that isn't new, or the new one with the shortest path, the
-/// first of several. Contents are compared by their ids, so files without one copy nothing. Only asked of files in which
-/// something was found, since it goes through the names of the whole tree.
+/// first of several. Contents are compared by their ids, so files without one copy nothing. Files that the change doesn't touch
+/// are compared only when it has more than a few new ones in which something was found, since that takes a list of the tree.
 pub(super) fn originals(change: &Change, contents: &dyn Contents, examined: &[Examined]) -> Vec<Option<Vec<u8>>> {
     let id_of = |e: &Examined| e.new_id.clone();
     let found_in = |e: &&Examined| e.is_new && !e.file_hits.hits.new.is_empty();
@@ -23,7 +26,7 @@ pub(super) fn originals(change: &Change, contents: &dyn Contents, examined: &[Ex
         let one = (is_new, <[u8]>::len(path), path);
         best.entry(id).and_modify(|best| *best = one.min(*best)).or_insert(one);
     };
-    let tree = contents.tree().ok();
+    let tree = (asked.len() > FEW).then(|| contents.tree().ok()).flatten();
     if let Some(tree) = &tree {
         let touched: HashSet<&[u8]> = change.files.iter().flat_map(|f| [&f.old_path[..], &f.new_path]).collect();
         for (index, file) in tree.files().iter().enumerate().filter(|(_, f)| !touched.contains(&f.path[..])) {
