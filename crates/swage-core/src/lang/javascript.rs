@@ -99,7 +99,12 @@ pub(super) static JAVASCRIPT: Language = Language::new(Spec {
     has_scopes: true,
     has_known_paths: true,
     assignments: &[("variable_declarator", "name", "value"), ("assignment_expression", "left", "right")],
-    translations: &[Translation::TextAmpersands, Translation::AssertedAttributes, Translation::EscapedNames],
+    translations: &[
+        Translation::TextAmpersands,
+        Translation::KeywordsAsAttributes,
+        Translation::AssertedAttributes,
+        Translation::EscapedNames,
+    ],
     wraps: &[("parenthesized_expression", Inner::Only), ("sequence_expression", Inner::Last)],
     also: &[(".", "optional_chain"), ("member_expression", "subscript_expression")],
     strings_name_members: true,

@@ -278,6 +278,8 @@ pub(crate) enum Translation {
     AnnotatedVarargs,
     /// Ampersands in the text of JSX begin no character reference where a blank follows.
     TextAmpersands,
+    /// Attributes of JSX may be called like keywords: `<CSSTransition in={there}>`.
+    KeywordsAsAttributes,
     /// Types are before a template.
     TypesOfTemplates,
     /// `export type *` exports types.

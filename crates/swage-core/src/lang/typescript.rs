@@ -95,6 +95,7 @@ const fn typescript(
         assignments: &[("variable_declarator", "name", "value"), ("assignment_expression", "left", "right")],
         translations: &[
             Translation::TextAmpersands,
+            Translation::KeywordsAsAttributes,
             Translation::TypesOfTemplates,
             Translation::TypeOfExports,
             Translation::ListsOfImportedTypes,

@@ -5,10 +5,11 @@ use std::ops::Range;
 use std::sync::LazyLock;
 
 use regex::bytes::Regex;
+use tree_sitter::Node;
 
 use super::{fill, in_name, is_unescaped};
-use crate::lang::{Language, lines_before_name, parse, parse_part};
-use crate::pattern::preorder;
+use crate::lang::{Class, Language, lines_before_name, parse, parse_part};
+use crate::pattern::{ancestors, preorder};
 
 /// `$(` and `)` for backticks with a backslash before them, which are around a command in a command of the shell.
 pub(super) fn with_nested_commands(text: &[u8], language: &'static Language) -> Option<Vec<u8>> {
@@ -245,6 +246,50 @@ pub(super) fn without_type_of_exports(text: &[u8]) -> Option<Vec<u8>> {
         LazyLock::new(|| Regex::new(r"(?m-u)^[ \t]*export[ \t]+(type)[ \t]*\*").ok());
     memchr::memmem::find(text, b"export type")?;
     without_first_groups(EXPORTS.as_ref()?, text)
+}
+
+/// Capitals at the beginning of keywords that name attributes of JSX, which the grammar takes for the keywords (JSX Specification,
+/// JSXIdentifier).
+pub(super) fn without_keywords_as_attributes(text: &[u8], language: &'static Language) -> Option<Vec<u8>> {
+    static KEYWORDS: LazyLock<Option<Regex>> =
+        LazyLock::new(|| Regex::new(r#"(?-u)\s(class|default|do|for|if|in|new|this|with)=[{"']"#).ok());
+    let keywords = KEYWORDS.as_ref()?.captures_iter(text).filter_map(|found| Some(found.get(1)?.start()));
+    let mut keywords = keywords.filter(|at| is_in_tag(text, *at)).peekable();
+    keywords.peek()?;
+    // Where markup is a text it stays as it is.
+    let tree = parse_part(text, 0..text.len(), language).ok()?;
+    let root = tree.root_node();
+    let is_text = |at: usize| {
+        let around = root.descendant_for_byte_range(at, at + 1).map(|node| (ancestors(root, node), node));
+        let is_one = |node: &Node<'_>| {
+            let kind = node.kind_id();
+            language.tables().is(kind, Class::String) || language.tables().is(kind, Class::Comment)
+        };
+        around.is_some_and(|(around, node)| around.iter().chain([&node]).any(is_one))
+    };
+    let mut plain: Option<Vec<u8>> = None;
+    for at in keywords.filter(|at| !is_text(*at)) {
+        plain.get_or_insert_with(|| text.to_vec())[at].make_ascii_uppercase();
+    }
+    plain
+}
+
+/// Whether an offset seems to be between the name of a tag and its end.
+fn is_in_tag(text: &[u8], at: usize) -> bool {
+    /// How far before it the tag may begin.
+    const NEAR: usize = 2048;
+    let mut depth = 0;
+    for before in (at.saturating_sub(NEAR)..at).rev() {
+        match text[before] {
+            b'}' => depth += 1,
+            b'{' if depth == 0 => return false,
+            b'{' => depth -= 1,
+            b'<' if depth == 0 => return text[before + 1].is_ascii_alphabetic(),
+            b'>' if depth == 0 => return false,
+            _ => {}
+        }
+    }
+    false
 }
 
 /// Blanks for the type arguments of a call that are the type of a module, which the grammar doesn't know there. Nothing is called in

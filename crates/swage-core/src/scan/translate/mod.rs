@@ -49,6 +49,7 @@ pub(super) fn translated<'t>(text: &'t [u8], language: Option<&'static Language>
             Translation::DoubledBraces => constructs::without_doubled_braces(&plain),
             Translation::PlainTexts => pages::with_plain_texts(&plain),
             Translation::TextAmpersands => constructs::with_text_ampersands(&plain),
+            Translation::KeywordsAsAttributes => constructs::without_keywords_as_attributes(&plain, language),
             Translation::TypesOfTemplates => constructs::without_types_of_templates(&plain),
             Translation::TypeOfExports => constructs::without_type_of_exports(&plain),
             Translation::ListsOfImportedTypes => constructs::without_lists_of_imported_types(&plain),
@@ -97,7 +98,8 @@ mod tests {
     use crate::lang::{LANGUAGES, parse};
 
     /// Pieces of what is translated.
-    const PIECES: [&str; 76] = [
+    const PIECES: [&str; 77] = [
+        " class={",
         "a<typeof import('b')>(",
         "from 'a' assert {",
         "A=b ",
@@ -236,6 +238,14 @@ mod tests {
             (Some("typescript"), "let a: B<typeof import('b')>", "let a: B<typeof import('b')>"),
             (Some("javascript"), "import a from 'b' assert { c: 'd' }", "import a from 'b' with   { c: 'd' }"),
             (Some("javascript"), "assert({ a: 'b' })", "assert({ a: 'b' })"),
+            (Some("tsx"), "a = <b c={() => d} class={e} />", "a = <b c={() => d} Class={e} />"),
+            (Some("javascript"), "a = <b for=\"c\">{d}</b>", "a = <b For=\"c\">{d}</b>"),
+            (
+                Some("javascript"),
+                "a = '<b class=\"c\">'; // <b class=\"c\">",
+                "a = '<b class=\"c\">'; // <b class=\"c\">",
+            ),
+            (Some("javascript"), "a = `<b class=\"c\">${d}`", "a = `<b class=\"c\">${d}`"),
             (Some("tsx"), "a = <b>c & d</b>; e = f & g", "a = <b>c + d</b>; e = f & g"),
             (Some("tsx"), "a = <b>{c} & d</b>; e = b > c & d;", "a = <b>{c} + d</b>; e = b > c & d;"),
             (Some("typescript"), "a = b.c<D, E>`f`; `g<h>`", "a = b.c[D, E]`f`; `g<h>`"),
