@@ -125,12 +125,16 @@ fn indented(fragment: &[u8]) -> (Vec<u8>, Vec<u8>) {
     for (blanks, word) in outer.into_iter().rev() {
         // The head must be one that the line may follow. The names with an underscore at the end can't be met by a
         // pattern that asks for real ones.
-        let head: &[u8] = match word {
-            w if w.starts_with(b"except") || w.starts_with(b"finally") => b"try:\n",
-            w if w.starts_with(b"case ") => b"match w_:\n",
-            _ => b"if w_:\n",
-        };
-        heads.extend([blanks, head].concat());
+        heads.extend([blanks, head_before(word).unwrap_or(b"if w_:"), b"\n"].concat());
+    }
+    // The first line may go on with what was begun right before it.
+    if let Some((_, blanks, word)) = levels.first()
+        && let Some(head) = head_before(word).filter(|head| !head.starts_with(b"match"))
+    {
+        heads.extend([blanks, head, b"\n"].concat());
+        if head.ends_with(b":") {
+            heads.extend([blanks, &b" pass\n"[..]].concat());
+        }
     }
     let last = lines.next_back().unwrap_or_default();
     let code = last.trim_ascii_end();
@@ -143,6 +147,21 @@ fn indented(fragment: &[u8]) -> (Vec<u8>, Vec<u8>) {
         tail.extend([&last[..indent(last)], b" pass\n"].concat());
     }
     (heads, tail)
+}
+
+/// What a line of Python goes on with, so that it can't be the first one.
+fn head_before(line: &[u8]) -> Option<&'static [u8]> {
+    let begins = |words: &[&[u8]]| words.iter().any(|word| line.starts_with(word));
+    match line.first()? {
+        b')' if line.trim_ascii_end().ends_with(b":") => Some(b"def w_("),
+        b')' => Some(b"w_("),
+        b']' => Some(b"["),
+        b'}' => Some(b"{"),
+        _ if begins(&[b"except", b"finally"]) => Some(b"try:"),
+        _ if begins(&[b"elif ", b"else:"]) => Some(b"if w_:"),
+        _ if begins(&[b"case "]) => Some(b"match w_:"),
+        _ => None,
+    }
 }
 
 /// Brackets that the fragment closes and doesn't open, and those that it opens and doesn't close.
@@ -249,6 +268,23 @@ mod tests {
                 "if w_:\n    try:\n[        lay()\n    except Tide:\n        wait()\n]",
             ),
             ("python", "    if tide:\n", "if w_:\n[    if tide:\n]     pass\n"),
+            (
+                "python",
+                "    except Tide:\n        return x\n\n    y = 1\n",
+                "if w_:\n    try:\n     pass\n[    except Tide:\n        return x\n\n    y = 1\n]",
+            ),
+            (
+                "python",
+                "        x: Low\n    ) -> High:\n        return x\n\n    y = 1\n",
+                "if w_:\n    def w_(\n[        x: Low\n    ) -> High:\n        return x\n\n    y = 1\n]",
+            ),
+            ("python", "        }\n    )\n    y = 1\n", "if w_:\n    w_(\n        {\n[        }\n    )\n    y = 1\n]"),
+            ("python", "    )\n    y = 1\n", "if w_:\n    w_(\n[    )\n    y = 1\n]"),
+            (
+                "python",
+                "    else:\n        return x\n",
+                "if w_:\n    if w_:\n     pass\n[    else:\n        return x\n]",
+            ),
             ("javascript", "  lay(boat);\n} else {\n  wait();\n", "if (w_) {\n[  lay(boat);\n} else {\n  wait();\n]}"),
             ("javascript", "  low,\n  high);\nlay(\"}\", '(');\n", "w_(\n[  low,\n  high);\nlay(\"}\", '(');\n]"),
             ("go", "\tlay() // }\n} else {\n", "if w_ {\n[\tlay() // }\n} else {\n]}"),
