@@ -296,6 +296,16 @@ fn a_vendored_folder_of_the_target_takes_more_files() {
     }
 }
 
+/// How many findings of a file aren't listed.
+fn unlisted_in(file: &serde_json::Value) -> u64 {
+    file["unlisted"].as_object().map_or(0, |by| by.values().filter_map(|n| n.as_u64()).sum())
+}
+
+/// How many new findings are listed.
+fn new_findings(json: &serde_json::Value) -> usize {
+    json["findings"].as_array().map_or(0, |all| all.iter().filter(|f| f["state"] == "new").count())
+}
+
 /// Licences with their words, a file beside them, and how many of its findings are listed and aren't.
 type Licensed = (&'static [(&'static str, &'static str)], &'static str, u64, u64);
 
@@ -330,8 +340,8 @@ fn code_under_a_licence_of_others_is_counted() {
         let json = ran.json();
         let files = json["files"].as_array().expect("files");
         let file = files.iter().find(|file| file["new_path"] == *path).expect("the file");
-        let left: u64 = file["unlisted"].as_object().map_or(0, |by| by.values().filter_map(|n| n.as_u64()).sum());
-        let findings = json["findings"].as_array().map_or(0, |all| all.iter().filter(|f| f["state"] == "new").count());
+        let left = unlisted_in(file);
+        let findings = new_findings(&json);
         assert_eq!((findings as u64, left), (*listed, *unlisted), "{path} {licences:?}");
         let said = s.swage(&["gate"]).stdout.split_whitespace().collect::<Vec<_>>().join(" ");
         assert_eq!(said.contains("which looks generated, vendored or copied"), *unlisted > 0, "{said}");
@@ -360,9 +370,8 @@ fn code_with_a_licence_of_its_own_is_counted() {
         let ran = s.swage(&["gate", "--format", "json"]);
         assert_eq!(verdict(&ran), "1 fail new.warning new.note", "{own} {head} {is_there}");
         let json = ran.json();
-        let left: u64 =
-            json["files"][0]["unlisted"].as_object().map_or(0, |by| by.values().filter_map(|n| n.as_u64()).sum());
-        let findings = json["findings"].as_array().map_or(0, |all| all.iter().filter(|f| f["state"] == "new").count());
+        let left = unlisted_in(&json["files"][0]);
+        let findings = new_findings(&json);
         assert_eq!((findings, left), (listed, unlisted), "{own} {head} {is_there}");
     }
 }
@@ -394,13 +403,8 @@ fn copies_of_files_are_counted() {
             let ran = s.swage(&["gate", "--format", "json"]);
             assert_eq!(verdict(&ran), "1 fail new.warning new.note", "{own} {copied}");
             let json = ran.json();
-            let findings = json["findings"].as_array().expect("findings");
-            let findings = findings.iter().filter(|f| f["state"] == "new").count();
-            assert_eq!(findings, listed, "{own} {own_copied} {copied} {committed}");
-            let unlisted = |file: &serde_json::Value| -> u64 {
-                file["unlisted"].as_object().map_or(0, |by| by.values().filter_map(|n| n.as_u64()).sum())
-            };
-            let all: u64 = json["files"].as_array().expect("files").iter().map(unlisted).sum();
+            assert_eq!(new_findings(&json), listed, "{own} {own_copied} {copied} {committed}");
+            let all: u64 = json["files"].as_array().expect("files").iter().map(unlisted_in).sum();
             let there = if own.is_empty() { 2 * copied } else { 4 };
             assert_eq!(all as usize, there - listed, "{own} {own_copied} {copied} {committed}");
         }
@@ -425,8 +429,8 @@ fn links_into_what_looks_generated_are_counted() {
         assert_eq!(verdict(&ran), "1 fail new.warning", "{head}");
         let json = ran.json();
         let file = &json["files"][0];
-        let left: u64 = file["unlisted"].as_object().map_or(0, |by| by.values().filter_map(|n| n.as_u64()).sum());
-        let findings = json["findings"].as_array().map_or(0, |all| all.iter().filter(|f| f["state"] == "new").count());
+        let left = unlisted_in(file);
+        let findings = new_findings(&json);
         assert_eq!((findings, left), (listed, unlisted), "{head}");
     }
 }

@@ -5,11 +5,10 @@ use std::ops::Range;
 use std::sync::LazyLock;
 
 use regex::bytes::Regex;
-use tree_sitter::Node;
 
 use super::{fill, in_name, is_unescaped};
 use crate::lang::{Class, Language, lines_before_name, parse, parse_part};
-use crate::pattern::{ancestors, preorder};
+use crate::pattern::preorder;
 
 /// `$(` and `)` for backticks with a backslash before them, which are around a command in a command of the shell.
 pub(super) fn with_nested_commands(text: &[u8], language: &'static Language) -> Option<Vec<u8>> {
@@ -166,9 +165,14 @@ pub(super) fn without_varargs_annotations(text: &[u8]) -> Option<Vec<u8>> {
 
 /// Blanks for what the first group of an expression takes.
 fn without_first_groups(expression: &Regex, text: &[u8]) -> Option<Vec<u8>> {
+    with_first_groups(expression, text, b"")
+}
+
+/// A word for what the first group of an expression takes, and blanks after it.
+fn with_first_groups(expression: &Regex, text: &[u8], word: &[u8]) -> Option<Vec<u8>> {
     let mut plain: Option<Vec<u8>> = None;
     for group in expression.captures_iter(text).filter_map(|found| found.get(1)) {
-        plain.get_or_insert_with(|| text.to_vec())[group.range()].fill(b' ');
+        fill(plain.get_or_insert_with(|| text.to_vec()), group.range(), word);
     }
     plain
 }
@@ -258,14 +262,17 @@ pub(super) fn without_keywords_as_attributes(text: &[u8], language: &'static Lan
     keywords.peek()?;
     // Where markup is a text it stays as it is.
     let tree = parse_part(text, 0..text.len(), language).ok()?;
-    let root = tree.root_node();
+    let mut texts: Vec<Range<usize>> = Vec::new();
+    preorder(tree.root_node(), |node| {
+        let is_a = |class| language.tables().is(node.kind_id(), class);
+        let is_text = is_a(Class::String) || is_a(Class::Comment);
+        texts.extend(is_text.then(|| node.byte_range()));
+        !is_text
+    });
+    // They are in order. Asking the tree at each keyword would go through all that is before it.
     let is_text = |at: usize| {
-        let around = root.descendant_for_byte_range(at, at + 1).map(|node| (ancestors(root, node), node));
-        let is_one = |node: &Node<'_>| {
-            let kind = node.kind_id();
-            language.tables().is(kind, Class::String) || language.tables().is(kind, Class::Comment)
-        };
-        around.is_some_and(|(around, node)| around.iter().chain([&node]).any(is_one))
+        let before = texts.partition_point(|text| text.start <= at);
+        before.checked_sub(1).is_some_and(|last| at < texts[last].end)
     };
     let mut plain: Option<Vec<u8>> = None;
     for at in keywords.filter(|at| !is_text(*at)) {
@@ -307,11 +314,7 @@ pub(super) fn with_attributes(text: &[u8]) -> Option<Vec<u8>> {
     static ATTRIBUTES: LazyLock<Option<Regex>> =
         LazyLock::new(|| Regex::new(r#"(?-u)\b(?:from|import)\s*(?:"[^"\n\\]*"|'[^'\n\\]*')\s+(assert)\s*\{"#).ok());
     memchr::memmem::find(text, b"assert")?;
-    let mut plain: Option<Vec<u8>> = None;
-    for word in ATTRIBUTES.as_ref()?.captures_iter(text).filter_map(|found| found.get(1)) {
-        fill(plain.get_or_insert_with(|| text.to_vec()), word.range(), b"with");
-    }
-    plain
+    with_first_groups(ATTRIBUTES.as_ref()?, text, b"with")
 }
 
 /// Blanks for the `[]` after an imported type, which the grammar doesn't know there. Empty brackets are in types only, so

@@ -150,17 +150,22 @@ fn blanks_before(text: &[u8], at: usize) -> usize {
 /// Whether an expression seems to go on around a comment that is alone on its line: the code before it ends with a sign, or the
 /// code after it begins with one. Most comments have statements around them, and to know the brackets takes reading the file.
 fn goes_on_around(text: &[u8], start: usize, at: usize) -> bool {
-    let before = text[..start].trim_ascii_end().last();
+    let before = text[..start].trim_ascii_end();
+    if before.last().is_some_and(|b| b",([{+-*/%|&<>=.".contains(b)) {
+        return true;
+    }
+    // Another comment may be before it, which ends with anything. Asked before what comes after: of comments in a row each would
+    // go through all that follow.
+    let line = memchr::memrchr(b'\n', before).map_or(0, |end| end + 1);
+    if memchr::memchr(b'#', &text[line..start]).is_some() {
+        return true;
+    }
     let mut after = &text[at..];
     while after.starts_with(b"#") {
         after = after[memchr::memchr(b'\n', after).unwrap_or(after.len())..].trim_ascii_start();
     }
     let word = &after[..after.iter().take_while(|b| in_name(b)).count()];
-    // Before it another comment may be, which ends with anything.
-    let line = memchr::memrchr(b'\n', text[..start].trim_ascii_end()).map_or(0, |end| end + 1);
-    before.is_some_and(|b| b",([{+-*/%|&<>=.".contains(b))
-        || memchr::memchr(b'#', &text[line..start]).is_some()
-        || after.first().is_some_and(|b| b")]}+-*/%|&<>=.,".contains(b))
+    after.first().is_some_and(|b| b")]}+-*/%|&<>=.,".contains(b))
         || [&b"and"[..], b"or", b"if", b"else", b"for", b"in", b"is", b"not"].contains(&word)
 }
 
