@@ -1,11 +1,12 @@
 //! A change from a diff in a file, with or without the files that it is about.
 
-use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use swage_core::change::{Change, ChangedFile, Content, Contents, Tree as CoreTree};
 use swage_core::diff::{ApplyError, Body, Diff, Direction, FileDiff, Hunk, Kind, LineKind, LineMap, Mode, apply};
+use swage_core::scan::content_id;
 use swage_core::sides::Sides;
 
 use swage_git::{FolderTree, read_regular};
@@ -77,10 +78,11 @@ impl<'d> PatchChange<'d> {
         let touched = match tree {
             None => {
                 notes.push(
-                    "Without --tree, rules see only the lines of the diff; rules that need whole files did not run."
+                    "Without --tree, rules see only the lines of the diff; rules that need whole files ran on added and deleted files only."
                         .to_owned(),
                 );
-                diff.files().map(lines_only).collect()
+                let mentions = mentions(diff);
+                diff.files().map(|file| shown(file, &mentions)).collect()
             }
             Some(folder) => {
                 if !folder.is_dir() {
@@ -119,8 +121,43 @@ fn listed(touched: Touched<'_>) -> (ChangedFile, Sides<Content>) {
     (changed, touched.sides)
 }
 
-/// The lines that the diff itself shows, on both sides.
-fn lines_only<'d>(file: &'d FileDiff<'d>) -> Touched<'d> {
+/// What the diff itself shows of a file: all of it when the file comes or goes and no other patch touches it, else the lines
+/// of both sides.
+fn shown<'d>(file: &'d FileDiff<'d>, mentions: &BTreeMap<&[u8], usize>) -> Touched<'d> {
+    let whole = |direction| {
+        let bytes = apply(b"", file, direction).ok()?;
+        Some(Content::Whole { id: Some(content_id(&bytes)), bytes })
+    };
+    let is_touched_again = mentions.get(&*file.new_path).is_some_and(|number| *number > 1);
+    let sides = match file.kind {
+        _ if matches!(file.body, Body::Binary(_)) || file.is_gitlink() || is_touched_again => None,
+        Kind::Added => whole(Direction::Forward).map(|new| Sides { old: Content::Absent, new }),
+        Kind::Deleted => whole(Direction::Reverse).map(|old| Sides { old, new: Content::Absent }),
+        Kind::Modified | Kind::Renamed | Kind::Copied => None,
+    };
+    Touched {
+        file,
+        old_path: file.old_path.to_vec(),
+        kind: file.kind,
+        map: LineMap::from_hunks(file.hunks()),
+        sides: sides.unwrap_or_else(|| lines_only(file)),
+        counts: file.line_counts(),
+    }
+}
+
+/// How many files of a diff bear a name, before or after it.
+fn mentions<'d>(diff: &'d Diff<'_>) -> BTreeMap<&'d [u8], usize> {
+    let mut mentions = BTreeMap::new();
+    for file in diff.files() {
+        for path in BTreeSet::from([&*file.old_path, &*file.new_path]) {
+            *mentions.entry(path).or_default() += 1;
+        }
+    }
+    mentions
+}
+
+/// The lines that the diff shows of both sides.
+fn lines_only(file: &FileDiff<'_>) -> Sides<Content> {
     let side = |gone: LineKind, from: fn(&swage_core::diff::Hunk<'_>) -> u32| {
         let (mut bytes, mut numbers) = (Vec::new(), Vec::new());
         for hunk in file.hunks() {
@@ -135,14 +172,7 @@ fn lines_only<'d>(file: &'d FileDiff<'d>) -> Touched<'d> {
     };
     let old = side(LineKind::Added, |h| h.old_start);
     let new = side(LineKind::Removed, |h| h.new_start);
-    Touched {
-        file,
-        old_path: file.old_path.to_vec(),
-        kind: file.kind,
-        map: LineMap::from_hunks(file.hunks()),
-        sides: Sides { old, new },
-        counts: file.line_counts(),
-    }
+    Sides { old, new }
 }
 
 /// A copy of a file that goes is a rename.

@@ -189,6 +189,71 @@ fn a_diff_alone_is_looked_at_by_rules_on_structure() {
     assert_eq!(human.matches("rules that need whole files").count(), 1, "{human}");
 }
 
+/// A file that the diff adds is known whole, so that rules on files run on it; a string that a hunk begins or ends in hides
+/// neither what is around it, nor is its text taken for code.
+#[test]
+fn a_diff_alone_shows_new_files_whole_and_text_as_text() {
+    let s = Sandbox::bare_folder();
+    let rule = |id: &str, rest: &str| {
+        format!(
+            "[[rule]]\nid = \"{id}\"\nseverity = \"warning\"\ntitle = \"t\"\nmessage = \"m\"\nskip_generated = true\n[rule.match]\n{rest}\n"
+        )
+    };
+    let rules = [
+        "packs = []\n".to_owned(),
+        rule("bad", "languages = [\"python\"]\ncode = \"bad(X)\"\nholes.X = {}"),
+        rule("names", "names = \"undefined\""),
+    ];
+    s.write("rules.toml", rules.concat());
+    let new = |path: &str, lines: &str| {
+        let added: String = lines.lines().map(|line| format!("+{line}\n")).collect();
+        let count = lines.lines().count();
+        format!(
+            "diff --git a/{path} b/{path}\nnew file mode 100644\n--- /dev/null\n+++ b/{path}\n@@ -0,0 +1,{count} @@\n{added}"
+        )
+    };
+    let old = |start: u32, lines: &str| {
+        let count = |gone: char| lines.lines().filter(|line| !line.starts_with(gone)).count();
+        format!("--- a/q.py\n+++ b/q.py\n@@ -{start},{} +{start},{} @@\n{lines}", count('+'), count('-'))
+    };
+    let cases = [
+        ("whole", new("q.py", "def lay():\n    return quay\n"), "names q.py:2"),
+        // The same lines in a file of which the rest isn't shown.
+        ("part", old(1, "+def lay():\n+    return quay\n     pass\n"), ""),
+        // What looks generated is counted, as it is with a tree.
+        ("built", new("third_party/q.py", "def bad(x): pass\nbad(1)\n"), "1 unlisted"),
+        ("built by no name", new("party/q.py", "def bad(x): pass\nbad(1)\n"), "bad party/q.py:2"),
+        // The end of a text, and the beginning of one.
+        (
+            "text before",
+            old(9, "         Says bad(1), and so it is.\n         \"\"\"\n+        bad(2)\n         x = 1\n"),
+            "bad q.py:11",
+        ),
+        ("text after", old(9, "+    bad(1)\n     x = \"\"\"Says\n     bad(2), and so it is\n"), "bad q.py:9"),
+        ("text alone", old(9, "     Says this\n+    bad(1)\n     when it is said so\n     to all of them\n"), ""),
+        ("code alone", old(9, "     lay(1)\n+    bad(1)\n     lay(2)\n     lay(3)\n"), "bad q.py:10"),
+        // A handler that comes after the hunk, and arguments of a call before it.
+        ("unhandled", old(9, "     try:\n+        bad(1)\n         lay(2)\n"), "bad q.py:10"),
+        ("arguments", old(9, "         tide=low,\n+        boat=bad(1),\n         quay=2,\n"), "bad q.py:10"),
+    ];
+    for (name, diff, expected) in cases {
+        let ran =
+            s.swage_in(".", &["review", "--config", "rules.toml", "--patch", "-", "--format", "json"], &diff, &[]);
+        let json = ran.json();
+        let findings = json["findings"].as_array().expect("findings").iter().filter(|f| f["state"] == "new");
+        let mut found: Vec<String> = findings
+            .map(|f| format!("{} {}:{}", f["rule"], f["anchor"]["path"], f["anchor"]["start_line"]).replace('"', ""))
+            .collect();
+        if let Some(unlisted) = json["files"][0]["unlisted"]["warning"].as_u64().filter(|number| *number > 0) {
+            found.push(format!("{unlisted} unlisted"));
+        }
+        assert_eq!(found.join(" "), expected, "{name}: {}", ran.rendered());
+        // Only what is known in part is a fragment, and only then a rule is idle.
+        let is_partial = diff.starts_with("--- a/");
+        assert_eq!(!json["not_run"].as_array().expect("a list").is_empty(), is_partial, "{name}");
+    }
+}
+
 /// A mail of a series, as git writes one.
 fn mail(subject: &str, text: &str, diff: &str) -> String {
     format!(

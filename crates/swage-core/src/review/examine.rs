@@ -42,7 +42,8 @@ impl Examination<'_> {
                 })
                 .collect();
         if partial {
-            let why = "it needs whole files; give --tree DIR";
+            let why =
+                "it needs whole files, and the diff shows only those that it adds or deletes whole; give --tree DIR";
             // What looks after suppressions has nothing to say where the rules that they allow don't run.
             let idle = |r: &&Arc<Rule>| {
                 r.project_wide.is_none()
