@@ -263,3 +263,25 @@ fn mailboxes_are_parted_at_separators() {
         assert!(found.iter().all(|mail| mail.from.is_some()), "{text}");
     }
 }
+
+/// Leading components are taken off every name alike, also off those that git writes without its own prefix.
+#[test]
+fn components_are_taken_off_all_names() {
+    let rename = |old: &str, new: &str| {
+        format!("diff --git a/{old} b/{new}\nsimilarity index 100%\nrename from {old}\nrename to {new}\n")
+    };
+    let quoted = "diff --git \"a/v1/h\\303\\244fen.py\" b/v2/quay.py\nsimilarity index 100%\nrename from \"v1/h\\303\\244fen.py\"\nrename to v2/quay.py\n";
+    let cases = [
+        (rename("v1/low tide.py", "v2/quay.py"), 0, ["a/v1/low tide.py", "b/v2/quay.py"]),
+        (rename("low.py", "quay.py"), 1, ["low.py", "quay.py"]),
+        (rename("v1/low tide.py", "v2/quay.py"), 2, ["low tide.py", "quay.py"]),
+        (quoted.to_owned(), 2, ["häfen.py", "quay.py"]),
+        ("--- a/v1/q.py\n+++ b/v2/q.py\n@@ -1 +1 @@\n-a\n+b\n".to_owned(), 2, ["q.py", "q.py"]),
+    ];
+    for (text, strip, expected) in cases {
+        let diff = read(text.as_bytes(), &ReadOptions { strip: Some(strip), ..Default::default() }).expect("a diff");
+        let file = diff.files().next().expect("a file");
+        let names = [&file.old_path, &file.new_path].map(|name| String::from_utf8_lossy(name).into_owned());
+        assert_eq!(names, expected, "{text}");
+    }
+}

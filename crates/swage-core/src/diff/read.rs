@@ -195,17 +195,24 @@ impl<'a> Reader<'a> {
         };
         // A rename names its file twice, with prefixes and without: what differs are the prefixes, beyond doubt. Files
         // whose names are alone learn them from this.
-        if let (Some(from), Some(to), None) = (&h.from, &h.to, self.strip) {
+        let mut prefixed = None;
+        if let (Some(from), Some(to)) = (&h.from, &h.to) {
             let text = &trim_cr(first)[b"diff --git ".len()..];
             let mut splits = memchr::memchr_iter(b' ', text).map(|at| (&text[..at], &text[at + 1..]));
-            let split = splits.find(|(old, new)| old.ends_with(from) && new.ends_with(to));
-            if let Some((old, new)) = split {
+            prefixed = splits.find(|(old, new)| old.ends_with(from) && new.ends_with(to));
+            if let (Some((old, new)), None) = (prefixed, self.strip) {
                 let (old, new) = (&old[..old.len() - from.len()], &new[..new.len() - to.len()]);
                 self.votes.join(Votes::Sure((Cow::Borrowed(old), Cow::Borrowed(new))));
             }
         }
         // The most exact source of each name first: `rename from`, then `---`, then the `diff --git` line.
         let (old, new) = match (h.from, h.to, sides) {
+            // As many components are taken off as of all others, whose names have prefixes.
+            (Some(from), Some(to), _) if self.strip.is_some() => match (prefixed, names) {
+                (Some((old, new)), _) => strip_pair(Cow::Borrowed(old), Cow::Borrowed(new), self.strip),
+                (None, Some((old, new))) => strip_pair(old, new, self.strip),
+                (None, None) => (from, to),
+            },
             (Some(from), Some(to), _) => (self.unprefixed(from, false), self.unprefixed(to, true)),
             (_, _, Some(((old, false), (new, false)))) => self.pair(old, new, names),
             (_, _, Some(((_, true), (new, false)))) => {
