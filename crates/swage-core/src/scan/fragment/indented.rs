@@ -60,95 +60,142 @@ pub(super) fn completions(fragment: &[u8], beginning: Beginning) -> Vec<(Vec<u8>
 
 /// Reads a fragment. Its cost is linear in its length.
 fn outline(fragment: &[u8], beginning: Beginning) -> Outline<'_> {
-    let mut out = Outline::default();
-    // The first statement, of which the beginning isn't there.
-    let begun = Statement { code: fragment, ..Statement::default() };
+    let mut reader = Reader {
+        fragment,
+        at: 0,
+        strings: Strings::new(fragment),
+        is_inside: false,
+        last_code: 0,
+        out: Outline::default(),
+    };
     match beginning {
-        Beginning::Code => {}
-        Beginning::String(quotes) => out.string = Some(quotes),
+        // Python has no comments of several lines.
+        Beginning::Code | Beginning::Comment => {}
+        Beginning::String(quotes) => {
+            reader.out.string = Some(quotes);
+            reader.begin_before();
+        }
         Beginning::Bracket(bracket) => {
-            out.unopened.push(bracket);
-            out.open.push(bracket);
+            reader.out.unopened.push(bracket);
+            reader.out.open.push(bracket);
+            reader.begin_before();
         }
-        Beginning::Comment => return out,
     }
-    let mut strings = Strings::new(fragment);
-    let mut at = 0;
-    let mut last_code = 0;
-    let mut is_inside = beginning != Beginning::Code;
-    if is_inside {
-        (out.is_begun, out.statements) = (true, vec![begun]);
+    while reader.at < fragment.len() {
+        match reader.out.string {
+            Some(quotes) => reader.read_string(quotes),
+            None if !reader.is_inside => reader.begin(),
+            None => reader.read_code(),
+        }
     }
-    while let Some(&byte) = fragment.get(at) {
-        let rest = &fragment[at..];
-        if let Some(quotes) = out.string {
-            let Some(end) = string_end(rest, quotes.as_bytes()) else { break };
-            at += end;
-            out.string = None;
-            last_code = b'"';
-            if out.is_begun && out.statements.len() == 1 && out.open.is_empty() && out.unopened.is_empty() {
-                out.closed_at = at;
+    if reader.is_inside && reader.out.string.is_none() {
+        reader.end();
+    }
+    reader.out
+}
+
+/// The work on one fragment.
+struct Reader<'f> {
+    fragment: &'f [u8],
+    /// The offset that is read next.
+    at: usize,
+    strings: Strings<'f>,
+    /// Whether a statement has begun and not ended.
+    is_inside: bool,
+    /// The last byte that is no blank and in no comment.
+    last_code: u8,
+    out: Outline<'f>,
+}
+
+impl Reader<'_> {
+    /// All that was read belongs to a statement that was begun before the fragment.
+    fn begin_before(&mut self) {
+        let begun = Statement { code: self.fragment, ..Statement::default() };
+        (self.out.is_begun, self.out.statements, self.is_inside) = (true, vec![begun], true);
+    }
+
+    /// Begins a statement, or passes a line that has none.
+    fn begin(&mut self) {
+        let rest = &self.fragment[self.at..];
+        let blanks = blanks(rest);
+        let code = &rest[blanks.len()..];
+        match code.first() {
+            None | Some(b'\n' | b'\r' | b'#') => {
+                self.at += memchr::memchr(b'\n', rest).map_or(rest.len(), |end| end + 1);
             }
-            continue;
+            Some(_) => {
+                self.out.statements.push(Statement { blanks, code, is_head: false });
+                self.is_inside = true;
+                self.at += blanks.len();
+            }
         }
-        if !is_inside {
-            let blanks = rest.iter().take_while(|b| matches!(b, b' ' | b'\t')).count();
-            let code = &rest[blanks..];
-            match code.first() {
-                None => break,
-                Some(b'\n' | b'\r' | b'#') => {
-                    at += memchr::memchr(b'\n', rest).map_or(rest.len(), |end| end + 1);
-                    continue;
+    }
+
+    /// Ends the statement.
+    fn end(&mut self) {
+        self.is_inside = false;
+        if let Some(statement) = self.out.statements.last_mut() {
+            statement.is_head = self.last_code == b':';
+        }
+    }
+
+    /// Whether nothing is open any more of what was begun before the fragment.
+    fn closes_begun(&self) -> bool {
+        self.out.is_begun && self.out.statements.len() == 1 && self.out.open.is_empty()
+    }
+
+    /// Reads on to the end of a string of several lines.
+    fn read_string(&mut self, quotes: &'static str) {
+        match string_end(&self.fragment[self.at..], quotes.as_bytes()) {
+            None => self.at = self.fragment.len(),
+            Some(end) => {
+                self.at += end;
+                (self.out.string, self.last_code) = (None, b'"');
+                if self.closes_begun() && self.out.unopened.is_empty() {
+                    self.out.closed_at = self.at;
                 }
-                Some(_) => out.statements.push(Statement { blanks: &rest[..blanks], code, is_head: false }),
             }
-            is_inside = true;
-            at += blanks;
-            continue;
         }
+    }
+
+    /// Reads a byte of code, a comment, or the beginning of a string.
+    fn read_code(&mut self) {
+        let rest = &self.fragment[self.at..];
+        let byte = rest[0];
         let mut length = 1;
         match byte {
             b'#' => length = memchr::memchr(b'\n', rest).unwrap_or(rest.len()),
-            b'\n' if out.open.is_empty() && last_code != b'\\' => {
-                set_head(&mut out.statements, last_code);
-                is_inside = false;
-            }
+            b'\n' if self.out.open.is_empty() && self.last_code != b'\\' => self.end(),
             b'"' | b'\'' => {
                 let triple = ["\"\"\"", "'''"].into_iter().find(|quotes| rest.starts_with(quotes.as_bytes()));
                 match triple {
-                    Some(_) => (out.string, length) = (triple, 3),
+                    Some(_) => (self.out.string, length) = (triple, 3),
                     // A quote that nothing closes on its line is none.
-                    None => length = strings.rest_of(at) + 1,
+                    None => length = self.strings.rest_of(self.at) + 1,
                 }
             }
-            b'(' | b'[' | b'{' => out.open.push(byte),
-            b')' | b']' | b'}' => match out.open.pop() {
-                // A bracket that doesn't fit is left to the parser.
-                Some(open) if open != opening(byte) => out.open.push(open),
-                Some(_) if out.is_begun && out.statements.len() == 1 && out.open.is_empty() => out.closed_at = at + 1,
-                Some(_) => {}
-                None => {
-                    // All that was taken for statements is in this bracket.
-                    out.unopened.push(opening(byte));
-                    (out.is_begun, out.statements, out.closed_at) = (true, vec![begun], at + 1);
-                }
-            },
+            b'(' | b'[' | b'{' => self.out.open.push(byte),
+            b')' | b']' | b'}' => self.close(byte),
             _ => {}
         }
         if !matches!(byte, b' ' | b'\t' | b'\r' | b'\n' | b'#') {
-            last_code = byte;
+            self.last_code = byte;
         }
-        at += length;
+        self.at += length;
     }
-    if is_inside && out.string.is_none() {
-        set_head(&mut out.statements, last_code);
-    }
-    out
-}
 
-fn set_head(statements: &mut [Statement<'_>], last_code: u8) {
-    if let Some(statement) = statements.last_mut() {
-        statement.is_head = last_code == b':';
+    fn close(&mut self, bracket: u8) {
+        match self.out.open.pop() {
+            // A bracket that doesn't fit is left to the parser.
+            Some(open) if open != opening(bracket) => self.out.open.push(open),
+            Some(_) if self.closes_begun() => self.out.closed_at = self.at + 1,
+            Some(_) => {}
+            None => {
+                self.out.unopened.push(opening(bracket));
+                self.out.closed_at = self.at + 1;
+                self.begin_before();
+            }
+        }
     }
 }
 

@@ -255,6 +255,7 @@ impl<'t> Strings<'t> {
 mod tests {
     use super::*;
 
+    /// Long because it is a table.
     #[test]
     fn fragments_are_completed() {
         let cases: &[(&str, &str, &str)] = &[
