@@ -39,8 +39,8 @@ impl<'t> Beginnings<'t> {
         let few = length / 12;
         Self {
             all: Vec::with_capacity(few),
-            children: Vec::with_capacity(few),
-            kept: Vec::with_capacity(few / 2),
+            children: Vec::with_capacity(2 * few),
+            kept: Vec::with_capacity(few),
             around: Vec::new(),
         }
     }

@@ -16,6 +16,7 @@ use std::ops::Range;
 use std::sync::OnceLock;
 
 use foldhash::{HashMap, HashMapExt, HashSet, HashSetExt};
+use memchr::memmem::Finder;
 use tree_sitter::{Node, Tree};
 
 use crate::lang::{LANGUAGES, Language, Role};
@@ -454,11 +455,12 @@ fn is_in_name(byte: u8) -> bool {
     byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'$' | 0x80..)
 }
 
-/// Whether a word is in a text by itself.
-fn has_word(text: &[u8], word: &str) -> bool {
+/// Whether a word is in a text by itself. What finds it is made once, for all texts.
+fn has_word(text: &[u8], word: &Finder<'_>) -> bool {
     let in_name = |at: Option<&u8>| at.is_some_and(|b| is_in_name(*b));
-    memchr::memmem::find_iter(text, word.as_bytes()).any(|at| {
-        !in_name(at.checked_sub(1).and_then(|before| text.get(before))) && !in_name(text.get(at + word.len()))
+    word.find_iter(text).any(|at| {
+        let end = at + word.needle().len();
+        !in_name(at.checked_sub(1).and_then(|before| text.get(before))) && !in_name(text.get(end))
     })
 }
 

@@ -4,6 +4,7 @@
 use std::cell::LazyCell;
 
 use foldhash::{HashMap, HashMapExt, HashSet};
+use memchr::memmem::Finder;
 use tree_sitter::Node;
 
 use super::{Field, Gathered, Import, Use, has_word};
@@ -58,8 +59,8 @@ impl<'t> Gathered<'t, '_> {
         self.mentions.iter().for_each(|(_, name)| counts[*name as usize] += 1);
         self.imports.iter().for_each(|import| counts[import.name as usize] -= 1);
         let rendered = |import: &&Import<'_>| {
-            let name = self.names[import.name as usize];
-            self.texts.iter().any(|range| has_word(&self.source[range.clone()], name))
+            let name = Finder::new(self.names[import.name as usize]);
+            self.texts.iter().any(|range| has_word(&self.source[range.clone()], &name))
         };
         let idle = self.imports.iter().filter(|import| !import.excused && counts[import.name as usize] <= 0);
         // A statement may import thousands.

@@ -3,6 +3,7 @@
 use std::sync::OnceLock;
 
 use foldhash::HashSet;
+use memchr::memmem::Finder;
 use tree_sitter::Node;
 
 use super::{Action, Children, Field, Gathered, Import, Kind, Rules, each, is_remark, is_remarked, leaves, words};
@@ -299,7 +300,7 @@ fn tested<'t>(g: &mut Gathered<'t, '_>, node: Node<'t>) {
         catches |= clause.kind() == "except_clause" && {
             let head = &g.source[clause.byte_range()];
             let line = head.split(|b| *b == b':').next().unwrap_or_default();
-            super::has_word(line, "NameError")
+            super::has_word(line, &Finder::new("NameError"))
         };
         g.open |= clause.kind() == "except_clause" && names_the_exception_by_comma(g, clause);
     });

@@ -74,7 +74,13 @@ struct Brackets {
 impl Brackets {
     /// Goes on to a later offset; whether that is code, and not in a string or a comment.
     fn go_to(&mut self, text: &[u8], offset: usize) -> bool {
+        // What opens, closes or hides something: few bytes are, so those between are passed over at once.
+        let counts = |b: &u8| matches!(b, b'#' | b'"' | b'\'' | b'(' | b'{' | b'[' | b')' | b']' | b'}');
         while self.at < offset {
+            self.at += text[self.at..offset].iter().position(counts).unwrap_or(offset - self.at);
+            if self.at == offset {
+                break;
+            }
             let rest = &text[self.at..];
             self.at += match rest[0] {
                 b'#' => memchr::memchr(b'\n', rest).unwrap_or(rest.len()),
@@ -88,11 +94,10 @@ impl Brackets {
                     self.open.push((self.at, before.is_some_and(|b| in_name(b) || b")]".contains(b))));
                     1
                 }
-                b')' | b']' | b'}' => {
+                _ => {
                     self.open.pop();
                     1
                 }
-                _ => 1,
             };
         }
         self.at == offset
@@ -104,7 +109,8 @@ fn length_of_string(text: &[u8]) -> usize {
     let quote = text[0];
     let count = if text.starts_with(&[quote; 3]) { 3 } else { 1 };
     let mut at = count;
-    while at < text.len() {
+    while let Some(next) = text.get(at..).and_then(|rest| memchr::memchr3(b'\\', b'\n', quote, rest)) {
+        at += next;
         match text[at] {
             b'\\' => at += 2,
             b'\n' if count == 1 => return at,
