@@ -78,7 +78,7 @@ impl<'d> PatchChange<'d> {
         let touched = match tree {
             None => {
                 notes.push(
-                    "Without --tree, rules see only the lines of the diff; rules that need whole files ran on added and deleted files only."
+                    "Without --tree, rules see only the lines of the diff, which shows added and deleted files whole; rules that need whole files skip the others."
                         .to_owned(),
                 );
                 let mentions = mentions(diff);

@@ -53,7 +53,7 @@ code = "def NAME(): BODY"
 holes = { NAME = {}, BODY = { many = true } }
 "#;
 
-/// `state rule path:line` of each finding, with the places that it names besides, and whatever didn't run.
+/// `state rule path:line` of each finding, with the other places that it names, and whatever didn't run.
 fn rendered(json: &serde_json::Value) -> String {
     let place = |a: &serde_json::Value| match (a["path"].as_str(), a["start_line"].as_u64()) {
         (Some(path), Some(line)) => format!("{path}:{line}"),

@@ -232,6 +232,8 @@ fn a_diff_alone_shows_new_files_whole_and_text_as_text() {
         ("text after", old(9, "+    bad(1)\n     x = \"\"\"Says\n     bad(2), and so it is\n"), "bad q.py:9"),
         ("text alone", old(9, "     Says this\n+    bad(1)\n     when it is said so\n     to all of them\n"), ""),
         ("code alone", old(9, "     lay(1)\n+    bad(1)\n     lay(2)\n     lay(3)\n"), "bad q.py:10"),
+        // Broken code looks like text.
+        ("broken", old(9, "+From here [31m\n+    bad(1)\n     x = 1\n"), ""),
         // A handler that comes after the hunk, and arguments of a call before it.
         ("unhandled", old(9, "     try:\n+        bad(1)\n         lay(2)\n"), "bad q.py:10"),
         ("arguments", old(9, "         tide=low,\n+        boat=bad(1),\n         quay=2,\n"), "bad q.py:10"),
@@ -248,6 +250,9 @@ fn a_diff_alone_shows_new_files_whole_and_text_as_text() {
             found.push(format!("{unlisted} unlisted"));
         }
         assert_eq!(found.join(" "), expected, "{name}: {}", ran.rendered());
+        // What may be text may as well be code that doesn't parse.
+        let is_doubtful = ["text alone", "broken"].contains(&name);
+        assert_eq!(json["notes"].to_string().contains("parse without the rest"), is_doubtful, "{name}");
         // Only what is known in part is a fragment, and only then a rule is idle.
         let is_partial = diff.starts_with("--- a/");
         assert_eq!(!json["not_run"].as_array().expect("a list").is_empty(), is_partial, "{name}");

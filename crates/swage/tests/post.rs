@@ -70,7 +70,10 @@ fn hostile_mails_are_answered() {
     let patch = "diff --git a/x.py b/x.py\nnew file mode 100644\nindex 0000000..1111111\n--- /dev/null\n+++ b/x.py\n@@ -0,0 +1,3 @@\n+From here\u{1b}[31m\n+bad(1)\n+x = 1\n";
     let head = "From: \"a\\\"b\" <harbour-dev@example.org>\nTo: Pier <pier-dev@example.org>, swage@example.org\nSubject: =?utf-8?q?Tides=0ABcc:_evil@example.org?=\nMessage-ID: <1@example.org>\nReferences: <0@example.org>\n <a@example.org>\nDate: Sat, 1 Mar 2031 09:00:00 +0000\n";
     let bare = ["post", "--to", "mail", "--patch", "-", "--from", "swage@example.org"];
-    let ran = s.swage_in(".", &bare, &format!("{head}\n{patch}"), &[CLOCK]);
+    // Of a file that was there the diff shows no more than the lines.
+    let part =
+        patch.replace("new file mode 100644\n", "").replace("/dev/null", "a/x.py").replace("-0,0 +1,3", "-1,0 +2,3");
+    let ran = s.swage_in(".", &bare, &format!("{head}\n{part}"), &[CLOCK]);
     for says in
         ["1 hunk doesn't parse without the rest of the file", "Without --tree, rules see only the lines of the diff"]
     {

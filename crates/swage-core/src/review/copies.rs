@@ -1,5 +1,5 @@
 //! New files that are another file once more, byte for byte: a built folder, a second checkout in the tree. What is wrong with
-//! them is mended in the other one.
+//! them is fixed in the other one.
 
 use std::collections::{HashMap, HashSet};
 

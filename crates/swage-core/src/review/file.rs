@@ -414,10 +414,10 @@ fn looks_foreign(path: &[u8], bytes: &[u8], rules: &RuleSet) -> bool {
 }
 
 /// Takes the warnings and notes out of a file that the change adds and that looks generated or vendored or has a licence of its
-/// own, and of one with a licence of others in a folder around it: nobody mends such a file line by line. The target doesn't know it as such, so it
+/// own, and of one with a licence of others in a folder around it: nobody edits such a file line by line. The target doesn't know it as such, so it
 /// may only look so: errors stay, and what rules find that are locked or about security, and the gate counts the others by
 /// severity, so that no verdict is better for it. What a comment suppresses stays, since the gate limits that on its own.
-/// What is copied from another file, its `original`, is mended there.
+/// What is copied from another file, its `original`, is fixed there.
 pub(super) fn leave_unlisted(
     file: &ChangedFile,
     original: Option<&[u8]>,

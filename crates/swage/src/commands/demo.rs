@@ -53,7 +53,7 @@ const SELECT_FINDING: &str = "b5e81581f7bca765";
 /// The series of mails that is answered.
 const MAILS: &str = ".git/series.mbox";
 /// Code that a rule is learned from: two places before and after somebody fixed them.
-const MENDED: [(&str, &str); 4] = [
+const FIXED: [(&str, &str); 4] = [
     ("board-before.py", "show(board, \"Full\", 3, 14, \"red\")\n"),
     ("board-after.py", "show(board, \"Full\", place(3, 14), \"red\")\n"),
     ("gate-before.py", "show(gate.board, closing(gate), row, 2, colour)\n"),
@@ -193,7 +193,7 @@ impl Demo {
             std::fs::write(folder.join(name), text).map_err(|e| failed("write its files", &e))?;
             Ok(format!(".git/before-and-after/{name}"))
         };
-        MENDED.iter().map(write).collect()
+        FIXED.iter().map(write).collect()
     }
 
     fn commit(&self, who: &str, message: &str) -> Result<(), Failure> {

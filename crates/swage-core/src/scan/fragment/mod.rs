@@ -131,10 +131,14 @@ fn complete(fragment: &[u8], language: &'static Language) -> Completed {
         let source = [&before, fragment, &after].concat();
         // What can't be parsed in time is worse than anything that can.
         let Ok(tree) = parse(&source, language) else { continue };
-        let syntax = Syntax::of(&tree, &source);
-        // Any text parses as a string or a comment that begins before it and ends after it.
-        let least = if is_all_text(fragment, beginning) { least_broken_in_text(fragment) } else { 0 };
-        let broken = lines_of(&syntax).max(least);
+        let mut syntax = Syntax::of(&tree, &source);
+        let mut broken = lines_of(&syntax);
+        // Any text parses as a string or a comment that begins before it and ends after it, broken code too. So it counts as
+        // broken, and as something that doesn't parse.
+        if is_all_text(fragment, beginning) {
+            broken = broken.max(least_broken_in_text(fragment));
+            syntax.errors = syntax.errors.max(1);
+        }
         let completed = Completed { own: before.len()..before.len() + fragment.len(), source, syntax };
         if broken == 0 {
             return completed;

@@ -32,7 +32,7 @@ const PEOPLE: [(&str, Role); 4] = [
 type Edits<'a> = &'a [(&'a str, &'a str, &'a str)];
 
 /// Takes the route's reach into the store and the debugging print out again.
-const MENDED: Edits<'_> = &[
+const FIXED: Edits<'_> = &[
     ("src/routes/berths.ts", "store.bookingsOf(request.query.berth)", "this.service.bookingsOf(request.query.berth)"),
     ("src/routes/berths.ts", "import { store } from \"../store\";\n", ""),
     (
@@ -141,8 +141,8 @@ impl Demo {
             ],
         )?;
         show("pier-dev", &["object", "1", "A route must not reach into the store."])?;
-        self.say("harbour-dev mends the worst of it and pushes. Threads whose finding is gone are closed; the others, and what pier-dev said, move with their lines.")?;
-        self.rewrite(MENDED, "Ask the service for a berth's times")?;
+        self.say("harbour-dev fixes the worst of it and pushes. Threads whose finding is gone are closed; the others, and what pier-dev said, move with their lines.")?;
+        self.rewrite(FIXED, "Ask the service for a berth's times")?;
         show("harbour-dev", &["propose"])?;
         show("swage", &["post", "--proposal", "1"])?;
         show("pier-dev", &["show", "1"])?;
