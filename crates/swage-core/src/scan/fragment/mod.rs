@@ -1,9 +1,9 @@
 //! Code of which only a part is known: what a hunk of a diff shows.
 //!
-//! A fragment is cut off at both ends, so it is completed before it is parsed: brackets that were open before it or are
-//! open after it get their other half, blocks recognised by indentation get heads, and of the ways in which a language wraps
-//! pieces of code that one is taken in which least fails to parse. A match counts only when all of it lies in the fragment
-//! and nothing of it is an error, so that what was made up is never reported.
+//! A fragment is cut off at both ends, so it is completed before it is parsed: brackets, strings and comments that were open
+//! before it or are open after it get their other half, blocks recognised by indentation get heads, and of the ways in which a
+//! language wraps pieces of code that one is taken which leaves the fewest lines broken. A match counts only when all of it lies
+//! in the fragment and no line of it has an error, so that what was made up is never reported.
 //!
 //! Searching the text of the hunk for words of the patterns would be simpler, and would find them in strings and comments,
 //! which is what patterns are there to avoid.
